@@ -1,0 +1,161 @@
+import { spawn } from 'node:child_process';
+import { createReadStream, mkdtempSync, rmSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { PGlite } from '@electric-sql/pglite';
+import {
+  ByteWriter,
+  compileMapping,
+  copyLine,
+  MappingRun,
+  parseDocument,
+  parseFieldType,
+  readerFor,
+  readRows,
+  sampleFields,
+  sniffFormat,
+  sourceFieldsFor,
+  timestampOfMillis,
+  Unreadable,
+  type MappingDocument,
+  type SourceField,
+} from '../packages/core/src/index.ts';
+import { document, folder, tripsFile } from './data.ts';
+
+/** (b): a run of 1,000,000 rows into the embedded database, against the bare COPY of the finished rows into the same table. */
+
+const ROWS = Number(process.env['BENCH_ROWS'] ?? 1_000_000);
+const CHUNK = 20_000;
+const root = process.env['VERSICLE_ROOT']!;
+const file = await tripsFile(ROWS);
+const home = mkdtempSync(join(folder, 'run-'));
+
+const run = await measureRun();
+const floor = await bareCopy();
+console.log(
+  `(b) run of ${ROWS.toLocaleString('en-GB')} rows: ${run.seconds.toFixed(1)} s; bare COPY ${floor.toFixed(1)} s; ratio ${(run.seconds / floor).toFixed(2)} (at most 1.8)`,
+);
+console.log(
+  `    a small request every 50 ms meanwhile: median ${run.median.toFixed(0)} ms, 99th percentile ${run.p99.toFixed(0)} ms (below 250), ${run.requests} requests`,
+);
+rmSync(home, { recursive: true, force: true });
+
+async function measureRun(): Promise<{ seconds: number; median: number; p99: number; requests: number }> {
+  const child = spawn(
+    process.execPath,
+    [
+      ...(process.env['BENCH_NODE_FLAGS'] ?? '').split(' ').filter(Boolean),
+      '--single-threaded-gc',
+      join(root, 'packages/server/dist/main.js'),
+    ],
+    {
+      env: {
+        ...process.env,
+        VERSICLE_DATA: join(home, 'data'),
+        VERSICLE_PORT: '0',
+        VERSICLE_TEMPLATE: join(root, '.cache/template'),
+      },
+      stdio: ['ignore', 'pipe', 'inherit'],
+    },
+  );
+  const address = await new Promise<string>((resolve) =>
+    child.stdout.on('data', (piece: Buffer) => {
+      const found = /Versicle is at (\S+)/.exec(piece.toString())?.[1];
+      if (found) resolve(found);
+    }),
+  );
+  const call = async (method: string, path: string, body?: unknown): Promise<Record<string, never>> => {
+    const response = await fetch(`${address}/api${path}`, {
+      method,
+      ...(body ? { headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body) } : {}),
+    });
+    const answer = (await response.json()) as Record<string, never>;
+    if (!response.ok) throw new Error(JSON.stringify(answer));
+    return answer;
+  };
+  await call('POST', '/systems', { id: 'bench', name: 'Bench', connection: { kind: 'folder', root: dirname(file) } });
+  await call('POST', '/systems', { id: 'store', name: 'Store', connection: { kind: 'embedded', name: 'store' } });
+  const { id } = await call('POST', '/mappings', { document: document(`bench/trips-${ROWS}.csv`, 'store/trip') });
+  await call('POST', `/mappings/${id}/publish`, {});
+  const plan = await call('POST', '/plans', { name: 'Bench', mapping: id });
+  const { run: number } = await call('POST', `/plans/${plan['id']}/start`, {});
+  const times: number[] = [];
+  let going = true;
+  const probe = (async () => {
+    while (going) {
+      const started = performance.now();
+      await call('GET', '/health');
+      times.push(performance.now() - started);
+      await new Promise((r) => setTimeout(r, 50));
+    }
+  })();
+  for (;;) {
+    await new Promise((r) => setTimeout(r, 500));
+    const detail = (await call('GET', `/runs/${number}`)) as unknown as {
+      state: string;
+      finishedAt: string | null;
+      startedAt: string;
+      error: string | null;
+      counts: { delivered: number };
+    };
+    if (detail.finishedAt === null) continue;
+    going = false;
+    await probe;
+    if (detail.state !== 'finished' || detail.counts.delivered !== ROWS)
+      throw new Error(`${detail.state} ${detail.error} ${detail.counts.delivered}`);
+    const sorted = times.sort((a, b) => a - b);
+    child.kill('SIGTERM');
+    await new Promise((r) => child.once('exit', r));
+    return {
+      seconds: (Date.parse(detail.finishedAt) - Date.parse(detail.startedAt)) / 1000,
+      median: sorted[sorted.length >> 1]!,
+      p99: sorted[Math.floor(sorted.length * 0.99)]!,
+      requests: sorted.length,
+    };
+  }
+}
+
+/** The finished rows as COPY text, in chunks, then nothing but COPY into the same table in a PGlite of this process. */
+async function bareCopy(): Promise<number> {
+  const doc = parseDocument(document('bench/trips.csv', 'store/trip'));
+  const chunks = await finishedRows(doc);
+  const db = await PGlite.create(join(home, 'floor'));
+  const columns = doc.target.fields.map(
+    (f) => `"${f.name}" ${parseFieldType(f.type).sql}${f.nullable ? '' : ' NOT NULL'}`,
+  );
+  await db.exec(`CREATE TABLE trip (${columns.join(', ')}, PRIMARY KEY (trip_no))`);
+  const started = performance.now();
+  let written = 0;
+  for (const blob of chunks) {
+    await db.query("COPY trip FROM '/dev/blob'", [], { blob });
+    written += CHUNK;
+    if (written % 260_000 === 0) await db.exec('CHECKPOINT');
+  }
+  const seconds = (performance.now() - started) / 1000;
+  await db.close();
+  return seconds;
+}
+
+async function finishedRows(doc: MappingDocument): Promise<Blob[]> {
+  const read = (): AsyncIterable<Uint8Array> =>
+    createReadStream(file, { highWaterMark: 256 * 1024 }) as AsyncIterable<Uint8Array>;
+  let sample = new Uint8Array(0);
+  for await (const chunk of read()) {
+    sample = chunk.subarray(0, 65536) as Uint8Array<ArrayBuffer>;
+    break;
+  }
+  const { format } = sniffFormat(sample, file);
+  const fields: SourceField[] = sourceFieldsFor(doc, sampleFields(sample, format));
+  const mapping = compileMapping(doc, fields);
+  const columns = mapping.columns.map((c) => ({ name: c.name, type: c.type.value }));
+  const mapper = new MappingRun(mapping, { startedAt: timestampOfMillis(0) });
+  const chunks: Blob[] = [];
+  const out = new ByteWriter(1024 * 1024);
+  let n = 0;
+  for await (const batch of readRows(read(), readerFor(format, null)))
+    for (const row of batch.rows) {
+      if (row instanceof Unreadable) throw new Error(row.message);
+      copyLine(out, mapper.apply(row, ++n).values, columns);
+      if (n % CHUNK === 0) chunks.push(new Blob([out.take() as Uint8Array<ArrayBuffer>]));
+    }
+  return chunks;
+}

@@ -1,0 +1,32 @@
+import { defineConfig } from '@playwright/test';
+
+export const PORT = 4185;
+
+export default defineConfig({
+  testDir: './tests',
+  globalSetup: './global-setup.ts',
+  timeout: 60_000,
+  expect: { timeout: 10_000 },
+  workers: 1,
+  reporter: process.env['E2E_REPORT'] ? [['list'], ['json', { outputFile: process.env['E2E_REPORT'] }]] : 'list',
+  use: {
+    baseURL: `http://127.0.0.1:${PORT}`,
+    browserName: 'chromium',
+    headless: true,
+    viewport: { width: 1280, height: 800 },
+    trace: 'retain-on-failure',
+    launchOptions: {
+      executablePath: process.env['CHROMIUM'] ?? '/usr/bin/chromium',
+      args: [
+        '--headless',
+        '--no-sandbox',
+        '--disable-gpu',
+        '--disable-quic',
+        '--no-first-run',
+        '--disable-background-networking',
+        '--disable-component-update',
+        '--disable-sync',
+      ],
+    },
+  },
+});

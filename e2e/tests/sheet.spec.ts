@@ -1,0 +1,185 @@
+import { expect, test, type Page } from '@playwright/test';
+
+/** A mapping of its own for each test, over the demo's stations. */
+async function begin(page: Page, name: string): Promise<string> {
+  const columns = ['code', 'name', 'district', 'latitude', 'docks', 'opened'];
+  const document = {
+    versicle: 1,
+    name,
+    source: { primary: { alias: 's', dataset: 'tidebridge/stations.csv' } },
+    target: {
+      dataset: `warehouse/${name.toLowerCase().replace(/\W+/g, '_')}`,
+      key: ['code'],
+      fields: columns.map((c) => ({ name: c, type: c === 'docks' ? 'integer' : 'text', required: c === 'code' })),
+    },
+    lines: [],
+    codeTables: { district: [{ from: 'Harbour', to: 'H' }] },
+    write: { mode: 'upsert' },
+  };
+  const answer = await page.request.post('/api/mappings', { data: { document } });
+  const { id } = (await answer.json()) as { id: string };
+  await page.goto(`/mappings/${id}`);
+  await expect(page.getByLabel('Line 1, code, How')).toBeFocused();
+  return id;
+}
+const stored = async (page: Page, id: string): Promise<{ lines: Record<string, unknown>[] }> => {
+  await expect(page.getByText('saved', { exact: true })).toBeVisible();
+  return (
+    (await (await page.request.get(`/api/mappings/${id}`)).json()) as { document: { lines: Record<string, unknown>[] } }
+  ).document;
+};
+
+test('a mapping is written with the keyboard alone, and no key is lost', async ({ page }) => {
+  const id = await begin(page, 'By keyboard');
+  // Typed without a pause between choosing a cell and writing into it.
+  for (const text of [
+    's.code',
+    'trim(s.name)',
+    'lookup district',
+    "parse_number(s.latitude, ',')",
+    's.docks::integer',
+    "parse_date(s.opened, 'DD.MM.YYYY')",
+  ]) {
+    await page.keyboard.type(text, { delay: 0 });
+    await page.keyboard.press('Enter');
+  }
+  await page.getByRole('gridcell', { name: '3', exact: true }).click();
+  await page.keyboard.press('ArrowRight');
+  await page.keyboard.type('s.district');
+  await page.keyboard.press('Tab');
+  await expect(page.getByRole('gridcell', { name: '47.14450' })).toBeVisible();
+  await expect(page.getByRole('gridcell', { name: '2014-06-02' })).toBeVisible();
+  const { lines } = await stored(page, id);
+  expect(lines.map((l) => [l['kind'], l['rule'] ?? l['source']])).toEqual([
+    ['rule', 's.code'],
+    ['rule', 'trim(s.name)'],
+    ['lookup', 's.district'],
+    ['rule', "parse_number(s.latitude, ',')"],
+    ['rule', 's.docks::integer'],
+    ['rule', "parse_date(s.opened, 'DD.MM.YYYY')"],
+  ]);
+});
+
+test('cells from a spreadsheet program are pasted, undone and redone', async ({ page }) => {
+  const id = await begin(page, 'By paste');
+  await page.keyboard.press('ArrowLeft');
+  await page.keyboard.press('ArrowLeft');
+  await expect(page.getByLabel('Line 1, code, Source field')).toBeFocused();
+  await page.evaluate(() => {
+    const data = new DataTransfer();
+    data.setData(
+      'text/plain',
+      's.code\tstraight\tThe code\tagreed\r\n\t"trim(s.name)"\t"Name, ""official"""\tagreed\r\ns.district\tlookup district\tDistrict\tnonsense\r\n',
+    );
+    document.activeElement!.dispatchEvent(
+      new ClipboardEvent('paste', { clipboardData: data, bubbles: true, cancelable: true }),
+    );
+  });
+  await expect(page.getByRole('alert')).toContainText('“nonsense” is none of these');
+  let lines = (await stored(page, id)).lines;
+  expect(lines.slice(0, 3).map((l) => [l['kind'], l['source'] ?? l['rule'], l['state']])).toEqual([
+    ['straight', 's.code', 'agreed'],
+    ['rule', 'trim(s.name)', 'agreed'],
+    ['lookup', 's.district', 'drafted'],
+  ]);
+  await expect(page.getByRole('gridcell', { name: 'Name, "official"' })).toBeVisible();
+  await page.getByLabel(/^Line 1/).focus();
+  await page.keyboard.press('Control+z');
+  lines = (await stored(page, id)).lines;
+  expect(lines.every((l) => l['kind'] === undefined)).toBe(true);
+  await page.keyboard.press('Control+y');
+  lines = (await stored(page, id)).lines;
+  expect(lines[2]!['codeTable']).toBe('district');
+});
+
+test('a cell can be edited, given up and cleared', async ({ page }) => {
+  await begin(page, 'By cell');
+  await page.keyboard.type('upper(s.code)');
+  await page.keyboard.press('Escape');
+  await expect(page.getByLabel('Line 1, code, How')).toHaveValue('');
+  await page.keyboard.type('upper(s.code)');
+  await page.keyboard.press('Enter');
+  await page.keyboard.press('ArrowUp');
+  await page.keyboard.press('F2');
+  await page.keyboard.type(" || '!'");
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('gridcell', { name: 'S-001!' })).toBeVisible();
+  await page.keyboard.press('ArrowUp');
+  await page.keyboard.press('Delete');
+  await expect(page.getByLabel('Line 1, code, How')).toHaveValue('');
+});
+
+test('a wrong rule is marked at its place, with a proposal that mends it', async ({ page }) => {
+  await begin(page, 'By mistake');
+  await page.keyboard.type('uper(s.code)');
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('gridcell', { name: 'can’t run' })).toBeVisible();
+  await page.keyboard.press('ArrowUp');
+  await page.keyboard.press('Control+Enter');
+  await expect(page.locator('.cm-lintRange-error')).toHaveText('uper');
+  await expect(page.getByRole('alert')).toContainText('Did you mean upper');
+  await page.getByRole('button', { name: 'Use upper' }).click();
+  await expect(page.getByRole('gridcell', { name: 'S-001', exact: true }).last()).toBeVisible();
+  await expect(page.locator('.cm-lintRange-error')).toHaveCount(0);
+});
+
+test('the rule editor completes functions and fields', async ({ page }) => {
+  await begin(page, 'By completion');
+  await page.keyboard.type('s.code');
+  await page.keyboard.press('Enter');
+  await page.keyboard.press('ArrowUp');
+  await page.keyboard.press('Control+Enter');
+  const rule = page.getByRole('textbox', { name: 'Rule', exact: true });
+  await rule.click();
+  await page.keyboard.press('Control+A');
+  await page.keyboard.type('parse_nu');
+  await expect(page.getByRole('option', { name: /parse_number/ })).toBeVisible();
+  await expect(page.locator('.cm-completionInfo')).toContainText('1.204,50-');
+  await page.keyboard.press('Enter');
+  await page.keyboard.type('lati');
+  await expect(page.getByRole('option', { name: /s\.latitude/ })).toBeVisible();
+  await page.keyboard.press('Enter');
+  await expect(rule).toContainText('parse_number(s.latitude)');
+});
+
+test('publishing is refused on an error, and done after mending', async ({ page }) => {
+  await begin(page, 'By refusal');
+  await page.getByRole('button', { name: 'Publish …' }).click();
+  await page.getByRole('button', { name: 'Publish revision 1' }).click();
+  await expect(page.getByRole('alert').first()).toContainText('code is required');
+  await page.getByLabel('Line 1, code, How').focus();
+  await page.keyboard.type('s.code');
+  await page.keyboard.press('Enter');
+  await expect(page.getByText('saved', { exact: true })).toBeVisible();
+  await page.getByRole('button', { name: 'Publish revision 1' }).click();
+  await expect(page.getByText('Revision 1 is published.')).toBeVisible();
+});
+
+test('two pages can’t overwrite one another unseen', async ({ page, context }) => {
+  const id = await begin(page, 'By two');
+  const other = await context.newPage();
+  await other.goto(`/mappings/${id}`);
+  await expect(other.getByLabel('Line 1, code, How')).toBeFocused();
+  await other.keyboard.type('s.name');
+  await other.keyboard.press('Enter');
+  await expect(other.getByText('saved', { exact: true })).toBeVisible();
+  await page.keyboard.type('s.code');
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('alert')).toContainText('changed on another page');
+  await page.getByRole('button', { name: 'Load it again' }).click();
+  await expect(page.getByRole('gridcell', { name: 'rule s.name' })).toBeVisible();
+});
+
+test('a missing code is added to the code table of the document', async ({ page }) => {
+  await page.goto('/mappings/stations-to-warehouse?view=codes');
+  await page.getByLabel('Name of a new code table').fill('district');
+  await page.getByRole('button', { name: 'Add a table' }).click();
+  await page.getByLabel('From code').fill('Marsh');
+  await page.getByLabel('To code', { exact: true }).fill('M');
+  await page.getByRole('button', { name: 'Add the code' }).click();
+  await expect(page.getByText('1 codes, not used')).toBeVisible();
+  await page.getByLabel('From code').fill('Marsh');
+  await page.getByRole('button', { name: 'Add the code' }).click();
+  await expect(page.getByRole('alert')).toContainText('in the table already');
+  await page.getByRole('button', { name: 'Undo' }).click();
+});

@@ -1,0 +1,124 @@
+import AxeBuilder from '@axe-core/playwright';
+import { expect, test } from '@playwright/test';
+
+/** Every view: it shows what it should, says nothing to the console, and axe has nothing serious against it. */
+const VIEWS: readonly [name: string, path: string, sees: RegExp][] = [
+  ['Today', '/today', /52 records failed in Trips to warehouse/],
+  ['Systems', '/systems', /Tidebridge export/],
+  ['a new system', '/systems?', /Where records come from/],
+  ['a folder', '/systems/tidebridge', /The folder holds 7 files/],
+  ['a database', '/systems/warehouse', /station/],
+  ['rows', '/systems/tidebridge/dataset?name=trips-*.csv', /the first 100 rows/],
+  ['structure', '/systems/tidebridge/dataset?name=stations.csv&tab=structure', /latitude/],
+  ['values', '/systems/tidebridge/dataset?name=members.txt&tab=values', /minus behind the number/],
+  ['quality', '/systems/tidebridge/dataset?name=members.txt&tab=quality', /records have nothing against them/],
+  ['format', '/systems/tidebridge/dataset?name=stations.csv&tab=format', /Guessed from the first bytes/],
+  ['a ruler', '/systems/tidebridge/dataset?name=members.txt&tab=format', /Settled by a person/],
+  ['an API', '/systems/membership', /All members; can be written/],
+  ['fields found', '/systems?field=member', /Membership service/],
+  ['Mappings', '/mappings', /11 of 16 agreed/],
+  ['a new mapping', '/mappings/new', /Where the records come from/],
+  ['the sheet', '/mappings/trips-to-warehouse', /16 lines/],
+  ['an open line', '/mappings/trips-to-warehouse?line=l11', /Values in and out/],
+  ['the document', '/mappings/trips-to-warehouse?view=document', /Skip conditions/],
+  ['code tables', '/mappings/trips-to-warehouse?view=codes', /210 codes/],
+  ['revisions', '/mappings/trips-to-warehouse/revisions', /Agreed with Oda Fenn/],
+  ['Plans', '/plans?start=stations-once', /Carries out revision 1 of Stations to warehouse/],
+  ['Runs', '/runs', /Trips, by the month/],
+  ['a run', '/runs/3', /it adds up/],
+  ['Failed records', '/failures', /As mapped/],
+  ['Help', '/help', /parse_date/],
+  ['a page that is not there', '/nowhere', /There is no such page/],
+];
+
+for (const [name, path, sees] of VIEWS)
+  test(`view: ${name}`, async ({ page }) => {
+    const complaints: string[] = [];
+    page.on('console', (message) => message.type() === 'error' && complaints.push(message.text()));
+    page.on('pageerror', (error) => complaints.push(error.message));
+    await page.goto(path);
+    await expect(page.locator('main')).toContainText(sees);
+    if (name === 'a new system') await page.getByRole('button', { name: 'Connect a system' }).click();
+    const { violations } = await new AxeBuilder({ page }).analyze();
+    const serious = violations.filter((v) => v.impact === 'serious' || v.impact === 'critical');
+    expect(serious.map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 160)).join(' | ')}`)).toEqual([]);
+    expect(complaints).toEqual([]);
+  });
+
+test('the contents page says where one is and how much waits', async ({ page }) => {
+  await page.goto('/today');
+  await expect(page.getByRole('link', { name: 'Failed records, 55 waiting' })).toBeVisible();
+  await page.getByRole('link', { name: 'Failed records, 55 waiting' }).click();
+  await expect(page).toHaveURL(/\/failures/);
+  await expect(page.getByText('55 open, twelve causes.')).toBeVisible();
+});
+
+test('every figure of Today opens the records behind it', async ({ page }) => {
+  await page.goto('/today');
+  await page
+    .getByRole('row', { name: /Trips, by the month/ })
+    .getByRole('link', { name: '52' })
+    .last()
+    .click();
+  await expect(page.getByText('52 open, nine causes.')).toBeVisible();
+  await page.goBack();
+  await page.getByRole('link', { name: 'Look at line 11' }).click();
+  await expect(page.getByText('1 of 14 with this cause')).toBeVisible();
+});
+
+test('Ctrl+K finds a mapping, a dataset and a run; ? shows the keys', async ({ page }) => {
+  await page.goto('/today');
+  await page.keyboard.press('Control+k');
+  await page.getByRole('combobox', { name: 'Find anything' }).fill('stations ware');
+  await page.keyboard.press('Enter');
+  await expect(page).toHaveURL(/\/mappings\/stations-to-warehouse/);
+  await expect(page.getByRole('grid')).toBeVisible();
+  await page.keyboard.press('?');
+  await expect(page.getByRole('dialog', { name: 'Keys of this page' })).toContainText('the next sample record');
+});
+
+test('Enter in the finder waits for lists that come late', async ({ page }) => {
+  await page.goto('/today');
+  await page.route('**/api/mappings', async (route) => {
+    await new Promise((r) => setTimeout(r, 1500));
+    await route.continue();
+  });
+  await page.keyboard.press('Control+k');
+  await page.getByRole('combobox', { name: 'Find anything' }).fill('stations ware');
+  await expect(page.getByRole('option', { name: 'Looking …' })).toBeVisible();
+  await page.keyboard.press('Enter');
+  await expect(page).toHaveURL(/\/mappings\/stations-to-warehouse/);
+});
+
+test('a filter is in the address, and a wrong one is said where it stands', async ({ page }) => {
+  await page.goto(`/systems/tidebridge/dataset?name=trips-*.csv&filter=${encodeURIComponent("tariff = 'Z'")}`);
+  await expect(page.getByText('7 of 4,000 meet the filter')).toBeVisible();
+  await page.getByLabel('Only rows where').fill('tarif = 1');
+  await page.getByRole('button', { name: 'Filter', exact: true }).click();
+  await expect(page.getByRole('alert')).toContainText('There is no field');
+  await expect(page.getByRole('alert')).toContainText('Did you mean');
+});
+
+test('what is not there is said, with what to do', async ({ page }) => {
+  await page.goto('/systems/tidebridge/dataset?name=tripz.csv');
+  await expect(page.getByRole('alert').first()).toContainText('tripz.csv');
+  await page.goto('/mappings/nothing');
+  await expect(page.getByRole('alert')).toContainText('There is no mapping “nothing”');
+  await page.goto('/runs/999');
+  await expect(page.getByRole('alert')).toContainText('There is no run 999');
+  await page.goto('/systems/nothing');
+  await expect(page.getByRole('heading', { name: 'There is no system “nothing”' })).toBeVisible();
+});
+
+test('it stays usable at 1024 and at 200 % zoom', async ({ page }) => {
+  for (const [width, height] of [
+    [1024, 700],
+    [640, 400],
+  ] as const) {
+    await page.setViewportSize({ width, height });
+    await page.goto('/failures');
+    await expect(page.getByRole('heading', { name: 'Failed records' })).toBeVisible();
+    await page.getByRole('link', { name: 'Change the rule on line 11' }).click();
+    await expect(page.getByRole('textbox', { name: 'Rule', exact: true })).toBeVisible();
+  }
+});

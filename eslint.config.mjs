@@ -1,0 +1,88 @@
+import js from '@eslint/js';
+import angular from 'angular-eslint';
+import prettier from 'eslint-config-prettier';
+import { defineConfig } from 'eslint/config';
+import ts from 'typescript-eslint';
+
+/** Dependencies point one way: core ← contract, files ← server, cli; core ← contract ← web; the stand-ins know nothing of ours. */
+const only = (folder, allowed, message) => ({
+  files: [`packages/${folder}/src/**/*.ts`],
+  rules: {
+    'no-restricted-imports': [
+      'error',
+      {
+        patterns: [
+          { regex: `^@versicle/(?!(${allowed.join('|') || 'none'})$)`, message },
+          {
+            regex: '^(\\.\\./)+(core|contract|server|web|cli|standins)/',
+            message: 'Packages are imported by their names.',
+          },
+        ],
+      },
+    ],
+  },
+});
+
+export default defineConfig(
+  {
+    ignores: [
+      '**/dist/**',
+      '**/.angular/**',
+      '**/out-tsc/**',
+      '**/test-results/**',
+      '.cache/**',
+      'data/**',
+      '**/*.mjs',
+    ],
+  },
+  {
+    files: ['**/*.ts'],
+    extends: [js.configs.recommended, ...ts.configs.recommended],
+    languageOptions: {
+      parserOptions: {
+        // core's tests have a project of their own, with the types that core itself must do without.
+        project: [
+          'packages/*/tsconfig.json',
+          'packages/core/tsconfig.spec.json',
+          'e2e/tsconfig.json',
+          'bench/tsconfig.json',
+        ],
+        tsconfigRootDir: import.meta.dirname,
+      },
+    },
+    rules: {
+      '@typescript-eslint/no-floating-promises': 'error',
+      '@typescript-eslint/no-unused-vars': [
+        'error',
+        { argsIgnorePattern: '^_', varsIgnorePattern: '^_', caughtErrorsIgnorePattern: '^_' },
+      ],
+      '@typescript-eslint/consistent-type-imports': 'error',
+      'no-eval': 'error',
+      'no-new-func': 'error',
+    },
+  },
+  only('core', [], 'core imports no other package.'),
+  only('contract', ['core'], 'contract imports core only.'),
+  only('files', ['core'], 'files imports core only.'),
+  only('server', ['core', 'contract', 'files'], 'server imports core, contract and files only.'),
+  only('web', ['core', 'contract'], 'web imports core and contract only.'),
+  only('cli', ['core', 'contract', 'files'], 'cli imports core, contract and files only.'),
+  only('standins', [], 'The stand-ins import nothing of ours.'),
+  {
+    files: ['packages/core/src/**/*.ts'],
+    ignores: ['**/*.spec.ts', '**/testing/**'],
+    rules: { 'no-restricted-globals': ['error', 'window', 'document', 'process', 'Buffer', 'fetch', 'setTimeout'] },
+  },
+  {
+    files: ['packages/web/**/*.ts'],
+    extends: [...angular.configs.tsRecommended],
+    processor: angular.processInlineTemplates,
+    // Pages are reached by their route; they have no element of their own.
+    rules: { '@angular-eslint/component-class-suffix': ['error', { suffixes: ['Component', 'Page'] }] },
+  },
+  {
+    files: ['packages/web/**/*.html'],
+    extends: [...angular.configs.templateRecommended, ...angular.configs.templateAccessibility],
+  },
+  prettier,
+);

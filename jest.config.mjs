@@ -1,0 +1,8 @@
+/** @type {import('jest').Config} */
+export default {
+  // Jest takes the time-out from here only; tests that kill and restart a real server need it.
+  testTimeout: 240_000,
+  projects: ['core', 'contract', 'server', 'files', 'cli', 'standins', 'web'].map(
+    (name) => `<rootDir>/packages/${name}`,
+  ),
+};

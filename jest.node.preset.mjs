@@ -1,0 +1,30 @@
+// CommonJS mode with @swc/jest; npm packages that ship ES modules only are transformed too.
+const esmOnly = [
+  '@electric-sql',
+  '@noble',
+  're2js',
+  'temporal-polyfill',
+  'temporal-utils',
+  'fast-check',
+  'pure-rand',
+  'libpg-query',
+  '@pgsql',
+  'csv-parse',
+];
+/** @type {import('jest').Config} */
+export default {
+  testEnvironment: 'node',
+  testMatch: ['<rootDir>/src/**/*.spec.ts'],
+  extensionsToTreatAsEsm: [],
+  transform: {
+    '^.+\\.[cm]?[jt]s$': [
+      '@swc/jest',
+      {
+        jsc: { target: 'es2022', parser: { syntax: 'typescript', decorators: true } },
+        module: { type: 'commonjs' },
+        sourceMaps: 'inline',
+      },
+    ],
+  },
+  transformIgnorePatterns: [`/node_modules/(?!(${esmOnly.join('|')})/)`],
+};

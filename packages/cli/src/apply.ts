@@ -1,0 +1,167 @@
+import { existsSync, statSync } from 'node:fs';
+import { dirname } from 'node:path';
+import { parseArgs } from 'node:util';
+import {
+  addsUp,
+  compileMapping,
+  counted,
+  FormatError,
+  MappingRun,
+  noCounts,
+  rowTyper,
+  sourceFieldsFor,
+  timestampOfMillis,
+  Unreadable,
+  unreadableFailure,
+  type CompiledMapping,
+  type Failure,
+  type MappingDocument,
+  type RawRow,
+} from '@versicle/core';
+import { lookAt, openRecordFile, outputKind, recordsOf, TextFile, type RecordFile } from '@versicle/files';
+import { BadInput } from './errors.ts';
+import { requireFile } from './files.ts';
+import { loadMapping, problemText, sourceFile, type SourceFile } from './mapping-file.ts';
+
+/** `versicle apply`: runs a document over a file. Returns the exit code. */
+export async function apply(argv: string[], print: (text: string) => void): Promise<number> {
+  const { values } = parseArgs({
+    args: argv,
+    options: {
+      mapping: { type: 'string' },
+      source: { type: 'string', multiple: true },
+      out: { type: 'string' },
+      failed: { type: 'string' },
+      remarks: { type: 'string' },
+      'code-table': { type: 'string', multiple: true },
+    },
+  });
+  if (!values.mapping) throw new BadInput('Name the mapping: --mapping FILE');
+  if (!values.out) throw new BadInput('Name the file to write: --out FILE (.csv, .jsonl, .json, .xml, .xlsx or .txt)');
+  const document = await withCodeTables(loadMapping(values.mapping), values['code-table'] ?? []);
+  const source = await sourceFile(document, values.source ?? []);
+  outputKind(values.out);
+  for (const path of [values.out, values.failed, values.remarks]) if (path) requireWritable(path, source.path);
+  const mapping = compileMapping(document, sourceFieldsFor(document, source.fields));
+  const errors = mapping.problems.filter((p) => p.severity === 'error');
+  if (errors.length > 0)
+    throw new BadInput(
+      `${values.mapping} can't be applied to ${source.name}:\n${errors.map((p) => `  ${problemText(p)}`).join('\n')}`,
+    );
+  const outputs = {
+    out: await openRecordFile(values.out, mapping.columns),
+    failed: values.failed ? new TextFile(values.failed) : null,
+    remarks: values.remarks ? new TextFile(values.remarks) : null,
+  };
+  const result = await run(mapping, source, outputs);
+  for (const file of [outputs.out, outputs.failed, outputs.remarks]) await file?.close();
+  const c = result.counts;
+  print(`${c.read} read = ${c.filtered} filtered + ${c.skipped} skipped + ${c.failed} failed + ${c.written} written`);
+  if (c.remarks > 0) print(`${counted(c.remarks, 'remark')}`);
+  if (result.stopped) print(`stopped at row ${result.stopped}, as the document says; the rows after it were not read`);
+  if (!addsUp(c)) throw new Error('The counts do not add up; this is a fault of the program.');
+  return 0;
+}
+
+function requireWritable(path: string, source: string): void {
+  if (path === source) throw new BadInput(`${path} would be written over while it is read; choose another name.`);
+  if (existsSync(path) && statSync(path).isDirectory())
+    throw new BadInput(`${path} is a folder; name a file to write.`);
+  if (!existsSync(dirname(path))) throw new BadInput(`There is no folder ${dirname(path)} to write into.`);
+}
+
+interface Outputs {
+  readonly out: RecordFile;
+  readonly failed: TextFile | null;
+  readonly remarks: TextFile | null;
+}
+
+async function run(
+  mapping: CompiledMapping,
+  source: SourceFile,
+  { out, failed, remarks }: Outputs,
+): Promise<{ counts: ReturnType<typeof noCounts>; stopped: number | null }> {
+  const counts = noCounts();
+  const toTyped = rowTyper(mapping.sourceFields);
+  const mapper = new MappingRun(mapping, { startedAt: timestampOfMillis(Date.now()), fileName: source.name });
+  const record = (file: TextFile | null, row: number, list: readonly Failure[]): void => {
+    if (file)
+      for (const { line, target, cause, message, values } of list)
+        file.write(`${JSON.stringify({ row, line, target, cause, message, values })}\n`);
+  };
+  const unreadable = (row: Unreadable, number: number): void => {
+    counts.failed++;
+    record(failed, number, [unreadableFailure(row, source.name, number)]);
+  };
+  try {
+    for await (const batch of recordsOf(source.path, source.name, source.format)) {
+      for (let i = 0; i < batch.rows.length; i++) {
+        const raw = batch.rows[i]!;
+        const number = batch.firstRow + i;
+        counts.read++;
+        const row = raw instanceof Unreadable ? raw : fitted(raw, mapping.sourceFields.length);
+        const values = row instanceof Unreadable || toTyped === null ? row : toTyped(row);
+        if (values instanceof Unreadable) {
+          unreadable(values, number);
+          continue;
+        }
+        const outcome = mapper.apply(values, number);
+        counts[outcome.kind]++;
+        if (outcome.kind === 'written') out.write(outcome.values);
+        if (outcome.failures.length > 0) record(failed, number, outcome.failures);
+        if (outcome.remarks.length > 0) {
+          counts.remarks += outcome.remarks.length;
+          record(remarks, number, outcome.remarks);
+        }
+        if (outcome.stop) return { counts, stopped: number };
+      }
+      await out.flush();
+      await failed?.flush();
+      await remarks?.flush();
+    }
+  } catch (error) {
+    if (error instanceof FormatError) throw new BadInput(error.message);
+    throw error;
+  }
+  return { counts, stopped: null };
+}
+
+/** JSON Lines may show new members late in the file; they are not part of the mapping. */
+function fitted(row: RawRow & readonly (string | null)[], width: number): readonly (string | null)[] {
+  if (row.length === width) return row;
+  return row.length > width ? row.slice(0, width) : [...row, ...new Array<null>(width - row.length).fill(null)];
+}
+
+/** `--code-table name=file.csv` adds or replaces a code table. */
+async function withCodeTables(document: MappingDocument, given: readonly string[]): Promise<MappingDocument> {
+  const codeTables = { ...document.codeTables };
+  for (const text of given) {
+    const at = text.indexOf('=');
+    if (at < 1) throw new BadInput(`--code-table is written as NAME=FILE; “${text}” has no name.`);
+    codeTables[text.slice(0, at)] = await readCodeTable(text.slice(at + 1));
+  }
+  return { ...document, codeTables };
+}
+async function readCodeTable(path: string): Promise<MappingDocument['codeTables'][string]> {
+  requireFile(path);
+  const guess = await lookAt(path);
+  const format =
+    guess.format.kind === 'delimited' ? { ...guess.format, header: true, emptyIsNull: false } : guess.format;
+  const { fields } = guess.format === format ? guess : await lookAt(path, undefined, null, format);
+  const names = fields.map((n) => n.toLowerCase());
+  const column = (name: string, otherwise: number): number =>
+    names.includes('from') && names.includes('to') ? names.indexOf(name) : otherwise;
+  const [from, to, meaning] = [column('from', 0), column('to', 1), column('meaning', names.length > 2 ? 2 : -1)];
+  if (names.length < 2) throw new BadInput(`${path}: a code table needs at least two columns, from and to.`);
+  const codes: MappingDocument['codeTables'][string] = [];
+  for await (const batch of recordsOf(path, path, format))
+    for (const [i, row] of batch.rows.entries()) {
+      if (row instanceof Unreadable) throw new BadInput(`${path}, row ${batch.firstRow + i}: ${row.message}`);
+      codes.push({
+        from: row[from] ?? '',
+        to: row[to] ?? '',
+        ...(meaning >= 0 && row[meaning] ? { meaning: row[meaning]! } : {}),
+      });
+    }
+  return codes;
+}

@@ -1,0 +1,7 @@
+import { main } from './main.ts';
+
+process.exitCode = await main(
+  process.argv.slice(2),
+  (text) => process.stdout.write(`${text}\n`),
+  (text) => process.stderr.write(`${text}\n`),
+);

@@ -1,0 +1,29 @@
+import { parseArgs } from 'node:util';
+import { compileMapping, counted, namedSourceFields, sourceFieldsFor, structureOf } from '@versicle/core';
+import { BadInput } from './errors.ts';
+import { loadMapping, problemText, sourceFile } from './mapping-file.ts';
+
+/** `versicle check`: the problems of a document. Exit code 1 when one of them is an error. */
+export async function check(argv: string[], print: (text: string) => void): Promise<number> {
+  const { values } = parseArgs({
+    args: argv,
+    options: { mapping: { type: 'string' }, source: { type: 'string', multiple: true } },
+  });
+  if (!values.mapping) throw new BadInput('Name the mapping: --mapping FILE');
+  const document = loadMapping(values.mapping);
+  const structure = structureOf(document);
+  const names = values.source
+    ? (await sourceFile(document, values.source)).fields
+    : (structure?.map((f) => f.name) ?? namedSourceFields(document));
+  if (!values.source && !structure)
+    print('warning: the document does not say which fields its source has; give --source to check their names');
+  const { problems } = compileMapping(document, sourceFieldsFor(document, names));
+  for (const problem of problems) print(problemText(problem));
+  const errors = problems.filter((p) => p.severity === 'error').length;
+  print(
+    errors === 0
+      ? `${document.name}: no errors in ${counted(document.lines.length, 'line')}`
+      : `${document.name}: ${counted(errors, 'error')}`,
+  );
+  return errors === 0 ? 0 : 1;
+}

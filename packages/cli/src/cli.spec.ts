@@ -1,0 +1,314 @@
+import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { gzipSync } from 'node:zlib';
+import { main } from './main.ts';
+
+const home = mkdtempSync(join(tmpdir(), 'versicle-cli-'));
+afterAll(() => rmSync(home, { recursive: true }));
+const path = (name: string): string => join(home, name);
+const write = (name: string, content: string | Uint8Array): string => {
+  writeFileSync(path(name), content);
+  return path(name);
+};
+const read = (name: string): string => readFileSync(path(name), 'utf8');
+
+async function versicle(...argv: string[]): Promise<{ code: number; said: string[]; complained: string[] }> {
+  const said: string[] = [];
+  const complained: string[] = [];
+  const code = await main(
+    argv,
+    (text) => said.push(text),
+    (text) => complained.push(text),
+  );
+  return { code, said, complained };
+}
+
+const document = {
+  versicle: 1,
+  name: 'Members',
+  source: { primary: { alias: 'm', dataset: 'tidebridge/members.csv' }, filter: "m.status <> 'X'" },
+  target: {
+    dataset: 'membership/member',
+    key: ['no'],
+    fields: [
+      { name: 'no', type: 'varchar(6)' },
+      { name: 'joined', type: 'date' },
+      { name: 'plan', type: 'varchar(10)', required: true },
+      { name: 'balance', type: 'numeric(7,2)' },
+      { name: 'active', type: 'boolean' },
+    ],
+  },
+  lines: [
+    { id: 'l1', target: 'no', kind: 'straight', source: 'm.no' },
+    { id: 'l2', target: 'joined', kind: 'rule', rule: "parse_date(m.joined, 'DD.MM.YYYY')" },
+    {
+      id: 'l3',
+      target: 'plan',
+      kind: 'lookup',
+      source: 'm.tariff',
+      codeTable: 'tariff',
+      default: "'NONE'",
+      onFail: 'default',
+    },
+    { id: 'l4', target: 'balance', kind: 'rule', rule: "parse_number(m.balance, ',')" },
+    { id: 'l5', target: 'active', kind: 'rule', rule: "m.status = 'A'" },
+  ],
+  skips: [{ id: 's1', when: "m.tariff = 'STAFF'", reason: 'By hand' }],
+  codeTables: { tariff: [{ from: 'A', to: 'MONTHLY' }] },
+};
+const mapping = write('members.versicle.json', JSON.stringify(document));
+const rows = [
+  'no;joined;tariff;balance;status',
+  '00417;03.08.2019;A;12,5-;A',
+  '1E5;00.00.0000;A;x;A',
+  '3;;Z;1,00;B',
+  '4;01.01.2020;STAFF;0;A',
+  '5;01.01.2020;A;0;X',
+  '00417;02.02.2020;A;1;A',
+  'ragged;1',
+];
+const members = write('members.csv', `${rows.join('\r\n')}\r\n`);
+
+describe('apply', () => {
+  it('writes what passes, files what fails, and prints counts that add up', async () => {
+    const result = await versicle(
+      'apply',
+      '--mapping',
+      mapping,
+      '--source',
+      `m=${members}`,
+      '--out',
+      path('out.csv'),
+      '--failed',
+      path('failed.jsonl'),
+      '--remarks',
+      path('remarks.jsonl'),
+    );
+    expect(result).toEqual({
+      code: 0,
+      said: ['7 read = 1 filtered + 1 skipped + 3 failed + 2 written', '1 remark'],
+      complained: [],
+    });
+    expect(read('out.csv')).toBe('no,joined,plan,balance,active\n00417,2019-08-03,MONTHLY,-12.50,t\n3,,NONE,1.00,f\n');
+    const failed = read('failed.jsonl')
+      .trim()
+      .split('\n')
+      .map((l) => JSON.parse(l) as Record<string, unknown>);
+    expect(failed).toEqual([
+      {
+        row: 2,
+        line: 'l2',
+        target: 'joined',
+        cause: 'rule_error',
+        message: expect.stringContaining('00.00.0000'),
+        values: { 'm.joined': '00.00.0000' },
+      },
+      {
+        row: 2,
+        line: 'l4',
+        target: 'balance',
+        cause: 'rule_error',
+        message: expect.stringContaining('“x”'),
+        values: { 'm.balance': 'x' },
+      },
+      {
+        row: 6,
+        line: 'l1',
+        target: 'no',
+        cause: 'duplicate_key',
+        message: expect.any(String),
+        values: { no: '00417' },
+      },
+      {
+        row: 7,
+        line: null,
+        target: null,
+        cause: 'source_unreadable',
+        message: expect.stringContaining('Row 7 of members.csv'),
+        values: { row: 'ragged;1' },
+      },
+    ]);
+    expect(JSON.parse(read('remarks.jsonl'))).toMatchObject({
+      row: 3,
+      line: 'l3',
+      cause: 'code_not_found',
+      values: { 'm.tariff': 'Z' },
+    });
+  });
+  it('reads packed files and JSON Lines, takes the dataset’s name, and writes JSON Lines', async () => {
+    const packed = write('members.csv.gz', gzipSync(`${rows.slice(0, 2).join('\n')}\n`));
+    expect(
+      (
+        await versicle(
+          'apply',
+          '--mapping',
+          mapping,
+          '--source',
+          `tidebridge/members.csv=${packed}`,
+          '--out',
+          path('out.jsonl'),
+        )
+      ).code,
+    ).toBe(0);
+    expect(read('out.jsonl')).toBe(
+      '{"no":"00417","joined":"2019-08-03","plan":"MONTHLY","balance":"-12.50","active":true}\n',
+    );
+    const lines = write('members.jsonl', '{"no":"7","joined":null,"tariff":"A","balance":"1","status":"A"}\n');
+    await versicle('apply', '--mapping', mapping, '--source', `m=${lines}`, '--out', path('out.csv'));
+    expect(read('out.csv').split('\n')[1]).toBe('7,,MONTHLY,1.00,t');
+  });
+  it('adds and replaces code tables from files', async () => {
+    const codes = write('codes.csv', 'to,from,meaning\nYEARLY,A,Yearly pass\n');
+    await versicle(
+      'apply',
+      '--mapping',
+      mapping,
+      '--source',
+      `m=${members}`,
+      '--out',
+      path('out.csv'),
+      '--code-table',
+      `tariff=${codes}`,
+    );
+    expect(read('out.csv')).toContain('00417,2019-08-03,YEARLY');
+  });
+  it.each([
+    ['no mapping', () => ['--out', path('o.csv')], /Name the mapping/],
+    [
+      'a mapping that is not there',
+      () => ['--mapping', path('none.json'), '--source', `m=${members}`, '--out', path('o.csv')],
+      /none\.json/,
+    ],
+    [
+      'a mapping that is no JSON',
+      () => ['--mapping', members, '--source', `m=${members}`, '--out', path('o.csv')],
+      /not JSON/,
+    ],
+    [
+      'a source that is not there',
+      () => ['--mapping', mapping, '--source', `m=${path('none.csv')}`, '--out', path('o.csv')],
+      /There is no file .*none\.csv/,
+    ],
+    [
+      'a folder instead of a file',
+      () => ['--mapping', mapping, '--source', `m=${home}`, '--out', path('o.csv')],
+      /is a folder, not a file/,
+    ],
+    [
+      'a source of another alias',
+      () => ['--mapping', mapping, '--source', `x=${members}`, '--out', path('o.csv')],
+      /“?x”?/,
+    ],
+    [
+      'an ending that says nothing',
+      () => ['--mapping', mapping, '--source', `m=${members}`, '--out', path('o.doc')],
+      /the ending says how to write/,
+    ],
+    [
+      'a folder that is not there',
+      () => ['--mapping', mapping, '--source', `m=${members}`, '--out', path('no/o.csv')],
+      /There is no folder/,
+    ],
+    [
+      'writing over the source',
+      () => ['--mapping', mapping, '--source', `m=${members}`, '--out', members],
+      /written over while it is read/,
+    ],
+    [
+      'an empty file',
+      () => ['--mapping', mapping, '--source', `m=${write('empty.csv', '')}`, '--out', path('o.csv')],
+      /empty/,
+    ],
+    [
+      'a source without the fields',
+      () => ['--mapping', mapping, '--source', `m=${write('other.csv', 'a;b\n1;2\n')}`, '--out', path('o.csv')],
+      /can't be applied to other\.csv/,
+    ],
+    [
+      'doubled names in the header',
+      () => ['--mapping', mapping, '--source', `m=${write('twice.csv', 'no;no\n1;2\n')}`, '--out', path('o.csv')],
+      /two columns called “no”/,
+    ],
+    [
+      'a cut gzip file',
+      () => [
+        '--mapping',
+        mapping,
+        '--source',
+        `m=${write('cut.csv.gz', gzipSync(rows.join('\n')).subarray(0, 60))}`,
+        '--out',
+        path('o.csv'),
+      ],
+      /damaged or cut short/,
+    ],
+    ['an unknown option', () => ['--mapping', mapping, '--sauce', 'x'], /sauce/],
+  ])('exits with 2 and a sentence for %s', async (_what, argv, sentence) => {
+    const { code, complained } = await versicle('apply', ...argv());
+    expect(complained.join('\n')).toMatch(sentence);
+    expect(code).toBe(2);
+  });
+});
+
+describe('check', () => {
+  it('exits with 0 for a sound document, and with 1 for one with errors, naming line and place', async () => {
+    expect((await versicle('check', '--mapping', mapping, '--source', `m=${members}`)).said.at(-1)).toBe(
+      'Members: no errors in 5 lines',
+    );
+    const bad = write(
+      'bad.versicle.json',
+      JSON.stringify({ ...document, lines: [{ id: 'l1', target: 'no', kind: 'rule', rule: 'uper(m.no)' }] }),
+    );
+    const { code, said } = await versicle('check', '--mapping', bad, '--source', `m=${members}`);
+    expect(code).toBe(1);
+    expect(said.join('\n')).toMatch(/l1.*uper.*upper/);
+    expect(said.join('\n')).toMatch(/plan.* is required, but no line fills it/);
+  });
+  it('exits with 2 for what is no document', async () => {
+    const { code, complained } = await versicle(
+      'check',
+      '--mapping',
+      write('odd.json', '{"versicle":1,"colour":"red"}'),
+    );
+    expect(code).toBe(2);
+    expect(complained.join('\n')).toMatch(/colour/);
+  });
+});
+
+describe('rule', () => {
+  it('gives a line for each rule and row, and goes on after a refused one', async () => {
+    const rules = write('rules.txt', 'upper(a)\nd + 1\nuper(a)\nn / 0\n');
+    const data = write('rows.jsonl', '{"a":"ß","d":"2026-08-03","n":"1.50"}\n{"a":null,"d":null,"n":null}\n');
+    const fields = write('fields.json', '{"d":"date","n":"numeric"}');
+    const { code, said } = await versicle('rule', '--file', rules, '--rows', data, '--fields', fields);
+    expect(code).toBe(0);
+    expect(said.flatMap((l) => l.split('\n')).map((l) => JSON.parse(l) as unknown)).toEqual([
+      { rule: 1, row: 1, value: expect.any(String) },
+      { rule: 1, row: 2, value: null },
+      { rule: 2, row: 1, value: '2026-08-04' },
+      { rule: 2, row: 2, value: null },
+      { rule: 3, refused: expect.stringContaining('upper'), position: expect.any(Number) },
+      { rule: 4, row: 1, error: expect.stringContaining('zero') },
+      { rule: 4, row: 2, value: null },
+    ]);
+  });
+  it('takes one rule from the command line', async () => {
+    const data = write('one.jsonl', '{"a":"x"}\n');
+    expect((await versicle('rule', "a || 'y'", '--rows', data)).said).toEqual(['{"rule":1,"row":1,"value":"xy"}']);
+    expect((await versicle('rule', "a || 'y'", '--rows', path('none.jsonl'))).code).toBe(2);
+  });
+});
+
+describe('the command', () => {
+  it('helps, and knows what it does not know', async () => {
+    expect((await versicle('--help')).said[0]).toMatch(/versicle apply/);
+    expect(await versicle('aply')).toMatchObject({
+      code: 2,
+      complained: [expect.stringContaining('There is no command “aply”')],
+    });
+    mkdirSync(path('sub'));
+    expect(
+      (await versicle('apply', '--mapping', path('sub'), '--source', `m=${members}`, '--out', path('o.csv'))).code,
+    ).toBe(2);
+  });
+});

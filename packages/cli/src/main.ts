@@ -1,0 +1,56 @@
+import { FormatError } from '@versicle/core';
+import { WriteError } from '@versicle/files';
+import { apply } from './apply.ts';
+import { check } from './check.ts';
+import { BadInput } from './errors.ts';
+import { rule } from './rule.ts';
+
+const HELP = `versicle: run, check and try mapping documents
+
+  versicle apply --mapping M.versicle.json --source ALIAS=FILE --out OUT
+                 [--failed FAILED.jsonl] [--remarks REMARKS.jsonl] [--code-table NAME=FILE.csv]
+      Runs the document over a file (delimited or fixed-width text, .jsonl, .json, .xml, .xlsx;
+      .gz is read through), writes what passes as the ending of OUT says (.csv, .jsonl, .json,
+      .xml, .xlsx, or .txt for fixed-width), and prints counts that add up. Failed records are a
+      result: the exit code is 0.
+
+  versicle check --mapping M.versicle.json [--source ALIAS=FILE]
+      Lists what is wrong with the document. Exit code 1 if there is an error.
+
+  versicle rule "EXPR" --rows ROWS.jsonl [--fields FIELDS.json]
+  versicle rule --file RULES.txt --rows ROWS.jsonl [--fields FIELDS.json]
+      Tries rules on rows: one JSON line for each rule and row. Values are text unless FIELDS.json
+      gives types: {"d":"date","n":"numeric"}.
+
+Exit codes: 0 done, 1 the document has errors (check), 2 bad input.`;
+
+const commands = { apply, check, rule } as const;
+
+/** Runs one command; `print` writes a line to standard output, `complain` to standard error. */
+export async function main(
+  argv: readonly string[],
+  print: (text: string) => void,
+  complain: (text: string) => void,
+): Promise<number> {
+  const [name, ...rest] = argv;
+  if (name === undefined || name === '--help' || name === '-h' || name === 'help' || rest.includes('--help')) {
+    print(HELP);
+    return name === undefined ? 2 : 0;
+  }
+  try {
+    if (!Object.hasOwn(commands, name))
+      throw new BadInput(`There is no command “${name}”; there are apply, check and rule. See --help.`);
+    return await commands[name as keyof typeof commands](rest, print);
+  } catch (error) {
+    if (
+      error instanceof BadInput ||
+      error instanceof WriteError ||
+      error instanceof FormatError ||
+      (error as { code?: string }).code?.startsWith('ERR_PARSE_ARGS')
+    ) {
+      complain((error as Error).message);
+      return 2;
+    }
+    throw error;
+  }
+}

@@ -1,0 +1,13 @@
+import * as z from 'zod';
+import { runSummary } from './runs.ts';
+import { waiting } from './common.ts';
+
+/** What the server tells open pages. */
+export const serverEvent = z.discriminatedUnion('type', [
+  z.object({ type: z.literal('run'), run: runSummary }),
+  z.object({ type: z.literal('waiting'), waiting }),
+  z.object({ type: z.literal('mapping'), id: z.string() }),
+  /** A dataset was profiled. */
+  z.object({ type: z.literal('profile'), system: z.string(), dataset: z.string() }),
+]);
+export type ServerEvent = z.infer<typeof serverEvent>;

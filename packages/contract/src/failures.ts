@@ -1,0 +1,64 @@
+import { CAUSES } from '@versicle/core';
+import * as z from 'zod';
+
+export const FAILURE_STATES = ['open', 'replaying', 'delivered', 'closed', 'remark'] as const;
+
+export const failureQuery = z.object({
+  /** `any`: whatever became of them, remarks left out. */
+  state: z.enum([...FAILURE_STATES, 'any']).optional(),
+  mapping: z.string().optional(),
+  run: z.coerce.number().int().optional(),
+  cause: z.string().optional(),
+  line: z.string().optional(),
+  search: z.string().max(200).optional(),
+  limit: z.coerce.number().int().min(1).max(500).default(100),
+});
+export type FailureQuery = z.infer<typeof failureQuery>;
+
+const text = z.string().nullable();
+export const failure = z.object({
+  line: text,
+  target: text,
+  cause: z.enum(CAUSES),
+  message: z.string(),
+  values: z.record(z.string(), text),
+  at: z.number().optional(),
+  end: z.number().optional(),
+});
+export const failedRecord = z.object({
+  id: z.number(),
+  mapping: z.string(),
+  row: z.number(),
+  file: text,
+  cause: z.string(),
+  line: text,
+  message: z.string(),
+  state: z.enum(FAILURE_STATES),
+  label: z.string(),
+  example: z.string(),
+  updatedAt: z.string(),
+});
+export type FailedRecord = z.infer<typeof failedRecord>;
+export const failedRecordDetail = failedRecord.extend({
+  mappingName: z.string(),
+  revision: z.number(),
+  run: z.number(),
+  lineNumber: z.number().nullable(),
+  lineLabel: z.string(),
+  rule: text,
+  failures: z.array(failure),
+  source: z.array(z.object({ name: z.string(), value: text })),
+  mapped: z.array(z.object({ name: z.string(), label: z.string(), value: text })),
+  answer: text,
+  history: z.array(
+    z.object({ at: z.string(), what: z.string(), run: z.number(), revision: z.number(), message: z.string() }),
+  ),
+});
+export type FailedRecordDetail = z.infer<typeof failedRecordDetail>;
+
+/** Which failed records to send again: by id, or all open ones of a group. */
+export const replay = z.union([
+  z.strictObject({ ids: z.array(z.number().int()).min(1).max(100_000) }),
+  z.strictObject({ mapping: z.string(), cause: z.string(), line: text }),
+]);
+export type Replay = z.infer<typeof replay>;

@@ -1,0 +1,51 @@
+import * as z from 'zod';
+
+/** How a file is read, as people settle it; the same shapes as core's FileFormat. */
+const encoding = z.enum(['utf-8', 'windows-1252', 'utf-16le', 'utf-16be', 'iso-8859-15']);
+const skipLines = z.number().int().min(0).max(10_000);
+const fieldName = z.string().min(1).max(200);
+
+const delimited = z.strictObject({
+  kind: z.literal('delimited'),
+  encoding,
+  delimiter: z.string().length(1),
+  quote: z.string().max(1),
+  newline: z.enum(['\n', '\r']),
+  skipLines,
+  header: z.boolean(),
+  emptyIsNull: z.boolean(),
+});
+const jsonl = z.strictObject({ kind: z.literal('jsonl'), encoding });
+const fixed = z.strictObject({
+  kind: z.literal('fixed'),
+  encoding,
+  skipLines,
+  columns: z
+    .array(
+      z.strictObject({
+        name: fieldName,
+        from: z.number().int().min(1).max(100_000),
+        width: z.number().int().min(1).max(100_000),
+      }),
+    )
+    .min(1)
+    .max(2000),
+  emptyIsNull: z.boolean(),
+});
+const nested = {
+  encoding,
+  records: z.string().max(1000),
+  structures: z.array(z.strictObject({ path: z.string(), fields: z.array(z.string()) })).max(2000),
+  part: z.string(),
+  withDoc: z.boolean(),
+};
+const json = z.strictObject({ kind: z.literal('json'), ...nested });
+const xml = z.strictObject({ kind: z.literal('xml'), ...nested });
+const xlsx = z.strictObject({
+  kind: z.literal('xlsx'),
+  sheet: z.string().min(1),
+  range: z.string().max(40).nullable(),
+  skipLines,
+  header: z.boolean(),
+});
+export const fileFormat = z.discriminatedUnion('kind', [delimited, jsonl, fixed, json, xml, xlsx]);

@@ -1,0 +1,64 @@
+import { mappingSchema } from '@versicle/core';
+import * as z from 'zod';
+
+export const mappingSummary = z.object({
+  id: z.string(),
+  name: z.string(),
+  source: z.string(),
+  target: z.string(),
+  lines: z.number(),
+  states: z.record(z.string(), z.number()),
+  revision: z.number().nullable(),
+  /** Lines that differ from the newest revision. */
+  changed: z.number(),
+  openFailures: z.number(),
+  updatedAt: z.string(),
+});
+export type MappingSummary = z.infer<typeof mappingSummary>;
+
+export const lineFailures = z.object({ line: z.string(), open: z.number() });
+export const mappingDetail = z.object({
+  id: z.string(),
+  document: mappingSchema,
+  /** Counts up with each save; a save names the version it started from. */
+  version: z.number(),
+  revision: z.number().nullable(),
+  publishedAt: z.string().nullable(),
+  publishedBy: z.string().nullable(),
+  changedLines: z.array(z.string()),
+  failures: z.array(lineFailures),
+  plan: z.string().nullable(),
+  updatedAt: z.string(),
+});
+export type MappingDetail = z.infer<typeof mappingDetail>;
+
+export const newMapping = z.strictObject({ document: mappingSchema });
+export const saveDraft = z.strictObject({ document: mappingSchema, version: z.number().int() });
+export const savedDraft = z.object({ version: z.number(), changedLines: z.array(z.string()), updatedAt: z.string() });
+export type SavedDraft = z.infer<typeof savedDraft>;
+
+export const publish = z.strictObject({ note: z.string().max(2000).default('') });
+export const revision = z.object({
+  number: z.number(),
+  note: z.string(),
+  publishedAt: z.string(),
+  publishedBy: z.string(),
+});
+export type Revision = z.infer<typeof revision>;
+
+export const lineChange = z.object({
+  line: z.string(),
+  target: z.string(),
+  change: z.enum(['added', 'removed', 'changed']),
+  parts: z.array(z.object({ part: z.string(), before: z.string(), after: z.string() })),
+});
+export type LineChange = z.infer<typeof lineChange>;
+/** `from` and `to`: a revision's number, or "draft". */
+export const differenceQuery = z.object({ from: z.string(), to: z.string() });
+export const difference = z.object({
+  from: z.string(),
+  to: z.string(),
+  lines: z.array(lineChange),
+  other: z.array(z.string()),
+});
+export type Difference = z.infer<typeof difference>;

@@ -1,0 +1,18 @@
+import * as z from 'zod';
+
+export const newPlan = z.strictObject({ name: z.string().min(1).max(100), mapping: z.string() });
+export const plan = z.object({
+  id: z.string(),
+  name: z.string(),
+  mapping: z.string(),
+  mappingName: z.string(),
+  revision: z.number().nullable(),
+  writes: z.string(),
+  lastRun: z.number().nullable(),
+  lastState: z.string().nullable(),
+  lastAt: z.string().nullable(),
+});
+export type Plan = z.infer<typeof plan>;
+/** `rowLimit`: read only so many records, for a first try. */
+export const startPlan = z.strictObject({ rowLimit: z.number().int().min(1).max(1_000_000_000).nullish() });
+export const startedRun = z.object({ run: z.number() });

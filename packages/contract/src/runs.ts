@@ -1,0 +1,61 @@
+import * as z from 'zod';
+
+export const RUN_STATES = ['queued', 'running', 'finished', 'cancelled', 'stopped', 'broken'] as const;
+export const counts = z.object({
+  read: z.number(),
+  filtered: z.number(),
+  skipped: z.number(),
+  failed: z.number(),
+  delivered: z.number(),
+  remarks: z.number(),
+});
+export type RunCounts = z.infer<typeof counts>;
+
+export const runSummary = z.object({
+  id: z.number(),
+  kind: z.enum(['full', 'replay']),
+  plan: z.string(),
+  planName: z.string(),
+  mapping: z.string(),
+  mappingName: z.string(),
+  revision: z.number(),
+  state: z.enum(RUN_STATES),
+  rowLimit: z.number().nullable(),
+  startedBy: z.string(),
+  createdAt: z.string(),
+  startedAt: z.string().nullable(),
+  finishedAt: z.string().nullable(),
+  counts,
+  /** Bytes read and to read; null when it is not known. */
+  progress: z.object({ done: z.number(), total: z.number() }).nullable(),
+  error: z.string().nullable(),
+});
+export type RunSummary = z.infer<typeof runSummary>;
+
+export const causeGroup = z.object({
+  mapping: z.string(),
+  mappingName: z.string(),
+  line: z.string().nullable(),
+  /** The line's place in its document, counted from 1, and the target field's label. */
+  lineNumber: z.number().nullable(),
+  label: z.string(),
+  cause: z.string(),
+  count: z.number(),
+  /** Examples of the values involved. */
+  examples: z.array(z.string()),
+  message: z.string(),
+  revision: z.number(),
+  firstSeen: z.string(),
+  lastSeen: z.string(),
+});
+export type CauseGroup = z.infer<typeof causeGroup>;
+
+export const runDetail = runSummary.extend({
+  target: z.string(),
+  source: z.string(),
+  /** Records delivered up to each checkpoint, with milliseconds since the start. */
+  samples: z.array(z.object({ millis: z.number(), read: z.number(), delivered: z.number() })),
+  log: z.array(z.object({ at: z.string(), message: z.string() })),
+  causes: z.array(causeGroup),
+});
+export type RunDetail = z.infer<typeof runDetail>;

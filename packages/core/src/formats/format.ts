@@ -1,0 +1,102 @@
+/** How a file's bytes become records. */
+export type Encoding = 'utf-8' | 'windows-1252' | 'utf-16le' | 'utf-16be' | 'iso-8859-15';
+
+export interface DelimitedFormat {
+  readonly kind: 'delimited';
+  readonly encoding: Encoding;
+  readonly delimiter: string;
+  /** One character, or empty where nothing is quoted. */
+  readonly quote: string;
+  readonly newline: '\n' | '\r';
+  /** Lines above the header (or the first record) that are not data. */
+  readonly skipLines: number;
+  readonly header: boolean;
+  /** Whether an empty cell is null (the default for files). */
+  readonly emptyIsNull: boolean;
+}
+export interface JsonLinesFormat {
+  readonly kind: 'jsonl';
+  readonly encoding: Encoding;
+}
+/** Columns by their place in the line; characters are counted, not bytes. */
+export interface FixedWidthFormat {
+  readonly kind: 'fixed';
+  readonly encoding: Encoding;
+  /** Lines above the first record that are not data. */
+  readonly skipLines: number;
+  readonly columns: readonly FixedWidthColumn[];
+  readonly emptyIsNull: boolean;
+}
+export interface FixedWidthColumn {
+  readonly name: string;
+  /** 1-based, as rulers and record descriptions count. */
+  readonly from: number;
+  readonly width: number;
+}
+/** A repeating structure of nested records: its path below the record (empty for the record itself), and its fields. */
+export interface NestedStructure {
+  readonly path: string;
+  readonly fields: readonly string[];
+}
+interface Nested {
+  readonly encoding: Encoding;
+  /** Where the records are: member names for JSON (`data.items`), element names for XML (`repairs/order`). */
+  readonly records: string;
+  readonly structures: readonly NestedStructure[];
+  /** The path of the structure that is read. */
+  readonly part: string;
+  /** Whether each row has its whole record as JSON in `_doc`. */
+  readonly withDoc: boolean;
+}
+export interface JsonFormat extends Nested {
+  readonly kind: 'json';
+}
+export interface XmlFormat extends Nested {
+  readonly kind: 'xml';
+}
+export interface WorkbookFormat {
+  readonly kind: 'xlsx';
+  readonly sheet: string;
+  /** The cells that matter, such as `B4:H200`; null: all of the sheet. */
+  readonly range: string | null;
+  /** Rows above the header (or the first record), counted within the range. */
+  readonly skipLines: number;
+  readonly header: boolean;
+}
+/** Formats that are read from first to last byte. */
+export type StreamFormat = DelimitedFormat | JsonLinesFormat | FixedWidthFormat | JsonFormat | XmlFormat;
+export type FileFormat = StreamFormat | WorkbookFormat;
+
+/** A record that could not be read, with the reason; its place in the file is its row number. */
+export class Unreadable {
+  constructor(
+    readonly message: string,
+    /** The beginning of the raw text, as far as it could be decoded. */
+    readonly raw: string,
+  ) {}
+}
+export type RawRow = readonly (string | null)[] | Unreadable;
+
+/** Consecutive records; `rows[i]` is data row `firstRow + i` (1-based, header and skipped lines not counted). */
+export interface RowBatch {
+  readonly firstRow: number;
+  readonly rows: readonly RawRow[];
+  /** Reads the same rows once more: who may need them much later keeps this instead of the rows. */
+  readonly again: () => readonly RawRow[];
+}
+
+/** A file as a whole can't be read: what, where and what to do. */
+export class FormatError extends Error {
+  constructor(message: string) {
+    super(message);
+    this.name = 'FormatError';
+  }
+}
+
+/** Characters of one record at the most. */
+export const MAX_RECORD = 4 * 1024 * 1024;
+/** Characters of one cell at the most. */
+export const MAX_CELL = 1024 * 1024;
+export const MAX_COLUMNS = 20_000;
+/** Levels of nesting at the most. */
+export const MAX_DEPTH = 100;

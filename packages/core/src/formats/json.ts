@@ -1,0 +1,308 @@
+import { ChunkDecoder, DAMAGED } from './decode.ts';
+import { FormatError, MAX_RECORD, Unreadable, type JsonFormat, type RawRow, type RowBatch } from './format.ts';
+import { parseJsonTree } from './json-tree.ts';
+import { Flattener, tooDeep } from './nested.ts';
+
+/** JSON of any size as a stream of records: its elements are cut out of the text, one after the other, and each parsed by itself. */
+export class JsonReader {
+  private readonly decoder: ChunkDecoder;
+  private readonly elements: JsonElements;
+  private readonly flattener: Flattener;
+  private number = 0;
+  private nextRow = 1;
+
+  constructor(format: JsonFormat) {
+    this.decoder = new ChunkDecoder(format.encoding);
+    this.elements = new JsonElements(format.records);
+    this.flattener = new Flattener(format.structures, format.part, format.withDoc);
+  }
+  get names(): readonly string[] {
+    return this.flattener.names;
+  }
+
+  push(bytes: Uint8Array): RowBatch {
+    return this.batch(this.elements.push(this.decoder.push(bytes)));
+  }
+  end(): RowBatch {
+    return this.batch([...this.elements.push(this.decoder.end()), ...this.elements.end()]);
+  }
+  private batch(texts: readonly (string | Unreadable)[]): RowBatch {
+    const firstRow = this.nextRow;
+    const rows = this.rows(texts, this.number);
+    const before = this.number;
+    this.number += texts.length;
+    this.nextRow += rows.length;
+    return { firstRow, rows, again: () => this.rows(texts, before) };
+  }
+  private rows(texts: readonly (string | Unreadable)[], before: number): RawRow[] {
+    return texts.flatMap((text, i) => {
+      if (text instanceof Unreadable) return [text];
+      const raw = text.slice(0, 200);
+      if (text.includes(DAMAGED))
+        return [new Unreadable('The record has bytes that are not in the file’s encoding.', raw)];
+      try {
+        return this.flattener.rows(parseJsonTree(text), before + i + 1, () => text);
+      } catch (error) {
+        return [new Unreadable(`The record can't be read: ${(error as Error).message}.`, raw)];
+      }
+    });
+  }
+}
+
+interface Level {
+  readonly array: boolean;
+  /** The member that is being read, for an object. */
+  key: string | null;
+}
+
+/**
+ * Cuts the elements of one array (`records` is its path by member names; empty for an array at the top, or a single object)
+ * out of JSON that arrives in pieces. Memory is bounded by one element.
+ */
+export class JsonElements {
+  private buffer = '';
+  private at = 0;
+  private start = -1;
+  private depth = 0;
+  private tooLong = false;
+  /** Within a text of a record that is too long: its beginning is gone already. */
+  private inText = false;
+  private readonly levels: Level[] = [];
+  private readonly path: readonly string[];
+  private found = false;
+  private begun = false;
+  private count = 0;
+
+  constructor(private readonly records: string) {
+    this.path = records === '' ? [] : records.split('.');
+  }
+
+  push(text: string): (string | Unreadable)[] {
+    this.buffer += text;
+    const out: (string | Unreadable)[] = [];
+    this.scan(out);
+    const keep = this.start >= 0 ? this.start : this.at;
+    this.buffer = this.buffer.slice(keep);
+    this.at -= keep;
+    if (this.start >= 0) this.start = 0;
+    if (this.start === 0 && this.buffer.length > MAX_RECORD) {
+      if (!this.tooLong)
+        out.push(
+          new Unreadable(
+            `The record is longer than ${MAX_RECORD.toLocaleString('en-GB')} characters.`,
+            this.buffer.slice(0, 200),
+          ),
+        );
+      this.tooLong = true;
+      // What was scanned is let go, also the text that may be open: of that, only whether its end is escaped still matters.
+      this.inText = this.buffer[this.at] === '"';
+      this.buffer = this.inText ? /\\*$/.exec(this.buffer)![0] : this.buffer.slice(this.at);
+      this.at = 0;
+    } else if (this.buffer.length > MAX_RECORD)
+      throw new FormatError(
+        `It has a text of more than ${MAX_RECORD.toLocaleString('en-GB')} characters before its first record.`,
+      );
+    this.count += out.length;
+    return out;
+  }
+
+  end(): (string | Unreadable)[] {
+    if (!this.begun) throw new FormatError('There is no JSON in it.');
+    if (this.start >= 0 || this.depth > 0 || this.levels.length > 0) {
+      if (this.count === 0 && this.start < 0 && !this.found)
+        throw new FormatError('The JSON is cut short before its first record.');
+      return [new Unreadable('The JSON ends in the middle; the file was cut short.', this.buffer.slice(0, 200))];
+    }
+    if (!this.found)
+      throw new FormatError(
+        this.records === ''
+          ? 'It holds neither a list nor an object.'
+          : `There is no list at “${this.records}” in it; choose another path for the records.`,
+      );
+    return [];
+  }
+
+  /** Whether the list that was just opened is the one that is asked for. */
+  private isWanted(): boolean {
+    const keys = this.levels.filter((l) => !l.array).map((l) => l.key);
+    return (
+      keys.length === this.path.length && keys.every((k, i) => k === this.path[i]) && this.levels.length === keys.length
+    );
+  }
+
+  private scan(out: (string | Unreadable)[]): void {
+    const { buffer } = this;
+    if (this.inText) {
+      const end = this.textEnd(0);
+      if (end < 0) {
+        this.buffer = /\\*$/.exec(buffer)![0];
+        return;
+      }
+      this.inText = false;
+      this.at = end;
+    }
+    while (this.at < buffer.length) {
+      const c = buffer.charCodeAt(this.at);
+      if (this.start >= 0) {
+        if (!this.inside(out)) return;
+      } else if (!this.outside(c)) return;
+    }
+  }
+
+  /** Within an element only depth and texts matter. False: wait for more. */
+  private inside(out: (string | Unreadable)[]): boolean {
+    const { buffer } = this;
+    const { length } = buffer;
+    let { at, depth } = this;
+    for (; at < length; at++) {
+      const c = buffer.charCodeAt(at);
+      if (c === 34) {
+        const end = closingQuote(buffer, at + 1);
+        if (end < 0) break;
+        at = end;
+      } else if (c === 123 || c === 91) depth++;
+      else if (c === 125 || c === 93) {
+        if (depth > 0) depth--;
+        // A bracket of the list around it ends the element; a single object ends with its own.
+        else return this.endElement(at, 0, out);
+        if (depth === 0 && this.levels.length === 0) return this.endElement(at + 1, 0, out);
+      } else if (c === 44 && depth === 0) return this.endElement(at, 0, out);
+    }
+    this.at = at;
+    this.depth = depth;
+    return false;
+  }
+  private endElement(at: number, depth: number, out: (string | Unreadable)[]): boolean {
+    this.at = at;
+    this.depth = depth;
+    return this.finish(out);
+  }
+  private finish(out: (string | Unreadable)[]): boolean {
+    const text = this.buffer.slice(this.start, this.at).trimEnd();
+    if (!this.tooLong && text !== '') out.push(text);
+    this.tooLong = false;
+    this.start = -1;
+    return true;
+  }
+
+  /** On the way to the records. */
+  private outside(c: number): boolean {
+    if (c === 32 || c === 10 || c === 13 || c === 9 || c === 44 || c === 58) {
+      this.at++;
+      return true;
+    }
+    const level = this.levels.at(-1);
+    if (level?.array && this.found && this.isRecordLevel()) {
+      if (c === 93) {
+        this.levels.pop();
+        this.at++;
+      } else {
+        this.start = this.at;
+        this.depth = 0;
+      }
+      return true;
+    }
+    if (this.levels.length === 0) {
+      this.begun = true;
+      if (c !== 123 && c !== 91)
+        throw new FormatError(`It is not JSON: it has “${this.buffer.slice(this.at, this.at + 20)}” outside any list.`);
+      // A single object is a record, and so are several one after the other.
+      if (c === 123 && this.path.length === 0) {
+        this.found = true;
+        this.start = this.at;
+        this.depth = 0;
+        return true;
+      }
+    }
+    if (c === 34) {
+      const end = this.textEnd();
+      if (end < 0) return false;
+      // A text is a key when a colon follows it.
+      let next = end;
+      while (next < this.buffer.length && /\s/.test(this.buffer[next]!)) next++;
+      if (next >= this.buffer.length) return false;
+      if (level && !level.array && this.buffer[next] === ':') level.key = keyOf(this.buffer.slice(this.at, end));
+      this.at = end;
+    } else if (c === 123 || c === 91) {
+      const wanted = c === 91 && this.isWanted();
+      this.levels.push({ array: c === 91, key: null });
+      if (this.levels.length > 1000) throw new FormatError(tooDeep);
+      if (wanted) {
+        this.found = true;
+        this.recordLevel = this.levels.length;
+      }
+      this.at++;
+    } else if (c === 125 || c === 93) {
+      this.levels.pop();
+      this.at++;
+    } else this.at++;
+    return true;
+  }
+  private recordLevel = -1;
+  private isRecordLevel(): boolean {
+    return this.levels.length === this.recordLevel;
+  }
+
+  /** Behind the closing quote of the text that begins here, or -1 when it is not all there yet. */
+  private textEnd(start = this.at + 1): number {
+    const end = closingQuote(this.buffer, start);
+    return end < 0 ? -1 : end + 1;
+  }
+}
+/** Where the text that begins at `from` ends: its closing quote, or -1 when it is not all there. */
+function closingQuote(text: string, from: number): number {
+  for (let at = from; ;) {
+    const end = text.indexOf('"', at);
+    if (end < 0) return -1;
+    let backslashes = 0;
+    while (end - backslashes > from && text.charCodeAt(end - 1 - backslashes) === 92) backslashes++;
+    if (backslashes % 2 === 0) return end;
+    at = end + 1;
+  }
+}
+function keyOf(text: string): string {
+  try {
+    return JSON.parse(text) as string;
+  } catch {
+    return text;
+  }
+}
+
+/**
+ * Where the records are in a sample (which may be cut): the list with the most objects that is not inside another such
+ * list; the uppermost of equals. Empty for a list at the top or a single object.
+ */
+export function guessRecords(sample: string): string {
+  const counts = new Map<string, number>();
+  const levels: Level[] = [];
+  let within = -1;
+  for (let i = 0; i < sample.length; i++) {
+    const c = sample.charCodeAt(i);
+    const level = levels.at(-1);
+    if (c === 34) {
+      let end = i + 1;
+      while (end < sample.length && sample.charCodeAt(end) !== 34) end += sample.charCodeAt(end) === 92 ? 2 : 1;
+      let next = end + 1;
+      while (next < sample.length && /\s/.test(sample[next]!)) next++;
+      if (level && !level.array && sample[next] === ':') level.key = keyOf(sample.slice(i, end + 1));
+      i = end;
+    } else if (c === 123 || c === 91) {
+      if (c === 123 && level?.array && (within < 0 || within === levels.length)) {
+        const path = levels.filter((l) => !l.array).map((l) => l.key ?? '');
+        if (levels.length === path.length + 1) {
+          counts.set(path.join('.'), (counts.get(path.join('.')) ?? 0) + 1);
+          within = levels.length;
+        }
+      }
+      if (levels.length > 1000) break;
+      levels.push({ array: c === 91, key: null });
+    } else if (c === 125 || c === 93) {
+      levels.pop();
+      if (levels.length < within) within = -1;
+    }
+  }
+  let best = '';
+  let most = 0;
+  for (const [path, count] of counts) if (count > most) [best, most] = [path, count];
+  return best;
+}

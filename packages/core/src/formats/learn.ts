@@ -1,0 +1,48 @@
+import { FormatError, Unreadable, type Encoding, type JsonFormat, type XmlFormat } from './format.ts';
+import { guessRecords, JsonElements } from './json.ts';
+import { parseJsonTree } from './json-tree.ts';
+import { learnStructures, type Tree } from './nested.ts';
+import { guessXmlRecords, XmlRecords } from './xml.ts';
+
+/** Records that a structure is learned from, at the most. */
+const LEARN_FROM = 5000;
+
+/**
+ * The format of nested text, learned from its beginning (which may be cut anywhere). `records` is where the records are
+ * when people know better than the guess. Throws FormatError.
+ */
+export function learnNested(
+  kind: 'json' | 'xml',
+  sample: string,
+  encoding: Encoding,
+  records?: string,
+): JsonFormat | XmlFormat {
+  const at = records ?? (kind === 'json' ? guessRecords(sample) : guessXmlRecords(sample));
+  const trees = kind === 'json' ? jsonTrees(sample, at) : xmlTrees(sample, at);
+  if (trees.length === 0)
+    throw new FormatError(
+      at === ''
+        ? 'There is no whole record in its beginning.'
+        : `There is no whole record at “${at}” in its beginning; choose another path for the records.`,
+    );
+  const structures = learnStructures(trees.slice(0, LEARN_FROM));
+  return { kind, encoding, records: at, structures, part: '', withDoc: false };
+}
+
+function jsonTrees(sample: string, records: string): Tree[] {
+  const trees: Tree[] = [];
+  let fault: Error | null = null;
+  for (const text of new JsonElements(records).push(sample)) {
+    if (text instanceof Unreadable) continue;
+    try {
+      trees.push(parseJsonTree(text));
+    } catch (error) {
+      fault ??= error as Error;
+    }
+  }
+  if (trees.length === 0 && fault) throw new FormatError(`Its first record can't be read: ${fault.message}.`);
+  return trees;
+}
+function xmlTrees(sample: string, records: string): Tree[] {
+  return new XmlRecords(records).push(sample).filter((t): t is Tree => !(t instanceof Unreadable));
+}

@@ -1,0 +1,221 @@
+import * as fc from 'fast-check';
+import {
+  FormatError,
+  guessRecords,
+  guessXmlRecords,
+  learnNested,
+  parseJsonTree,
+  readerFor,
+  treeJson,
+  Unreadable,
+  type JsonFormat,
+  type RawRow,
+  type Tree,
+  type XmlFormat,
+} from '../index.ts';
+
+const bytes = (text: string): Uint8Array => new TextEncoder().encode(text);
+function read(format: JsonFormat | XmlFormat, text: string, pieces = 1): readonly RawRow[] {
+  const reader = readerFor(format);
+  const all = bytes(text);
+  const rows: RawRow[] = [];
+  for (let at = 0; at < all.length; at += pieces === 1 ? all.length : pieces)
+    rows.push(...reader.push(all.slice(at, pieces === 1 ? undefined : at + pieces)).rows);
+  rows.push(...reader.end().rows);
+  return rows;
+}
+const table = (format: JsonFormat | XmlFormat, part: string, text: string, pieces = 1): unknown[] => {
+  const chosen = { ...format, part };
+  const { names } = readerFor(chosen);
+  return read(chosen, text, pieces).map((row) =>
+    row instanceof Unreadable ? row.message : Object.fromEntries(names!.map((n, i) => [n, row[i]])),
+  );
+};
+/** What JSON.parse makes of a text, with scalars as texts. */
+const byJsonParse = (value: unknown): Tree =>
+  value === null
+    ? null
+    : Array.isArray(value)
+      ? value.map(byJsonParse)
+      : typeof value === 'object'
+        ? new Map(Object.entries(value).map(([k, v]) => [k, byJsonParse(v)]))
+        : typeof value === 'string'
+          ? value
+          : JSON.stringify(value);
+
+describe('JSON as a tree', () => {
+  it('agrees with JSON.parse on whatever JSON.stringify writes', () => {
+    fc.assert(
+      fc.property(fc.jsonValue({ maxDepth: 5 }), fc.constantFrom(undefined, 1, '\t'), (value, indent) => {
+        const json = JSON.stringify(value, null, indent);
+        if (json.includes('\\u0000') || json.includes('__proto__')) return;
+        expect(parseJsonTree(json)).toEqual(byJsonParse(JSON.parse(json)));
+      }),
+    );
+  });
+  it('refuses what JSON.parse refuses', () => {
+    const valid = JSON.stringify({ a: [1, -2.5e3, true, null, 'x\\"\u00e9'], b: {} });
+    fc.assert(
+      fc.property(fc.nat(valid.length - 1), fc.constantFrom('', '"', '{', ',', '0', 'x', '\\', ']'), (at, put) => {
+        const json = valid.slice(0, at) + put + valid.slice(at + 1);
+        let accepted = true;
+        try {
+          JSON.parse(json);
+        } catch {
+          accepted = false;
+        }
+        if (accepted) expect(() => parseJsonTree(json)).not.toThrow();
+        else expect(() => parseJsonTree(json)).toThrow();
+      }),
+      { numRuns: 500 },
+    );
+  });
+  it('keeps every digit', () => {
+    expect(treeJson(parseJsonTree('{"id":12345678901234567890,"price":1.10,"e":1E5}'))).toBe(
+      '{"id":"12345678901234567890","price":"1.10","e":"1E5"}',
+    );
+  });
+  it('says that something is nested too deep', () => {
+    expect(() => parseJsonTree('['.repeat(200_000))).toThrow('deeper than 100 levels');
+  });
+});
+
+describe('JSON of any size', () => {
+  const orders = JSON.stringify({
+    meta: { pages: [1, 2], note: 'a [ in a "text" }' },
+    data: {
+      items: [
+        { id: '007', customer: { address: { city: 'Tidebridge' } }, lines: [{ part: 'A', qty: 2 }, { part: 'B' }] },
+        { id: '008', customer: null, lines: [], tags: ['new', 'old'] },
+      ],
+    },
+  });
+  it('finds where the records are', () => {
+    expect(guessRecords(orders)).toBe('data.items');
+    expect(guessRecords('[{"a":1},{"a":2}]')).toBe('');
+    expect(guessRecords('{"a":1}')).toBe('');
+  });
+  it('flattens what does not repeat, and makes a dataset of what does', () => {
+    const format = learnNested('json', orders, 'utf-8') as JsonFormat;
+    expect(format.structures.map((s) => s.path)).toEqual(['', 'lines', 'tags']);
+    expect(table(format, '', orders)).toEqual([
+      { _key: '1', id: '007', 'customer.address.city': 'Tidebridge' },
+      { _key: '2', id: '008', 'customer.address.city': null },
+    ]);
+    expect(table(format, 'lines', orders)).toEqual([
+      { _key: '1.1', _parent_key: '1', _position: '1', part: 'A', qty: '2' },
+      { _key: '1.2', _parent_key: '1', _position: '2', part: 'B', qty: null },
+    ]);
+    expect(table(format, 'tags', orders)).toEqual([
+      { _key: '2.1', _parent_key: '2', _position: '1', value: 'new' },
+      { _key: '2.2', _parent_key: '2', _position: '2', value: 'old' },
+    ]);
+  });
+  it('reads the same however it is cut', () => {
+    const format = learnNested('json', orders, 'utf-8') as JsonFormat;
+    for (const pieces of [1, 2, 3, 7, 64])
+      expect(table(format, 'lines', orders, pieces)).toEqual(table(format, 'lines', orders));
+  });
+  it('reads one record after the other without a list, and a list of plain values', () => {
+    const objects = '{"a":1}\n{"a":2}\n';
+    expect(table(learnNested('json', objects, 'utf-8') as JsonFormat, '', objects)).toEqual([
+      { _key: '1', a: '1' },
+      { _key: '2', a: '2' },
+    ]);
+    const plain = '[1, "x", null]';
+    expect(table(learnNested('json', plain, 'utf-8') as JsonFormat, '', plain)).toEqual([
+      { _key: '1', value: '1' },
+      { _key: '2', value: 'x' },
+      { _key: '3', value: null },
+    ]);
+  });
+  it('files a broken record and goes on with the next', () => {
+    const text = '[{"a":1},{"a":tru},{"a":3}]';
+    const format = learnNested('json', '[{"a":1}]', 'utf-8') as JsonFormat;
+    expect(table(format, '', text)).toEqual([
+      { _key: '1', a: '1' },
+      expect.stringContaining('wrong at character 6'),
+      { _key: '3', a: '3' },
+    ]);
+  });
+  it('says that a file was cut short', () => {
+    const format = learnNested('json', '[{"a":1}]', 'utf-8') as JsonFormat;
+    expect(table(format, '', '[{"a":1},{"a":2')).toEqual([{ _key: '1', a: '1' }, expect.stringContaining('cut short')]);
+  });
+  it('has the whole record for rules that ask', () => {
+    const format = { ...(learnNested('json', orders, 'utf-8') as JsonFormat), withDoc: true };
+    const [first] = table(format, '', orders) as { _doc: string }[];
+    expect(JSON.parse(first!._doc)).toMatchObject({ id: '007', lines: [{ part: 'A', qty: 2 }, { part: 'B' }] });
+  });
+  it('says when there is no list at the path', () => {
+    expect(() => learnNested('json', orders, 'utf-8', 'data.rows')).toThrow('no whole record at “data.rows”');
+    const format: JsonFormat = { ...(learnNested('json', orders, 'utf-8') as JsonFormat), records: 'nothing.here' };
+    expect(() => read(format, orders)).toThrow(FormatError);
+  });
+  it('caps nesting and the size of a record, and does not hang', () => {
+    const format = learnNested('json', '[{"a":1}]', 'utf-8') as JsonFormat;
+    const deep = `[{"a":${'['.repeat(200_000)}${']'.repeat(200_000)}},{"a":2}]`;
+    expect(table(format, '', deep)).toEqual([expect.stringContaining('100 levels'), { _key: '2', a: '2' }]);
+    const long = `[{"a":"${'x'.repeat(5_000_000)}"},{"a":2}]`;
+    expect(table(format, '', long, 1_000_000)).toEqual([expect.stringContaining('longer'), { _key: '2', a: '2' }]);
+  });
+});
+
+describe('XML', () => {
+  const repairs = `<?xml version="1.0" encoding="UTF-8"?>
+<!-- two orders --><r:repairs xmlns:r="urn:x">
+  <r:order no="00417"><bike>B1</bike><task code="F1"><note>worn &amp; torn</note><part>C</part><part>D</part></task></r:order>
+  <r:order no="00418"><bike/><task code="F2"/><task code="F3"><part>E</part></task><cost currency="GBP">12.50</cost></r:order>
+</r:repairs>`;
+  it('finds the element that repeats', () => {
+    expect(guessXmlRecords(repairs)).toBe('repairs/order');
+    expect(guessXmlRecords('<a><head><x/></head><list><i/><i/></list></a>')).toBe('a/list/i');
+  });
+  it('makes a dataset of each structure', () => {
+    const format = learnNested('xml', repairs, 'utf-8') as XmlFormat;
+    expect(format.structures.map((s) => s.path)).toEqual(['', 'task', 'task.part']);
+    expect(table(format, '', repairs)).toEqual([
+      { _key: '1', '@no': '00417', bike: 'B1', 'cost.@currency': null, cost: null },
+      { _key: '2', '@no': '00418', bike: null, 'cost.@currency': 'GBP', cost: '12.50' },
+    ]);
+    expect(table(format, 'task', repairs)).toEqual([
+      { _key: '1.1', _parent_key: '1', _position: '1', '@code': 'F1', note: 'worn & torn' },
+      { _key: '2.1', _parent_key: '2', _position: '1', '@code': 'F2', note: null },
+      { _key: '2.2', _parent_key: '2', _position: '2', '@code': 'F3', note: null },
+    ]);
+    expect(table(format, 'task.part', repairs)).toEqual([
+      { _key: '1.1.1', _parent_key: '1.1', _position: '1', value: 'C' },
+      { _key: '1.1.2', _parent_key: '1.1', _position: '2', value: 'D' },
+      { _key: '2.2.1', _parent_key: '2.2', _position: '1', value: 'E' },
+    ]);
+  });
+  it('reads the same however it is cut', () => {
+    const format = learnNested('xml', repairs, 'utf-8') as XmlFormat;
+    for (const pieces of [2, 5, 33])
+      expect(table(format, 'task', repairs, pieces)).toEqual(table(format, 'task', repairs));
+  });
+  it('never expands entities: a document type is refused', () => {
+    const bomb = `<!DOCTYPE a [<!ENTITY x "${'y'.repeat(1000)}">]><a><b>&x;</b><b>&x;</b></a>`;
+    expect(() => learnNested('xml', bomb, 'utf-8')).toThrow('<!DOCTYPE');
+    expect(() => read(learnNested('xml', repairs, 'utf-8') as XmlFormat, bomb)).toThrow('<!DOCTYPE');
+  });
+  it('refuses 200,000 levels', () => {
+    const deep = `${'<a>'.repeat(200_000)}${'</a>'.repeat(200_000)}`;
+    expect(() => guessXmlRecords(deep)).toThrow('100 levels');
+    expect(() => read(learnNested('xml', repairs, 'utf-8') as XmlFormat, deep)).toThrow('100 levels');
+  });
+  it('keeps what came before a fault, and says where it broke off', () => {
+    const format = learnNested('xml', repairs, 'utf-8') as XmlFormat;
+    const rows = table(format, '', repairs.replace('<bike/>', '<bike>').slice(0, -13));
+    expect(rows).toHaveLength(2);
+    expect(rows[0]).toMatchObject({ '@no': '00417' });
+    expect(rows[1]).toContain("can't be read on from here");
+  });
+  it('says when a structure repeats that the sample did not repeat', () => {
+    const format = learnNested('xml', '<a><b><c>1</c></b><b><c>2</c></b></a>', 'utf-8') as XmlFormat;
+    expect(table(format, '', '<a><b><c>1</c></b><b><c>2</c><c>3</c></b></a>')).toEqual([
+      { _key: '1', c: '1' },
+      expect.stringContaining('“c” occurs more than once'),
+    ]);
+  });
+});

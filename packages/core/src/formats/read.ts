@@ -1,0 +1,58 @@
+import { DelimitedReader } from './delimited.ts';
+import { FixedWidthReader } from './fixed-width.ts';
+import type { RowBatch, StreamFormat } from './format.ts';
+import { JsonReader } from './json.ts';
+import { JsonLinesReader } from './json-lines.ts';
+import { XmlReader } from './xml.ts';
+
+export interface RowReader {
+  readonly names: readonly string[] | null;
+  push(bytes: Uint8Array): RowBatch;
+  end(): RowBatch;
+}
+
+export function readerFor(format: StreamFormat, fields: readonly string[] | null = null): RowReader {
+  switch (format.kind) {
+    case 'delimited':
+      return new DelimitedReader(format, fields);
+    case 'jsonl':
+      return new JsonLinesReader(format, fields);
+    case 'fixed':
+      return new FixedWidthReader(format);
+    case 'json':
+      return new JsonReader(format);
+    case 'xml':
+      return new XmlReader(format);
+  }
+}
+
+/** Reads a whole stream of bytes as batches of rows. */
+export async function* readRows(chunks: AsyncIterable<Uint8Array>, reader: RowReader): AsyncGenerator<RowBatch> {
+  for await (const chunk of chunks) {
+    const batch = reader.push(chunk);
+    if (batch.rows.length > 0) yield batch;
+  }
+  const last = reader.end();
+  if (last.rows.length > 0) yield last;
+}
+
+/** The names of the fields in a sample of a file's bytes. Throws FormatError. */
+export function sampleFields(sample: Uint8Array, format: StreamFormat): readonly string[] {
+  const reader = readerFor(format);
+  reader.push(sample);
+  if (reader.names === null || reader.names.length === 0) reader.end();
+  return reader.names ?? [];
+}
+
+/** The beginning of a stream, up to `bytes`. What is wrong with the stream so far is thrown, not cut off. */
+export async function firstBytes(chunks: AsyncIterable<Uint8Array>, bytes: number): Promise<Uint8Array> {
+  const sample = new Uint8Array(bytes);
+  let length = 0;
+  for await (const chunk of chunks) {
+    const part = chunk.subarray(0, bytes - length);
+    sample.set(part, length);
+    length += part.length;
+    if (length === bytes) break;
+  }
+  return sample.subarray(0, length);
+}

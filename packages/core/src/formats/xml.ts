@@ -1,0 +1,242 @@
+import { SaxesParser } from 'saxes';
+import { ChunkDecoder, DAMAGED } from './decode.ts';
+import {
+  FormatError,
+  MAX_DEPTH,
+  MAX_RECORD,
+  Unreadable,
+  type Encoding,
+  type RawRow,
+  type RowBatch,
+  type XmlFormat,
+} from './format.ts';
+import { Flattener, tooDeep, treeJson, type Tree } from './nested.ts';
+
+/** XML as a stream of records: each element at the path of the records becomes a tree, and its rows. */
+export class XmlReader {
+  private readonly decoder: ChunkDecoder;
+  private readonly records: XmlRecords;
+  private readonly flattener: Flattener;
+  private number = 0;
+  private nextRow = 1;
+
+  constructor(format: XmlFormat) {
+    this.decoder = new ChunkDecoder(format.encoding);
+    this.records = new XmlRecords(format.records);
+    this.flattener = new Flattener(format.structures, format.part, format.withDoc);
+  }
+  get names(): readonly string[] {
+    return this.flattener.names;
+  }
+
+  push(bytes: Uint8Array): RowBatch {
+    return this.batch(this.records.push(this.decoder.push(bytes)));
+  }
+  end(): RowBatch {
+    return this.batch([...this.records.push(this.decoder.end()), ...this.records.end()]);
+  }
+  private batch(trees: readonly (Tree | Unreadable)[]): RowBatch {
+    const firstRow = this.nextRow;
+    const rows = trees.flatMap((tree): RawRow[] => {
+      this.number++;
+      return tree instanceof Unreadable ? [tree] : this.flattener.rows(tree, this.number, () => treeJson(tree));
+    });
+    this.nextRow += rows.length;
+    return { firstRow, rows, again: () => rows };
+  }
+}
+
+interface Open {
+  /** Made when there is one: most elements have a text only. */
+  members: Map<string, Tree> | null;
+  text: string;
+}
+
+/** Prefixes are dropped: within one record, names tell elements apart well enough. */
+const localName = (name: string): string => {
+  const colon = name.indexOf(':');
+  return colon < 0 ? name : name.slice(colon + 1);
+};
+
+/**
+ * The elements at one path (`repairs/order`) of XML 1.0 that arrives in pieces, as trees: attributes are members with an @
+ * before their name, an element that occurs more than once under its parent is a repetition. A document type declaration is
+ * refused, so that no entity is ever expanded; nesting and size are capped.
+ */
+export class XmlRecords {
+  private readonly parser = new SaxesParser({ position: false });
+  private readonly path: string[] = [];
+  private readonly open: Open[] = [];
+  private out: (Tree | Unreadable)[] = [];
+  private size = 0;
+  private tooLong = false;
+  private damaged = false;
+  private root = false;
+  private cut: string | null = null;
+
+  constructor(private readonly wanted: string) {
+    const { parser } = this;
+    refuseDoctype(parser);
+    parser.on('error', (error) => {
+      if (error instanceof FormatError) throw error;
+      throw new XmlFault(error.message);
+    });
+    parser.on('opentag', ({ name, attributes }) =>
+      this.openElement(localName(name), attributes as Record<string, string>),
+    );
+    parser.on('text', (text) => this.addText(text));
+    parser.on('cdata', (text) => this.addText(text));
+    parser.on('closetag', () => this.closeElement());
+  }
+
+  push(text: string): (Tree | Unreadable)[] {
+    this.out = [];
+    if (this.cut !== null) return this.out;
+    if (text.includes(DAMAGED)) this.damaged = true;
+    try {
+      this.parser.write(this.damaged ? text.replaceAll(DAMAGED, '\ufffd') : text);
+    } catch (error) {
+      this.stop(error);
+    }
+    return this.out;
+  }
+
+  end(): (Tree | Unreadable)[] {
+    this.out = [];
+    if (this.cut === null)
+      try {
+        this.parser.close();
+      } catch (error) {
+        this.stop(error);
+      }
+    if (!this.root && this.out.length === 0) throw new FormatError('There is no XML element in it.');
+    return this.out;
+  }
+
+  /** Well-formedness ends a reading: what came before counts, and one unreadable record says where it broke off. */
+  private stop(error: unknown): void {
+    if (!(error instanceof XmlFault)) throw error;
+    if (!this.root) throw new FormatError(`It is not XML: ${error.message}.`);
+    this.cut = `The XML can't be read on from here: ${error.message}. The rest of the file was not read.`;
+    this.out.push(new Unreadable(this.cut, ''));
+  }
+
+  private openElement(name: string, attributes: Record<string, string>): void {
+    this.root = true;
+    this.path.push(name);
+    if (this.path.length > MAX_DEPTH) throw new FormatError(tooDeep);
+    if (this.open.length === 0) {
+      if (this.path.join('/') !== this.wanted) return;
+      this.size = 0;
+      this.tooLong = false;
+    }
+    let members: Map<string, Tree> | null = null;
+    for (const key in attributes) {
+      if (key === 'xmlns' || key.startsWith('xmlns:')) continue;
+      (members ??= new Map()).set(`@${localName(key)}`, attributes[key]!);
+      this.size += key.length + attributes[key]!.length;
+    }
+    this.open.push({ members, text: '' });
+  }
+  private addText(text: string): void {
+    const element = this.open.at(-1);
+    if (!element) return;
+    this.size += text.length + 1;
+    if (this.size > MAX_RECORD) this.tooLong = true;
+    else element.text += text;
+  }
+  private closeElement(): void {
+    const name = this.path.pop()!;
+    const element = this.open.pop();
+    if (!element) return;
+    const tree = treeOf(element);
+    this.size += name.length;
+    const parent = this.open.at(-1);
+    if (parent) {
+      if (this.size <= MAX_RECORD) addMember((parent.members ??= new Map()), name, tree);
+      return;
+    }
+    if (this.tooLong)
+      this.out.push(new Unreadable(`The record is longer than ${MAX_RECORD.toLocaleString('en-GB')} characters.`, ''));
+    else if (this.damaged && treeJson(tree).includes('\ufffd'))
+      this.out.push(
+        new Unreadable('The record has bytes that are not in the file’s encoding.', treeJson(tree).slice(0, 200)),
+      );
+    else this.out.push(tree);
+  }
+}
+class XmlFault extends Error {}
+
+function refuseDoctype(parser: SaxesParser): void {
+  parser.on('doctype', () => {
+    throw new FormatError(
+      'It has a document type declaration (<!DOCTYPE …>), which can define entities; take it out and read the file again.',
+    );
+  });
+}
+
+/** Text beside elements is kept under the empty name, so that it is the value at the element's own path. */
+function treeOf({ members, text }: Open): Tree {
+  const trimmed = text.trim();
+  if (members === null) return trimmed === '' ? null : trimmed;
+  if (trimmed !== '') members.set('', trimmed);
+  return members;
+}
+function addMember(members: Map<string, Tree>, name: string, tree: Tree): void {
+  const before = members.get(name);
+  if (before === undefined) members.set(name, tree);
+  else if (Array.isArray(before)) (before as Tree[]).push(tree);
+  else members.set(name, [before, tree]);
+}
+
+/** The encoding that an XML declaration names, if it is one that can be read. Throws FormatError. */
+export function xmlEncoding(head: string): Encoding | null {
+  const named = /^\s*<\?xml[^>]*encoding\s*=\s*["']([^"']+)["']/.exec(head)?.[1]?.toLowerCase();
+  if (named === undefined || named === 'utf-8' || named === 'us-ascii') return named === undefined ? null : 'utf-8';
+  if (named === 'iso-8859-1' || named === 'windows-1252' || named === 'latin1') return 'windows-1252';
+  if (named === 'iso-8859-15') return 'iso-8859-15';
+  if (named.startsWith('utf-16')) return null;
+  throw new FormatError(`Its declaration names the encoding ${named}, which can't be read; save it as UTF-8.`);
+}
+
+/**
+ * Which elements are the records, by a sample that may be cut: the uppermost that occur more than once under one parent; of
+ * several there, the most frequent. Where nothing repeats, the root is the only record. Throws FormatError.
+ */
+export function guessXmlRecords(sample: string): string {
+  const repeats = new Map<string, number>();
+  const path: string[] = [];
+  const children: Map<string, number>[] = [new Map()];
+  let root = '';
+  const parser = new SaxesParser();
+  refuseDoctype(parser);
+  parser.on('error', (error) => {
+    throw error;
+  });
+  parser.on('opentag', (tag) => {
+    const name = localName(tag.name);
+    root ||= name;
+    path.push(name);
+    if (path.length > MAX_DEPTH) throw new FormatError(tooDeep);
+    const siblings = children.at(-1)!;
+    const count = (siblings.get(name) ?? 0) + 1;
+    siblings.set(name, count);
+    const at = path.join('/');
+    if (count > 1) repeats.set(at, (repeats.get(at) ?? 1) + 1);
+    children.push(new Map());
+  });
+  parser.on('closetag', () => {
+    path.pop();
+    children.pop();
+  });
+  try {
+    parser.write(sample);
+  } catch (error) {
+    if (error instanceof FormatError) throw error;
+    if (root === '') throw new FormatError(`It is not XML: ${(error as Error).message}.`);
+  }
+  if (root === '') throw new FormatError('There is no XML element in it.');
+  const depth = (at: string): number => at.split('/').length;
+  const [best] = [...repeats].sort(([a, m], [b, n]) => depth(a) - depth(b) || n - m);
+  return best?.[0] ?? root;
+}

@@ -1,0 +1,234 @@
+import { nearest, quoted } from '../words.ts';
+import { LINE_STATES, type Line, type LineState, type MappingDocument, type TargetField } from './document.ts';
+
+/** Changes to a document as people make them on the sheet. Each gives a new document; the old one stays as it is. */
+
+/** Every target field gets a line, in the order of the fields; lines of fields that are gone stay at the end. */
+export function withAllLines(document: MappingDocument): MappingDocument {
+  const { fields } = document.target;
+  const byTarget = new Map(document.lines.map((l) => [l.target, l]));
+  const order = new Map(fields.map((f, i) => [f.name, i]));
+  const missing = fields.filter((f) => !byTarget.has(f.name));
+  const sorted = document.lines.every((l, i) => i === 0 || place(order, document.lines[i - 1]!) <= place(order, l));
+  if (missing.length === 0 && sorted) return document;
+  const ids = freeIds(document);
+  const added = missing.map((f): Line => ({ id: ids.next().value as string, target: f.name, state: 'to map' }));
+  const lines = [...document.lines, ...added].sort((a, b) => place(order, a) - place(order, b));
+  return { ...document, lines };
+}
+function place(order: ReadonlyMap<string, number>, line: Line): number {
+  return order.get(line.target) ?? Infinity;
+}
+function* freeIds(document: MappingDocument): Generator<string> {
+  const taken = new Set([...document.lines, ...document.checks, ...document.skips].map((l) => l.id));
+  for (let n = document.lines.length + 1; ; n++) {
+    const id = `l${String(n).padStart(2, '0')}`;
+    if (!taken.has(id)) yield id;
+  }
+}
+
+/** A line with some parts changed; a part that is undefined is taken away. An agreed line that is edited is drafted again. */
+export function changeLine(document: MappingDocument, id: string, patch: Partial<Line>): MappingDocument {
+  const lines = document.lines.map((line) => {
+    if (line.id !== id) return line;
+    const changed = cleaned({ ...line, ...patch });
+    const content = (l: Line): string => JSON.stringify({ ...l, state: null, note: null, lineage: null });
+    if (patch.state === undefined && content(changed) !== content(line))
+      changed.state = changed.kind === undefined ? 'to map' : 'drafted';
+    return changed;
+  });
+  return { ...document, lines };
+}
+function cleaned(line: Line): Line {
+  return Object.fromEntries(Object.entries(line).filter(([, v]) => v !== undefined && v !== null && v !== '')) as Line;
+}
+
+/** A target field with some parts changed; a new name is followed by its line, the key and the unique sets. */
+export function changeField(document: MappingDocument, name: string, patch: Partial<TargetField>): MappingDocument {
+  const renamed = patch.name ?? name;
+  const rename = (n: string): string => (n === name ? renamed : n);
+  const { target } = document;
+  return {
+    ...document,
+    target: {
+      ...target,
+      fields: target.fields.map((f) => (f.name === name ? { ...f, ...patch } : f)),
+      key: target.key.map(rename),
+      unique: target.unique.map((set) => set.map(rename)),
+    },
+    lines: document.lines.map((l) => (l.target === name ? { ...l, target: renamed } : l)),
+  };
+}
+
+/** Puts a field into the key or takes it out. */
+export function setKey(document: MappingDocument, name: string, inKey: boolean): MappingDocument {
+  const { target } = document;
+  const key = target.key.filter((k) => k !== name);
+  return { ...document, target: { ...target, key: inKey ? [...key, name] : key } };
+}
+
+/** A new target field behind the others, with a line to map. */
+export function addField(document: MappingDocument, name: string, type: string): MappingDocument {
+  const field: TargetField = { name, type, nullable: true, required: false };
+  return withAllLines({ ...document, target: { ...document.target, fields: [...document.target.fields, field] } });
+}
+
+export function removeField(document: MappingDocument, name: string): MappingDocument {
+  const { target } = document;
+  return {
+    ...document,
+    target: {
+      ...target,
+      fields: target.fields.filter((f) => f.name !== name),
+      key: target.key.filter((k) => k !== name),
+      unique: target.unique.filter((set) => !set.includes(name)),
+    },
+    lines: document.lines.filter((l) => l.target !== name),
+  };
+}
+
+/** The cells of a line that can be written into. */
+export const CELLS = ['source', 'how', 'target', 'state'] as const;
+export type Cell = (typeof CELLS)[number];
+
+/**
+ * A cell's text, such that writing it into the cell again changes nothing. “How” reads: `straight`, `constant GB`,
+ * `lookup tariff`, `generated uuid`, `generated hash of code, name`, `not loaded`, nothing for a line to map, otherwise a
+ * rule as it is (no rule can begin with one of those words and go on like that).
+ */
+export function cellText(document: MappingDocument, line: Line, cell: Cell): string {
+  switch (cell) {
+    case 'source':
+      return line.kind === 'straight' || line.kind === 'lookup' ? (line.source ?? '') : '';
+    case 'how':
+      return howText(line);
+    case 'target': {
+      const field = document.target.fields.find((f) => f.name === line.target);
+      return field?.label ?? line.target;
+    }
+    case 'state':
+      return line.state;
+  }
+}
+function howText(line: Line): string {
+  switch (line.kind) {
+    case undefined:
+      return '';
+    case 'rule':
+      return line.rule ?? '';
+    case 'constant':
+      return `constant ${String(line.value ?? '')}`;
+    case 'lookup':
+      return `lookup ${line.codeTable ?? ''}`.trim();
+    case 'generated':
+      return `generated ${line.generate ?? 'uuid'}${line.of?.length ? ` of ${line.of.join(', ')}` : ''}`;
+    default:
+      return line.kind;
+  }
+}
+
+/** Writes a text into a cell. Gives the new document, or a sentence that says why the text can't stand there. */
+export function writeCell(document: MappingDocument, id: string, cell: Cell, text: string): MappingDocument | string {
+  const line = document.lines.find((l) => l.id === id);
+  if (!line) return `There is no line ${quoted(id)} any more.`;
+  const trimmed = text.trim();
+  if (trimmed === cellText(document, line, cell).trim()) return document;
+  switch (cell) {
+    case 'source':
+      return changeLine(document, id, sourcePatch(line, trimmed));
+    case 'how':
+      return changeLine(document, id, howPatch(line, trimmed));
+    case 'target':
+      return changeField(document, line.target, { label: trimmed === '' ? undefined : trimmed });
+    case 'state': {
+      const state = trimmed === '' ? undefined : LINE_STATES.find((s) => s.startsWith(trimmed.toLowerCase()));
+      if (state === undefined) {
+        const near = nearest(trimmed, LINE_STATES);
+        return `A line is ${LINE_STATES.join(', ')}; ${quoted(trimmed)} is none of these.${near ? ` Did you mean ${near}?` : ''}`;
+      }
+      return changeLine(document, id, { state: state as LineState });
+    }
+  }
+}
+
+const NOTHING: Partial<Line> = {
+  kind: undefined,
+  source: undefined,
+  rule: undefined,
+  value: undefined,
+  codeTable: undefined,
+  generate: undefined,
+  of: undefined,
+};
+
+function sourcePatch(line: Line, text: string): Partial<Line> {
+  if (text === '') return NOTHING;
+  return line.kind === 'lookup' ? { source: text } : { ...NOTHING, kind: 'straight', source: text };
+}
+
+function howPatch(line: Line, text: string): Partial<Line> {
+  if (text === '') return NOTHING;
+  const [, word, rest] = /^(straight|constant|lookup|generated|not loaded)(?:\s+([\s\S]*))?$/i.exec(text) ?? [];
+  const source = line.source ?? (line.kind === 'rule' ? line.rule : undefined);
+  switch (word?.toLowerCase()) {
+    case 'straight':
+      return { ...NOTHING, kind: 'straight', source };
+    case 'constant':
+      return { ...NOTHING, kind: 'constant', value: rest ?? '' };
+    case 'lookup':
+      return { ...NOTHING, kind: 'lookup', source, codeTable: rest?.trim() };
+    case 'generated': {
+      const [, how, of] = /^(uuid|sequence|hash)?(?:\s+of\s+(.*))?$/i.exec(rest?.trim() ?? '') ?? [];
+      const fields = of
+        ?.split(',')
+        .map((f) => f.trim())
+        .filter(Boolean);
+      return {
+        ...NOTHING,
+        kind: 'generated',
+        generate: (how?.toLowerCase() ?? 'uuid') as Line['generate'],
+        ...(fields?.length ? { of: fields } : {}),
+      };
+    }
+    case 'not loaded':
+      return { ...NOTHING, kind: 'not loaded' };
+    default:
+      return { ...NOTHING, kind: 'rule', rule: text };
+  }
+}
+
+/** Cells from a spreadsheet program's clipboard: tabs between cells, line breaks between rows, quotes around both. */
+export function clipboardRows(text: string): string[][] {
+  const rows: string[][] = [];
+  let cells: string[] = [];
+  let cell = '';
+  let inside = false;
+  for (let i = 0; i < text.length; i++) {
+    const c = text[i]!;
+    if (inside) {
+      if (c === '"' && text[i + 1] === '"') cell += text[++i];
+      else if (c === '"') inside = false;
+      else cell += c;
+    } else if (c === '"' && cell === '' && closesBeforeCellEnd(text, i)) inside = true;
+    else if (c === '\t') {
+      cells.push(cell);
+      cell = '';
+    } else if (c === '\n' || c === '\r') {
+      if (c === '\r' && text[i + 1] === '\n') i++;
+      rows.push([...cells, cell]);
+      cells = [];
+      cell = '';
+    } else cell += c;
+  }
+  if (cell !== '' || cells.length > 0) rows.push([...cells, cell]);
+  return rows;
+}
+/** A quote opens a cell only when its partner ends the cell: `"Quoted name" = 1` is a rule, not a quoted cell. */
+function closesBeforeCellEnd(text: string, from: number): boolean {
+  for (let i = from + 1; i < text.length; i++) {
+    if (text[i] !== '"') continue;
+    if (text[i + 1] === '"') i++;
+    else return i + 1 >= text.length || /[\t\r\n]/.test(text[i + 1]!);
+  }
+  return false;
+}

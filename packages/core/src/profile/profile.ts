@@ -1,0 +1,312 @@
+import { KeySet } from '../mapping/key-set.ts';
+import { Unreadable, type RawRow } from '../formats/format.ts';
+import { HyperLogLog } from './hyper-log-log.ts';
+import { MEANINGS, type Meaning } from './meanings.ts';
+import { patternOf } from './patterns.ts';
+
+/** Figures about one field over the records that were looked at. */
+export interface FieldProfile {
+  readonly name: string;
+  /** Records with a value: not null, and not only blanks. */
+  readonly filled: number;
+  readonly distinct: number;
+  /** Whether `distinct` was counted; otherwise estimated, within about 1 %. */
+  readonly distinctExact: boolean;
+  /** Smallest and largest value: as numbers where all values are, otherwise by code points. */
+  readonly min: string | null;
+  readonly max: string | null;
+  readonly shortest: number | null;
+  readonly longest: number | null;
+  readonly patterns: readonly Count[];
+  /** The most frequent values; `topExact` is false where too many different ones came to count each. */
+  readonly top: readonly Count[];
+  readonly topExact: boolean;
+  /** What the values are recognised to be, and the share of them that are. */
+  readonly meaning: { readonly name: string; readonly words: string; readonly share: number } | null;
+  readonly damages: readonly Damage[];
+}
+export interface Count {
+  readonly value: string;
+  readonly count: number;
+}
+/** Something that looks as if another program had spoiled it. */
+export interface Damage {
+  readonly what: string;
+  readonly count: number;
+  readonly example: string;
+}
+export interface DatasetProfile {
+  readonly records: number;
+  readonly unreadable: number;
+  readonly fields: readonly FieldProfile[];
+  /** Fields, pairs or triples whose values never repeat and are never missing. */
+  readonly keys: readonly (readonly string[])[];
+  /** Records among which pairs and triples were tried. */
+  readonly keysTriedOn: number;
+}
+
+/** Different values of a field that are counted each; beyond, they are estimated. */
+const COUNTED = 20_000;
+const SAMPLE = 20_000;
+const MAX_PATTERNS = 500;
+const MAX_UNIQUE = 20_000_000;
+
+/** Profiles records as they stream by, in bounded memory. */
+export class Profiler {
+  private records = 0;
+  private unreadable = 0;
+  private readonly fields: FieldProfiler[];
+  private readonly sample: (readonly (string | null)[])[] = [];
+
+  constructor(private readonly names: readonly string[]) {
+    this.fields = names.map(() => new FieldProfiler());
+  }
+
+  push(rows: readonly RawRow[]): void {
+    const { fields } = this;
+    for (const row of rows) {
+      this.records++;
+      if (row instanceof Unreadable) {
+        this.unreadable++;
+        continue;
+      }
+      if (this.sample.length < SAMPLE) this.sample.push(row);
+      for (let i = 0; i < fields.length; i++) fields[i]!.add(row[i] ?? null);
+    }
+  }
+
+  result(): DatasetProfile {
+    const read = this.records - this.unreadable;
+    const fields = this.fields.map((f, i) => f.result(this.names[i]!));
+    const single = this.fields.flatMap((f, i) => (f.isUnique(read) ? [[this.names[i]!]] : []));
+    const combined = single.length > 0 || read === 0 ? [] : this.combinedKeys(fields, read);
+    return {
+      records: this.records,
+      unreadable: this.unreadable,
+      fields,
+      keys: [...single, ...combined],
+      keysTriedOn: this.sample.length,
+    };
+  }
+
+  /** Pairs, and where no pair is one, triples of the fields that tell most records apart. */
+  private combinedKeys(fields: readonly FieldProfile[], read: number): string[][] {
+    const likely = fields
+      .map((f, at) => ({ at, distinct: f.distinct, name: f.name, full: f.filled === read }))
+      .filter((f) => f.full && f.distinct > 1)
+      .sort((a, b) => b.distinct - a.distinct)
+      .slice(0, 8);
+    const found: string[][] = [];
+    for (let a = 0; a < likely.length; a++)
+      for (let b = a + 1; b < likely.length; b++)
+        if (this.tellsApart([likely[a]!.at, likely[b]!.at])) found.push([likely[a]!.name, likely[b]!.name]);
+    if (found.length > 0) return found.slice(0, 5);
+    for (let a = 0; a < likely.length; a++)
+      for (let b = a + 1; b < likely.length; b++)
+        for (let c = b + 1; c < likely.length; c++)
+          if (found.length < 5 && this.tellsApart([likely[a]!.at, likely[b]!.at, likely[c]!.at]))
+            found.push([likely[a]!.name, likely[b]!.name, likely[c]!.name]);
+    return found;
+  }
+  private tellsApart(places: readonly number[]): boolean {
+    const seen = new Set<string>();
+    for (const row of this.sample) {
+      const key = places.map((p) => row[p] ?? '').join('\u0001');
+      if (seen.has(key)) return false;
+      seen.add(key);
+    }
+    return true;
+  }
+}
+
+class FieldProfiler {
+  private filled = 0;
+  /** Counters are objects, so that a value costs one look into the map and not two. */
+  private readonly counts = new Map<string, { n: number }>();
+  private beyond: Beyond | null = null;
+
+  add(value: string | null): void {
+    if (value === null || value === '') return;
+    const known = this.counts.get(value);
+    if (known !== undefined) {
+      this.filled++;
+      known.n++;
+      return;
+    }
+    if (value.trim() === '') return;
+    this.filled++;
+    if (this.counts.size < COUNTED) this.counts.set(value, { n: 1 });
+    else {
+      this.beyond ??= new Beyond(this.counts);
+      this.beyond.add(value);
+    }
+  }
+
+  isUnique(read: number): boolean {
+    if (this.filled !== read || read === 0) return false;
+    return this.beyond ? this.beyond.isUnique(this.counts) : this.counts.size === read;
+  }
+
+  result(name: string): FieldProfile {
+    const shape = this.beyond?.shape ?? new Shape();
+    for (const [value, { n }] of this.counts) shape.add(value, n);
+    const top = [...this.counts].sort((a, b) => b[1].n - a[1].n || (a[0] < b[0] ? -1 : 1)).slice(0, 10);
+    return {
+      name,
+      filled: this.filled,
+      distinct: this.beyond ? this.beyond.distinct() : this.counts.size,
+      distinctExact: this.beyond === null,
+      ...shape.result(this.filled),
+      top: top.map(([value, { n }]) => ({ value, count: n })),
+      topExact: this.beyond === null,
+    };
+  }
+}
+
+/** What comes after the values that are counted each. */
+class Beyond {
+  readonly shape = new Shape();
+  private readonly log = new HyperLogLog();
+  private unique: KeySet | null = new KeySet();
+
+  constructor(known: ReadonlyMap<string, { readonly n: number }>) {
+    for (const [value, { n }] of known) {
+      this.log.add(value);
+      if (n > 1) this.unique = null;
+      else this.unique?.add(value);
+    }
+    // What was seen until now shows which meanings are worth testing further.
+    this.shape.learn(known);
+  }
+  add(value: string): void {
+    this.log.add(value);
+    this.shape.add(value, 1);
+    if (this.unique && (!this.unique.add(value) || this.unique.size > MAX_UNIQUE)) this.unique = null;
+  }
+  distinct(): number {
+    return this.unique ? this.unique.size : this.log.count();
+  }
+  isUnique(known: ReadonlyMap<string, { readonly n: number }>): boolean {
+    if (this.unique === null) return false;
+    for (const { n } of known.values()) if (n > 1) return false;
+    return true;
+  }
+}
+
+const NUMERIC = /^[+-]?\d{1,15}(\.\d+)?$/;
+const MOJIBAKE = /Ã[\u0080-\u00bf©¼¶¤Ÿ]|Â[\u00a0-\u00bf]|â€/;
+const DATES = MEANINGS.filter((m) => m.name.startsWith('date '));
+
+/** Lengths, extremes, patterns, meanings and damages of weighted values. */
+class Shape {
+  private shortest = Infinity;
+  private longest = 0;
+  private min: string | null = null;
+  private max: string | null = null;
+  private numeric = true;
+  private minNumber = Infinity;
+  private maxNumber = -Infinity;
+  private minNumberText = '';
+  private maxNumberText = '';
+  private readonly patterns = new Map<string, number>();
+  private tested: readonly Meaning[] = MEANINGS;
+  private readonly meant = new Map<Meaning, number>();
+  private readonly damaged = new Map<string, { count: number; example: string }>();
+  private readonly digits = new Map<number, { plain: number; zero: number; example: string }>();
+
+  /** Meanings that hardly any of these values has are not tested any more. */
+  learn(values: ReadonlyMap<string, unknown>): void {
+    const some = [...values.keys()].slice(0, 2000);
+    this.tested = MEANINGS.filter((m) => some.filter((v) => m.test(v)).length > some.length * 0.5);
+  }
+
+  add(value: string, count: number): void {
+    const { length } = value;
+    if (length < this.shortest) this.shortest = length;
+    if (length > this.longest) this.longest = length;
+    if (this.min === null || value < this.min) this.min = value;
+    if (this.max === null || value > this.max) this.max = value;
+    if (this.numeric) this.addNumber(value);
+    const pattern = patternOf(value);
+    const before = this.patterns.get(pattern);
+    if (before !== undefined || this.patterns.size < MAX_PATTERNS) this.patterns.set(pattern, (before ?? 0) + count);
+    for (const meaning of this.tested)
+      if (meaning.test(value)) this.meant.set(meaning, (this.meant.get(meaning) ?? 0) + count);
+    this.addDamage(value, count);
+  }
+  private addNumber(value: string): void {
+    if (!NUMERIC.test(value)) {
+      this.numeric = false;
+      return;
+    }
+    const number = Number(value);
+    if (number < this.minNumber) [this.minNumber, this.minNumberText] = [number, value];
+    if (number > this.maxNumber) [this.maxNumber, this.maxNumberText] = [number, value];
+  }
+  private addDamage(value: string, count: number): void {
+    const last = value.charCodeAt(value.length - 1);
+    const first = value.charCodeAt(0);
+    if (first >= 48 && first <= 57) {
+      if (/^\d+([.,]\d+)?E[+-]?\d+$/i.test(value)) this.damage('scientific notation', value, count);
+      if (last === 45 && /^[\d.,]+-$/.test(value)) this.damage('minus behind the number', value, count);
+      if (/^\d+$/.test(value)) {
+        const group = this.digits.get(value.length) ?? { plain: 0, zero: 0, example: value };
+        group[first === 48 ? 'zero' : 'plain'] += count;
+        this.digits.set(value.length, group);
+      }
+    } else if (first === 35 && /^#{3,}$/.test(value)) this.damage('#### in place of a value', value, count);
+    if (MOJIBAKE.test(value)) this.damage('letters read in the wrong encoding', value, count);
+  }
+  private damage(what: string, example: string, count: number): void {
+    const known = this.damaged.get(what);
+    if (known) known.count += count;
+    else this.damaged.set(what, { count, example });
+  }
+
+  result(
+    filled: number,
+  ): Pick<FieldProfile, 'min' | 'max' | 'shortest' | 'longest' | 'patterns' | 'meaning' | 'damages'> {
+    const any = this.min !== null;
+    const numeric = any && this.numeric;
+    const meaning = this.tested.find((m) => (this.meant.get(m) ?? 0) >= filled * 0.9 && filled > 0);
+    return {
+      min: numeric ? this.minNumberText : this.min,
+      max: numeric ? this.maxNumberText : this.max,
+      shortest: any ? this.shortest : null,
+      longest: any ? this.longest : null,
+      patterns: [...this.patterns]
+        .sort((a, b) => b[1] - a[1])
+        .slice(0, 8)
+        .map(([value, count]) => ({ value, count })),
+      meaning: meaning ? { name: meaning.name, words: meaning.words, share: this.meant.get(meaning)! / filled } : null,
+      damages: this.damages(filled),
+    };
+  }
+  private damages(filled: number): Damage[] {
+    const found = [...this.damaged].map(([what, { count, example }]) => ({ what, count, example }));
+    const zeros = this.lostZeros();
+    if (zeros) found.push(zeros);
+    const dates = DATES.map((m) => ({ m, count: this.meant.get(m) ?? 0 })).filter((d) => d.count > filled * 0.01);
+    const kinds = new Set(dates.map((d) => (d.m.name.includes('/') ? '/' : d.m.name)));
+    if (kinds.size > 1) {
+      const least = dates.sort((a, b) => a.count - b.count)[0]!;
+      found.push({
+        what: 'dates in several patterns',
+        count: least.count,
+        example: dates.map((d) => d.m.name.slice(5)).join(', '),
+      });
+    }
+    return found;
+  }
+  /** Ids of one length, many of them with a zero in front, and a few shorter ones without: their zeros were lost. */
+  private lostZeros(): Damage | null {
+    const groups = [...this.digits].sort((a, b) => b[1].plain + b[1].zero - (a[1].plain + a[1].zero));
+    const [main] = groups;
+    if (!main || main[1].zero === 0) return null;
+    const shorter = groups.filter(([length, g]) => length < main[0] && g.plain > 0);
+    const count = shorter.reduce((sum, [, g]) => sum + g.plain, 0);
+    return count > 0 && count < (main[1].plain + main[1].zero) / 2
+      ? { what: 'leading zeros lost', count, example: shorter[0]![1].example }
+      : null;
+  }
+}

@@ -1,0 +1,46 @@
+import { Timestamp } from '../fields/dates.ts';
+import type { Value } from '../fields/values.ts';
+
+/** Where in the rule's text something stands (0-based offsets). */
+export interface Site {
+  readonly at: number;
+  readonly end: number;
+}
+
+/** Why a rule gave no value for a record. */
+export interface Fault extends Site {
+  readonly cause: 'rule_error' | 'code_not_found';
+  readonly message: string;
+}
+
+/** Code tables as rules use them: from-code → to-code. */
+export type CodeTables = ReadonlyMap<string, ReadonlyMap<string, string>>;
+
+/**
+ * What a compiled rule works on. Faults are kept here as a flag instead of being thrown: once the first is set, whatever
+ * the rest of the rule gives is dropped by the caller, so no function needs to look at it in between.
+ */
+export class RuleContext {
+  row: readonly Value[] = [];
+  fault: Fault | null = null;
+  site: Site = { at: 0, end: 0 };
+  /** The moment that now() and CURRENT_DATE mean: the start of the run, in UTC. */
+  now: Timestamp = new Timestamp(0, 0);
+  variables: Readonly<Record<string, Value>> = {};
+  codeTables: CodeTables = new Map();
+
+  /** Notes the first fault and returns null, so that a function can say `return ctx.fail('…')`. */
+  fail(message: string, cause: Fault['cause'] = 'rule_error'): null {
+    if (this.fault === null) this.fault = { cause, message, at: this.site.at, end: this.site.end };
+    return null;
+  }
+}
+
+/** A compiled rule or part of one. */
+export type Compiled = (ctx: RuleContext) => Value;
+
+/** Milliseconds since the epoch to a timestamp in UTC. */
+export function timestampOfMillis(millis: number): Timestamp {
+  const day = Math.floor(millis / 86_400_000);
+  return new Timestamp(day, Math.round((millis - day * 86_400_000) * 1000));
+}

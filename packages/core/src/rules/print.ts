@@ -1,0 +1,56 @@
+import type { Node } from './syntax.ts';
+
+/** A field as SQL text for the push-down; the caller decides how sources are named there. */
+export type FieldPrinter = (alias: string | null, name: string) => string;
+
+const text = (value: string): string => `'${value.replace(/'/g, "''")}'`;
+export function quoteName(name: string): string {
+  return `"${name.replace(/"/g, '""')}"`;
+}
+const standard: FieldPrinter = (alias, name) => {
+  const bare = /^[a-z_][a-z0-9_]*$/.test(name) ? name : quoteName(name);
+  return alias === null ? bare : `${alias}.${bare}`;
+};
+
+/** The syntax tree back as SQL, fully bracketed, so that it reads the same under any precedence. */
+export function printRule(node: Node, field: FieldPrinter = standard): string {
+  const p = (n: Node): string => printRule(n, field);
+  switch (node.kind) {
+    case 'text':
+      return text(node.value);
+    case 'number':
+      return node.value;
+    case 'boolean':
+      return node.value ? 'TRUE' : 'FALSE';
+    case 'null':
+      return 'NULL';
+    case 'field':
+      return field(node.alias, node.name);
+    case 'variable':
+      return `:${node.name}`;
+    case 'unary':
+      return node.op === 'not' ? `(NOT ${p(node.arg)})` : `(${node.op} ${p(node.arg)})`;
+    case 'binary':
+      return `(${p(node.left)} ${node.op.toUpperCase()} ${p(node.right)})`;
+    case 'is':
+      return `(${p(node.arg)} IS ${node.not ? 'NOT ' : ''}${node.test.toUpperCase()})`;
+    case 'distinct':
+      return `(${p(node.left)} IS ${node.not ? 'NOT ' : ''}DISTINCT FROM ${p(node.right)})`;
+    case 'in':
+      return `(${p(node.arg)} ${node.not ? 'NOT ' : ''}IN (${node.list.map(p).join(', ')}))`;
+    case 'between':
+      return `(${p(node.arg)} ${node.not ? 'NOT ' : ''}BETWEEN ${node.symmetric ? 'SYMMETRIC ' : ''}${p(node.low)} AND ${p(node.high)})`;
+    case 'like':
+      return `(${p(node.arg)} ${node.not ? 'NOT ' : ''}${node.insensitive ? 'ILIKE' : 'LIKE'} ${p(node.pattern)}${node.escape ? ` ESCAPE ${p(node.escape)}` : ''})`;
+    case 'case':
+      return `CASE${node.arg ? ` ${p(node.arg)}` : ''}${node.branches.map((b) => ` WHEN ${p(b.when)} THEN ${p(b.then)}`).join('')}${node.otherwise ? ` ELSE ${p(node.otherwise)}` : ''} END`;
+    case 'cast':
+      return `CAST(${p(node.arg)} AS ${node.type})`;
+    case 'call':
+      if (/^(current_date|current_timestamp|localtimestamp)$/.test(node.name)) return node.name.toUpperCase();
+      // Two functions of the standard have words between their arguments and no other form.
+      if (node.name === 'extract') return `EXTRACT(${p(node.args[0]!)} FROM ${p(node.args[1]!)})`;
+      if (node.name === 'position') return `POSITION(${p(node.args[1]!)} IN ${p(node.args[0]!)})`;
+      return `${node.name}(${node.args.map(p).join(', ')})`;
+  }
+}

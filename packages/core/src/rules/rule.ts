@@ -1,0 +1,39 @@
+import type { ValueType } from '../fields/types.ts';
+import type { Value } from '../fields/values.ts';
+import { checkRule, type Scope } from './check.ts';
+import { compileChecked } from './compile.ts';
+import type { Compiled } from './context.ts';
+import { parseRule } from './parse.ts';
+import { walk, type Node } from './syntax.ts';
+
+/** A rule that is ready to run. */
+export interface Rule {
+  readonly text: string;
+  readonly tree: Node;
+  readonly type: ValueType;
+  readonly run: Compiled;
+  /** The fields that the rule names, in order of appearance, each once. */
+  readonly uses: readonly { readonly alias: string | null; readonly name: string; readonly slot: number }[];
+  /** The value when the rule names nothing that changes; undefined otherwise. */
+  readonly constant: Value | undefined;
+}
+
+/** Parses, checks and compiles. Throws RuleError with message, position and, where there is one, a proposal. */
+export function makeRule(text: string, scope: Scope): Rule {
+  const tree = parseRule(text);
+  const checked = checkRule(tree, scope);
+  const uses: { alias: string | null; name: string; slot: number }[] = [];
+  walk(tree, (node) => {
+    if (node.kind !== 'field') return;
+    const field = scope.fields.find((f) => f.name === node.name && (node.alias === null || f.alias === node.alias))!;
+    if (!uses.some((u) => u.slot === field.slot)) uses.push({ alias: field.alias, name: field.name, slot: field.slot });
+  });
+  return {
+    text,
+    tree,
+    type: checked.type,
+    run: compileChecked(checked),
+    uses,
+    constant: checked.kind === 'const' ? checked.value : undefined,
+  };
+}

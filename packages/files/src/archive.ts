@@ -1,0 +1,76 @@
+import { FormatError, type Archive } from '@versicle/core';
+import yauzl, { type Entry, type ZipFile } from 'yauzl';
+
+/** Unpacked bytes of one part at the most. */
+const MAX_PART = 2 * 1024 ** 3;
+/** A part larger than this must not be packed tighter than the ratio below: real sheets reach 30, bombs 1,000. */
+const SUSPICIOUS = 64 * 1024 ** 2;
+const MAX_RATIO = 150;
+
+export interface OpenArchive extends Archive {
+  close(): void;
+}
+
+/** A ZIP archive on disk. Sizes are checked before anything is unpacked; what is unpacked is counted, too. Throws FormatError. */
+export async function openArchive(path: string, name: string): Promise<OpenArchive> {
+  const zip = await new Promise<ZipFile>((resolve, reject) =>
+    yauzl.open(path, { lazyEntries: true, autoClose: false, validateEntrySizes: true }, (error, file) =>
+      error
+        ? reject(
+            new FormatError(`${name} is not a sound ZIP archive; it may be cut short or damaged (${error.message}).`),
+          )
+        : resolve(file!),
+    ),
+  );
+  let entries: Map<string, Entry>;
+  try {
+    entries = await listEntries(zip, name);
+  } catch (error) {
+    zip.close();
+    throw error;
+  }
+  return {
+    names: [...entries.keys()],
+    read: (part) => unpack(zip, entries.get(part), part, name),
+    close: () => zip.close(),
+  };
+}
+
+function listEntries(zip: ZipFile, name: string): Promise<Map<string, Entry>> {
+  return new Promise((resolve, reject) => {
+    const entries = new Map<string, Entry>();
+    zip.on('error', (error: Error) =>
+      reject(new FormatError(`${name}: its table of contents is damaged (${error.message}).`)),
+    );
+    zip.on('end', () => resolve(entries));
+    zip.on('entry', (entry: Entry) => {
+      entries.set(entry.fileName, entry);
+      if (entries.size > 20_000)
+        return reject(new FormatError(`${name} holds more than 20,000 parts; no workbook does.`));
+      zip.readEntry();
+    });
+    zip.readEntry();
+  });
+}
+
+async function* unpack(zip: ZipFile, entry: Entry | undefined, part: string, name: string): AsyncGenerator<Uint8Array> {
+  if (!entry) throw new FormatError(`${name}: the part ${part} is missing.`);
+  const { uncompressedSize: size, compressedSize: packed } = entry;
+  if (size > MAX_PART || (size > SUSPICIOUS && size > packed * MAX_RATIO))
+    throw new FormatError(
+      `${name}: ${part} is ${megabytes(packed)} packed and says it is ${megabytes(size)} unpacked; no workbook is like that, so it is not unpacked.`,
+    );
+  const stream = await new Promise<AsyncIterable<Uint8Array>>((resolve, reject) =>
+    zip.openReadStream(entry, (error, found) =>
+      error ? reject(new FormatError(`${name}: ${part} can't be unpacked (${error.message}).`)) : resolve(found!),
+    ),
+  );
+  try {
+    yield* stream;
+  } catch (error) {
+    if (error instanceof FormatError) throw error;
+    throw new FormatError(`${name}: ${part} is damaged or cut short (${(error as Error).message}).`);
+  }
+}
+const megabytes = (bytes: number): string =>
+  `${(bytes / 1024 ** 2).toLocaleString('en-GB', { maximumFractionDigits: 1 })} MB`;

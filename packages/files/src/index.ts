@@ -1,0 +1,5 @@
+export * from './archive.ts';
+export * from './chunks.ts';
+export * from './look.ts';
+export * from './records.ts';
+export * from './write.ts';

@@ -1,0 +1,170 @@
+import {
+  decodeText,
+  FormatError,
+  headerNames,
+  learnNested,
+  NESTED_SAMPLE,
+  nestedKind,
+  parseRange,
+  readSheet,
+  SAMPLE,
+  sampleFields,
+  sniffFormat,
+  Workbook,
+  type Encoding,
+  type FileFormat,
+  type Guess,
+  type WorkbookFormat,
+} from '@versicle/core';
+import { openArchive } from './archive.ts';
+import { readSample } from './chunks.ts';
+import { basename } from 'node:path';
+
+/** What a file is found to be: its format with the reasons, the names of its fields, and the datasets that it holds. */
+export interface FileLook {
+  readonly format: FileFormat;
+  readonly reasons: readonly string[];
+  readonly fields: readonly string[];
+  readonly parts: readonly FilePart[];
+  /** The first lines as they are, of text that is read line by line. */
+  readonly lines: readonly string[];
+}
+/** One dataset of several in a file: a sheet, or a structure that repeats. */
+export interface FilePart {
+  readonly name: string;
+  /** What people should know of it, such as that the sheet is hidden. */
+  readonly description: string;
+}
+
+export const isWorkbook = (name: string): boolean => /\.xls[xm]$/i.test(name);
+
+/**
+ * Looks at the beginning of a file. `part` names a sheet, or a structure by its path; `fixed` is the format when people
+ * have settled it. Throws FormatError.
+ */
+export async function lookAt(
+  path: string,
+  name = basename(path),
+  part: string | null = null,
+  fixed: FileFormat | null = null,
+): Promise<FileLook> {
+  if (isWorkbook(name)) return lookAtWorkbook(path, name, part, fixed?.kind === 'xlsx' ? fixed : null);
+  if (/\.(xls|parquet|pdf|docx?)$/i.test(name)) throw new FormatError(`${name}: files of this kind are not read.`);
+  let sample = await readSample(path, SAMPLE, name);
+  const kind = fixed?.kind ?? nestedKind(new TextDecoder().decode(sample.subarray(0, 4096)), name);
+  if ((kind === 'json' || kind === 'xml') && sample.length === SAMPLE)
+    sample = await readSample(path, NESTED_SAMPLE, name);
+  const guess = settled(sample, name, fixed);
+  const { format } = guess;
+  if (format.kind !== 'json' && format.kind !== 'xml') {
+    if (part !== null) throw new FormatError(`${name} has no parts; it can't be read as ${name}/${part}.`);
+    return {
+      format,
+      reasons: guess.reasons,
+      fields: sampleFields(sample, format),
+      parts: [],
+      lines: firstLines(sample, format.encoding),
+    };
+  }
+  const parts = format.structures
+    .filter((s) => s.path !== '')
+    .map((s) => ({
+      name: s.path,
+      description: `repeats inside ${format.records.split(/[./]/).at(-1) || 'the records'}`,
+    }));
+  if (part !== null && !parts.some((p) => p.name === part))
+    throw new FormatError(
+      `${name} has no structure “${part}”; ${parts.length === 0 ? 'nothing in it repeats' : `it has ${parts.map((p) => p.name).join(', ')}`}.`,
+    );
+  const chosen = { ...format, part: part ?? '' };
+  return { format: chosen, reasons: guess.reasons, fields: sampleFields(sample, chosen), parts, lines: [] };
+}
+
+/** The format that people settled; nested text whose records lie elsewhere now has its structure learned anew. */
+function settled(sample: Uint8Array, name: string, fixed: FileFormat | null): Guess {
+  if (fixed === null || fixed.kind === 'xlsx') return sniffFormat(sample, name);
+  const reasons = ['settled by a person'];
+  if ((fixed.kind !== 'json' && fixed.kind !== 'xml') || fixed.structures.length > 0) return { format: fixed, reasons };
+  const text = decodeText(sample, fixed.encoding);
+  return { format: learnNested(fixed.kind, text, fixed.encoding, fixed.records), reasons };
+}
+function firstLines(sample: Uint8Array, encoding: Encoding): string[] {
+  return decodeText(sample.subarray(0, 20_000), encoding)
+    .split(/\r?\n|\r/)
+    .slice(0, 13)
+    .map((line) => line.slice(0, 1000))
+    .slice(0, 12);
+}
+
+async function lookAtWorkbook(
+  path: string,
+  name: string,
+  part: string | null,
+  fixed: WorkbookFormat | null,
+): Promise<FileLook> {
+  const archive = await openArchive(path, name);
+  try {
+    const workbook = await Workbook.open(archive);
+    const parts = workbook.sheets.map((s) => ({ name: s.name, description: s.hidden ? 'a hidden sheet' : 'a sheet' }));
+    const sheet = part ?? fixed?.sheet ?? (workbook.sheets.find((s) => !s.hidden) ?? workbook.sheets[0]!).name;
+    const { format, reasons } = fixed
+      ? { format: { ...fixed, sheet }, reasons: ['settled by a person'] }
+      : await guessSheet(workbook, sheet);
+    if (format.range !== null) parseRange(format.range);
+    return { format, reasons, fields: await sheetFields(workbook, format), parts, lines: [] };
+  } catch (error) {
+    throw error instanceof FormatError && !error.message.includes(name)
+      ? new FormatError(`${name}: ${error.message}`)
+      : error;
+  } finally {
+    archive.close();
+  }
+}
+
+/** The header is the first row that is as wide as the widest of the first thirty and has texts only. */
+async function guessSheet(workbook: Workbook, sheet: string): Promise<{ format: WorkbookFormat; reasons: string[] }> {
+  const rows: { number: number; cells: readonly (string | null)[] }[] = [];
+  for await (const batch of workbook.rows(workbook.sheet(sheet))) {
+    rows.push(...batch);
+    if (rows.length >= 30) break;
+  }
+  const filled = (cells: readonly (string | null)[]): number =>
+    cells.filter((c) => c !== null && c.trim() !== '').length;
+  const first = rows.slice(0, 30);
+  const widest = Math.max(0, ...first.map((r) => filled(r.cells)));
+  const header = first.findIndex((r) => filled(r.cells) >= Math.max(1, widest * 0.8));
+  const row = first[header];
+  const looksLikeNames =
+    row !== undefined &&
+    first.length > header + 1 &&
+    row.cells.every((c) => c === null || !/^[-+]?\d[\d.,:/ -]*$/.test(c.trim())) &&
+    new Set(row.cells.filter((c) => c !== null)).size === filled(row.cells);
+  const skipLines = row ? row.number - 1 : 0;
+  const reasons = [`the sheet “${sheet}”`];
+  if (skipLines > 0)
+    reasons.push(`${skipLines === 1 ? 'one row' : `${skipLines} rows`} above the widest one are taken for titles`);
+  reasons.push(looksLikeNames ? 'the first row of the table reads like names' : 'the first row reads like data');
+  return { format: { kind: 'xlsx', sheet, range: null, skipLines, header: looksLikeNames }, reasons };
+}
+
+async function sheetFields(workbook: Workbook, format: WorkbookFormat): Promise<readonly string[]> {
+  if (!format.header) {
+    for await (const batch of readSheet(workbook, format)) {
+      const widths = batch.rows.map((r) => (Array.isArray(r) ? r.length : 0));
+      return Array.from({ length: Math.max(0, ...widths) }, (_, i) => `column_${i + 1}`);
+    }
+    throw new FormatError('The sheet has no rows there.');
+  }
+  const range = format.range === null ? null : parseRange(format.range);
+  const at = (range?.top ?? 1) + format.skipLines;
+  for await (const batch of workbook.rows(workbook.sheet(format.sheet)))
+    for (const row of batch) {
+      if (row.number < at) continue;
+      if (row.number > at) throw new FormatError(`Row ${at} of the sheet is empty; it can't be the header.`);
+      const cells = range ? row.cells.slice(range.left, range.right + 1) : row.cells;
+      const names = headerNames(cells);
+      if (names.length === 0) throw new FormatError(`Row ${at} of the sheet is empty; it can't be the header.`);
+      return names;
+    }
+  throw new FormatError(`The sheet has no row ${at}.`);
+}

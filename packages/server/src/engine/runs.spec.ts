@@ -1,0 +1,270 @@
+import { rmSync } from 'node:fs';
+import { join } from 'node:path';
+import { itemsDocument, RunningServer } from '../testing/running-server.ts';
+
+describe('runs', () => {
+  let server: RunningServer;
+  let table = 0;
+  beforeAll(async () => {
+    server = await RunningServer.start({ VERSICLE_CHUNK_ROWS: '50' });
+    await server.connect();
+  });
+  afterAll(() => server.close());
+
+  /** A document over a file of its own into a table of its own. */
+  async function load(rows: string[], patch: Record<string, unknown> = {}) {
+    const name = `t${++table}`;
+    server.file(`${name}.csv`, ['no;name;price', ...rows].join('\n'));
+    const base = itemsDocument(`${name}.csv`);
+    const target = {
+      ...(base['target'] as Record<string, unknown>),
+      ...((patch['target'] as object | undefined) ?? {}),
+      dataset: `store/${name}`,
+    };
+    const made = await server.mapping({ ...base, name, ...patch, target });
+    return { ...made, name, file: `${name}.csv` };
+  }
+  const rewrite = (file: string, rows: string[]): void => server.file(file, ['no;name;price', ...rows].join('\n'));
+  async function mend(mapping: string, line: string, rule: string): Promise<void> {
+    const { document, version } = await server.api('getMapping', 'GET', `/mappings/${mapping}`);
+    const lines = document.lines.map((l) => (l.id === line ? { ...l, rule } : l));
+    await server.api('saveDraft', 'PUT', `/mappings/${mapping}/draft`, { document: { ...document, lines }, version });
+    await server.api('publish', 'POST', `/mappings/${mapping}/publish`, {});
+  }
+  const failures = (query: string) => server.api('listFailures', 'GET', `/failures?${query}`);
+
+  it('delivers what passes, files what fails under its line, and adds up', async () => {
+    const { plan, mapping, name } = await load(
+      ['1;a;1,50', '2;a name too long;2,00', '3;c;x', '4;d', '1;again;9,00', ';e;5,00', '7;g;7,00'],
+      {
+        source: { primary: { alias: 'i', dataset: `files/t${table + 1}.csv` }, filter: "i.no IS DISTINCT FROM '7'" },
+      },
+    );
+    const run = await server.run(plan);
+    expect(run).toMatchObject({
+      state: 'finished',
+      counts: { read: 7, filtered: 1, skipped: 0, failed: 5, delivered: 1 },
+      revision: 1,
+      startedBy: 'Ines Marlowe',
+    });
+    expect(await server.rows(name)).toEqual([['1', 'a', '1.50']]);
+    const groups = await server.api('listCauses', 'GET', `/failures/causes?mapping=${mapping}`);
+    expect(groups.map((g) => [g.lineNumber, g.label, g.cause, g.count]).sort()).toEqual(
+      [
+        [1, 'Number', 'duplicate_key', 1],
+        [1, 'Number', 'required_missing', 1],
+        [2, 'Name', 'too_long', 1],
+        [3, 'Price', 'rule_error', 1],
+        [null, 'the record as a whole', 'source_unreadable', 1],
+      ].sort(),
+    );
+    const [bad] = await failures(`mapping=${mapping}&cause=rule_error`);
+    const detail = await server.api('getFailure', 'GET', `/failures/${bad!.id}`);
+    expect(detail).toMatchObject({
+      row: 3,
+      line: 'l3',
+      lineNumber: 3,
+      rule: "parse_number(i.price, ',')",
+      revision: 1,
+      failures: [{ line: 'l3', target: 'price', cause: 'rule_error', values: { 'i.price': 'x' } }],
+      source: [
+        { name: 'no', value: '3' },
+        { name: 'name', value: 'c' },
+        { name: 'price', value: 'x' },
+      ],
+    });
+    expect(detail.mapped[0]).toEqual({ name: 'no', label: 'Number', value: '3' });
+  });
+
+  it('replays only what failed, through the newest revision, and keeps the history', async () => {
+    const { plan, mapping, name } = await load(['1;a;1,50', '2;b;2.50', '3;c;3.50', '4;d;none']);
+    await server.run(plan);
+    await mend(mapping, 'l3', "parse_number(replace(i.price, '.', ','), ',')");
+    const { run } = await server.api('replay', 'POST', '/failures/replay', {
+      mapping,
+      cause: 'rule_error',
+      line: 'l3',
+    });
+    const replayed = await server.ended(run);
+    expect(replayed).toMatchObject({ kind: 'replay', revision: 2, counts: { read: 3, delivered: 2, failed: 1 } });
+    expect(await server.rows(name)).toEqual([
+      ['1', 'a', '1.50'],
+      ['2', 'b', '2.50'],
+      ['3', 'c', '3.50'],
+    ]);
+    const delivered = await failures(`mapping=${mapping}&state=delivered`);
+    expect(delivered.map((f) => f.row)).toEqual([2, 3]);
+    const [again] = await failures(`mapping=${mapping}`);
+    const detail = await server.api('getFailure', 'GET', `/failures/${again!.id}`);
+    expect(detail.history.map((h) => [h.what, h.revision])).toEqual([
+      ['failed', 1],
+      ['failed', 2],
+    ]);
+    // A delivered record can't be sent again.
+    expect((await server.ask('POST', '/api/failures/replay', { ids: [delivered[0]!.id] })).body.detail).toMatch(
+      /not open any more/,
+    );
+    // The whole run afterwards finds the mended rows right and keeps one record open.
+    await server.run(plan);
+    expect((await failures(`mapping=${mapping}`)).map((f) => f.id)).toEqual([again!.id]);
+  });
+
+  it('does not let a replayed duplicate overwrite the record that came first', async () => {
+    const { plan, mapping, name } = await load(['1;first;1,00', '1;second;2,00']);
+    await server.run(plan);
+    const { run } = await server.api('replay', 'POST', '/failures/replay', {
+      mapping,
+      cause: 'duplicate_key',
+      line: 'l1',
+    });
+    expect((await server.ended(run)).counts).toMatchObject({ read: 1, failed: 1, delivered: 0 });
+    expect(await server.rows(name)).toEqual([['1', 'first', '1.00']]);
+    expect((await failures(`mapping=${mapping}`))[0]).toMatchObject({
+      cause: 'duplicate_key',
+      state: 'open',
+      message: expect.stringContaining('in the target already'),
+    });
+  });
+
+  it('does not replay what could not be read; it closes itself when the file is mended', async () => {
+    const { plan, mapping, file } = await load(['1;a;1,00', '2;b;2,00;extra']);
+    await server.run(plan);
+    const [bad] = await failures(`mapping=${mapping}`);
+    expect((await server.ask('POST', '/api/failures/replay', { ids: [bad!.id] })).body.detail).toMatch(
+      /Mend the file, then run the plan/,
+    );
+    rewrite(file, ['1;a;1,00', '2;b;2,00']);
+    await server.run(plan);
+    expect(await server.api('getFailure', 'GET', `/failures/${bad!.id}`)).toMatchObject({ state: 'closed' });
+  });
+
+  it('upserts: a second run changes what changed and doubles nothing', async () => {
+    const { plan, name, file } = await load(['1;a;1,00', '2;b;2,00']);
+    await server.run(plan);
+    rewrite(file, ['2;b;2,50', '3;c;3,00']);
+    await server.run(plan);
+    expect(await server.rows(name)).toEqual([
+      ['1', 'a', '1.00'],
+      ['2', 'b', '2.50'],
+      ['3', 'c', '3.00'],
+    ]);
+  });
+
+  it('inserts: what is there already is refused by the target, under the key’s line', async () => {
+    const { plan, mapping, name, file } = await load(['1;a;1,00', '2;b;2,00'], { write: { mode: 'insert' } });
+    await server.run(plan);
+    rewrite(file, ['2;b;2,50', '3;c;3,00', '4;d;4,00']);
+    const run = await server.run(plan);
+    expect(run.counts).toMatchObject({ read: 3, delivered: 2, failed: 1 });
+    expect(await server.rows(name)).toHaveLength(4);
+    expect((await failures(`mapping=${mapping}`))[0]).toMatchObject({ cause: 'target_rejected', line: 'l1', row: 1 });
+  });
+
+  it('replaces: the table holds what this run brought, also when that is nothing', async () => {
+    const { plan, name, file } = await load(['1;a;1,00', '2;b;2,00'], { write: { mode: 'replace' } });
+    await server.run(plan);
+    rewrite(file, ['3;c;3,00']);
+    await server.run(plan);
+    expect(await server.rows(name)).toEqual([['3', 'c', '3.00']]);
+    rewrite(file, []);
+    await server.run(plan);
+    expect(await server.rows(name)).toEqual([]);
+  });
+
+  it('reads only the first records for a try', async () => {
+    const { plan, name } = await load(Array.from({ length: 500 }, (_, i) => `${i};n;1,00`));
+    expect((await server.run(plan, 120)).counts).toMatchObject({ read: 120, delivered: 120 });
+    expect(await server.rows(name)).toHaveLength(120);
+    expect(await server.ask('POST', `/api/plans/${plan}/start`, { rowLimit: 0 })).toMatchObject({ status: 400 });
+  });
+
+  it('ends the run where the document says stop', async () => {
+    const lines = (itemsDocument()['lines'] as { id: string }[]).map((l) =>
+      l.id === 'l3' ? { ...l, onFail: 'stop' } : l,
+    );
+    const { plan } = await load(['1;a;1,00', '2;b;x', '3;c;3,00'], { lines });
+    const run = await server.run(plan);
+    expect(run).toMatchObject({ state: 'stopped', counts: { read: 2, delivered: 1, failed: 1 } });
+  });
+
+  it('counts skips, and remarks besides', async () => {
+    const lines = (itemsDocument()['lines'] as { id: string }[]).map((l) =>
+      l.id === 'l3' ? { ...l, onFail: 'default', default: '0' } : l,
+    );
+    const { plan, mapping, name } = await load(['1;a;1,00', '2;b;x', '3;skip;3,00'], {
+      lines,
+      skips: [{ id: 's1', when: "i.name = 'skip'", reason: 'Left out' }],
+    });
+    expect((await server.run(plan)).counts).toEqual({
+      read: 3,
+      filtered: 0,
+      skipped: 1,
+      failed: 0,
+      delivered: 2,
+      remarks: 1,
+    });
+    expect(await server.rows(name)).toEqual([
+      ['1', 'a', '1.00'],
+      ['2', 'b', '0.00'],
+    ]);
+    expect(await failures(`mapping=${mapping}&state=remark`)).toHaveLength(1);
+    expect(await failures(`mapping=${mapping}`)).toHaveLength(0);
+  });
+
+  it('breaks off with a sentence when the file vanished, the table misses a field or keys differ', async () => {
+    const gone = await load(['1;a;1,00']);
+    rmSync(join(server.folder, gone.file));
+    expect(await server.run(gone.plan)).toMatchObject({ state: 'broken', error: expect.stringContaining(gone.file) });
+    expect((await server.api('waiting', 'GET', '/waiting')).runs).toBe(1);
+
+    const there = await load(['1;a;1,00']);
+    await server.run(there.plan);
+    const base = itemsDocument(there.file);
+    const target = base['target'] as { fields: object[] };
+    const wider = await server.mapping({
+      ...base,
+      target: {
+        ...target,
+        dataset: `store/${there.name}`,
+        fields: [...target.fields, { name: 'colour', type: 'text' }],
+      },
+      lines: [...(base['lines'] as object[]), { id: 'l4', target: 'colour', kind: 'constant', value: 'red' }],
+    });
+    expect((await server.run(wider.plan)).error).toMatch(/has no field “colour”/);
+    const otherKey = await server.mapping({
+      ...base,
+      target: { ...target, dataset: `store/${there.name}`, key: ['name'] },
+    });
+    expect((await server.run(otherKey.plan)).error).toMatch(
+      /Upsert goes by the key \(name\), but the table .* has the key \(no\)/,
+    );
+  });
+
+  it('needs a published revision', async () => {
+    const { id } = await server.api('createMapping', 'POST', '/mappings', {
+      document: itemsDocument('items.csv', { name: 'Unpublished' }),
+    });
+    const plan = await server.api('createPlan', 'POST', '/plans', { name: 'Too early', mapping: id });
+    expect(await server.ask('POST', `/api/plans/${plan.id}/start`, {})).toMatchObject({
+      status: 422,
+      body: { detail: expect.stringContaining('Publish it first') },
+    });
+    expect(await server.ask('POST', '/api/plans', { name: 'Of nothing', mapping: 'nothing' })).toMatchObject({
+      status: 422,
+    });
+  });
+
+  it('can be cancelled; what was delivered stays', async () => {
+    const { plan, name } = await load(Array.from({ length: 60_000 }, (_, i) => `${i};n;1,00`));
+    const { run } = await server.api('startPlan', 'POST', `/plans/${plan}/start`, {});
+    while ((await server.api('getRun', 'GET', `/runs/${run}`)).counts.read < 500)
+      await new Promise((r) => setTimeout(r, 5));
+    await server.api('cancelRun', 'POST', `/runs/${run}/cancel`);
+    const ended = await server.ended(run);
+    expect(ended.state).toBe('cancelled');
+    expect(ended.counts.read).toBeLessThan(60_000);
+    const datasets = await server.api('listDatasets', 'GET', '/systems/store/datasets');
+    expect(datasets.find((d) => d.name === name)!.records).toBe(ended.counts.delivered);
+    expect(await server.ask('POST', `/api/runs/${run}/cancel`)).toMatchObject({ status: 409 });
+  });
+});

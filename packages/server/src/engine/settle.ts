@@ -1,0 +1,97 @@
+import type { Rejection, Statement } from '../store/database.ts';
+import type { FailedRow, MappedChunk } from './messages.ts';
+
+export interface Settled {
+  readonly run: number;
+  readonly mapping: string;
+  readonly revision: number;
+  readonly chunk: MappedChunk;
+  /** Records that the target refused, in full. */
+  readonly rejected: readonly FailedRow[];
+  readonly rejections: readonly Rejection[];
+}
+
+/** All that the store keeps of a chunk, as the statements of one transaction: failed records, counters, checkpoint. */
+export function settleChunk({ run, mapping, revision, chunk, rejected, rejections }: Settled): Statement[] {
+  const refused = new Set(rejections.map((r) => r.index));
+  const again = rejected.map((r) => r.replayed).filter((id) => id !== null);
+  const failed = [...chunk.failed, ...rejected];
+  const settled = chunk.settled
+    .filter((s) => s.index < 0 || !refused.has(s.index))
+    .filter((s) => !again.includes(s.id));
+  const { counts } = chunk;
+  return [
+    ...(failed.length > 0 ? [keepFailed(run, mapping, revision, failed)] : []),
+    ...(settled.length > 0 ? closeSettled(run, revision, settled) : []),
+    {
+      sql: `UPDATE run SET chunk = $2, read = read + $3, filtered = filtered + $4, skipped = skipped + $5, failed = failed + $6, delivered = delivered + $7, remarks = remarks + $8, bytes_done = $9 WHERE id = $1`,
+      params: [
+        run,
+        chunk.chunk,
+        counts.read,
+        counts.filtered,
+        counts.skipped,
+        counts.failed + rejected.length,
+        counts.written - rejected.length,
+        counts.remarks,
+        chunk.bytes,
+      ],
+    },
+    {
+      sql: 'INSERT INTO run_chunk (run, chunk, read, delivered) SELECT id, chunk, read, delivered FROM run WHERE id = $1',
+      params: [run],
+    },
+  ];
+}
+
+/** A record that failed before and is still open stays the same record, with one more event in its history. */
+function keepFailed(run: number, mapping: string, revision: number, failed: readonly FailedRow[]): Statement {
+  const rows = failed.map((f) => {
+    const [first] = f.failures;
+    const example = Object.values(first!.values)
+      .filter((v) => v !== null)
+      .join(' · ')
+      .slice(0, 200);
+    return {
+      ...f,
+      cause: first!.cause,
+      line: first!.line,
+      message: first!.message,
+      example,
+      state: f.remark ? 'remark' : 'open',
+    };
+  });
+  return {
+    sql: `WITH incoming AS (
+        SELECT * FROM json_to_recordset($1::json) AS r (identity text, state text, "row" bigint, file text, cause text, line text, message text, example text, label text, failures jsonb, source json, mapped json, replayed bigint)
+      ), again AS (
+        UPDATE failed_record f SET state = i.state, run = $2, revision = $4, cause = i.cause, line = i.line, message = i.message, example = i.example, failures = i.failures, mapped = i.mapped, updated_at = now()
+          FROM incoming i WHERE f.id = i.replayed RETURNING f.id, f.message
+      ), kept AS (
+        INSERT INTO failed_record (mapping, identity, state, run, revision, row_number, file, cause, line, message, example, label, failures, source, mapped)
+        SELECT $3, identity, state, $2, $4, "row", file, cause, line, message, example, label, failures, source, mapped FROM incoming WHERE replayed IS NULL
+        ON CONFLICT (mapping, identity) WHERE state IN ('open', 'replaying', 'remark')
+        DO UPDATE SET run = EXCLUDED.run, revision = EXCLUDED.revision, row_number = EXCLUDED.row_number, file = EXCLUDED.file, cause = EXCLUDED.cause, line = EXCLUDED.line, message = EXCLUDED.message, example = EXCLUDED.example, failures = EXCLUDED.failures, mapped = EXCLUDED.mapped, updated_at = now()
+        RETURNING id, message
+      )
+      INSERT INTO failed_event (record, run, revision, what, message)
+      SELECT id, $2, $4, 'failed', message FROM again UNION ALL SELECT id, $2, $4, 'failed', message FROM kept
+      ON CONFLICT (record, run, what) DO NOTHING`,
+    params: [JSON.stringify(rows), run, mapping, revision],
+  };
+}
+
+function closeSettled(run: number, revision: number, settled: MappedChunk['settled']): Statement[] {
+  const rows = JSON.stringify(settled.map(({ id, what, message }) => ({ id, what, message })));
+  const incoming = 'jsonb_to_recordset($1::jsonb) AS r (id bigint, what text, message text)';
+  return [
+    {
+      sql: `UPDATE failed_record f SET state = r.what, updated_at = now() FROM ${incoming} WHERE f.id = r.id`,
+      params: [rows],
+    },
+    {
+      sql: `INSERT INTO failed_event (record, run, revision, what, message) SELECT id, $2, $3, what, message FROM ${incoming} ON CONFLICT (record, run, what) DO NOTHING`,
+      params: [rows, run, revision],
+    },
+  ];
+}

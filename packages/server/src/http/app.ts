@@ -1,0 +1,172 @@
+import { existsSync } from 'node:fs';
+import { join } from 'node:path';
+import { openApi } from '@versicle/contract';
+import { DocumentError } from '@versicle/core';
+import express, { type ErrorRequestHandler, type Express } from 'express';
+import { rateLimit } from 'express-rate-limit';
+import helmet from 'helmet';
+import type { Logger } from 'pino';
+import { failureRoutes } from '../failures/routes.ts';
+import { mappingRoutes } from '../mappings/routes.ts';
+import { planRoutes } from '../plans/routes.ts';
+import { profileRoutes } from '../profiles/routes.ts';
+import { runRoutes } from '../runs/routes.ts';
+import type { Services } from '../services.ts';
+import { structureRoutes } from '../structures/routes.ts';
+import { hooks } from '../systems/hooks.ts';
+import { signInRoutes } from '../systems/sign-in.ts';
+import { systemRoutes } from '../systems/routes.ts';
+import { todayRoutes } from '../today/routes.ts';
+import { Api } from './api.ts';
+import { Problem } from './problem.ts';
+import { gate, whoAsks } from './who.ts';
+
+export interface AppOptions {
+  readonly version: string;
+  readonly host: string;
+  /** The built page. */
+  readonly pages: string;
+  readonly log: Logger;
+}
+
+export function makeApp(services: Services, { version, host, pages, log }: AppOptions): Express {
+  const app = express();
+  app.disable('x-powered-by');
+  app.use(contentPolicy());
+  // Whoever may send is told by the signature, not by where they are.
+  app.use(hooks(services));
+  app.use(gate(host));
+  app.use(
+    '/api',
+    rateLimit({
+      windowMs: 10_000,
+      limit: 3000,
+      standardHeaders: 'draft-8',
+      legacyHeaders: false,
+      handler: (_req, _res, next) =>
+        next(new Problem(429, 'Too many requests', 'More than 3,000 requests in ten seconds; wait a moment.')),
+    }),
+  );
+  app.use('/api', express.json({ limit: '32mb' }));
+  const api = new Api();
+  api.on('health', async () => {
+    await services.db.query('SELECT 1');
+    return { ok: true, version };
+  });
+  api.on('session', () => ({
+    person: whoAsks({} as never).person,
+    workspace: process.env['VERSICLE_WORKSPACE'] ?? 'My workspace',
+    environment: process.env['VERSICLE_ENVIRONMENT'] ?? 'Local',
+  }));
+  for (const register of [
+    todayRoutes,
+    systemRoutes,
+    structureRoutes,
+    profileRoutes,
+    mappingRoutes,
+    planRoutes,
+    runRoutes,
+    failureRoutes,
+  ])
+    register(api, services);
+  api.requireComplete();
+  app.get('/api/openapi.json', (_req, res) => void res.json(openApi(version)));
+  app.get('/api/events', (_req, res) => services.events.add(res));
+  app.use('/api', api.router);
+  app.use('/api', (req) => {
+    throw new Problem(
+      404,
+      'Not found',
+      `There is nothing at ${req.method} /api${req.path}; /api/openapi.json lists what there is.`,
+    );
+  });
+  app.use(signInRoutes(services.signIn));
+  servePages(app, pages);
+  app.use(problems(log));
+  return app;
+}
+
+function contentPolicy(): express.RequestHandler {
+  return helmet({
+    contentSecurityPolicy: {
+      useDefaults: false,
+      directives: {
+        defaultSrc: ["'self'"],
+        scriptSrc: ["'self'"],
+        workerSrc: ["'self'"],
+        // Angular and the editor put their components' styles into the page as it goes; scripts never.
+        styleSrc: ["'self'", "'unsafe-inline'"],
+        imgSrc: ["'self'", 'data:'],
+        fontSrc: ["'self'"],
+        connectSrc: ["'self'"],
+        objectSrc: ["'none'"],
+        baseUri: ["'self'"],
+        formAction: ["'self'"],
+        frameAncestors: ["'none'"],
+      },
+    },
+    strictTransportSecurity: false,
+  });
+}
+
+/** The built page; unknown addresses outside /api get its index, so that every view can be opened by its link. */
+function servePages(app: Express, pages: string): void {
+  const index = join(pages, 'index.html');
+  app.use(
+    express.static(pages, {
+      index: false,
+      setHeaders: (res, path) =>
+        void res.setHeader(
+          'Cache-Control',
+          /-[A-Z0-9]{8}\.|\.woff2$/.test(path) ? 'public, max-age=31536000, immutable' : 'no-cache',
+        ),
+    }),
+  );
+  app.get(/.*/, (req, res, next) => {
+    if (/\.\w{1,5}$/.test(req.path)) return next(new Problem(404, 'Not found', 'There is no such file.'));
+    if (!existsSync(index))
+      return next(new Problem(503, 'Not built', 'The page has not been built; run npm run build.'));
+    res.set('Cache-Control', 'no-cache').sendFile(index);
+  });
+}
+
+function problems(log: Logger): ErrorRequestHandler {
+  return (error: unknown, req, res, next) => {
+    if (res.headersSent) return next(error);
+    const problem = asProblem(error);
+    if (problem.status >= 500) log.error({ err: error, method: req.method, path: req.path }, 'request failed');
+    res
+      .status(problem.status)
+      .type('application/problem+json')
+      .send(
+        JSON.stringify({
+          type: 'about:blank',
+          title: problem.title,
+          status: problem.status,
+          detail: problem.message,
+          ...(problem.faults.length > 0 ? { faults: problem.faults } : {}),
+        }),
+      );
+  };
+}
+
+function asProblem(error: unknown): Problem {
+  if (error instanceof Problem) return error;
+  if (error instanceof DocumentError)
+    return new Problem(
+      422,
+      'Not a mapping document',
+      error.message,
+      error.problems.map((p) => ({ path: p.path, message: p.message })),
+    );
+  const { type, status } = error as { type?: string; status?: number };
+  if (type === 'entity.too.large') return new Problem(413, 'Too large', 'The request is larger than 32 MB.');
+  if (type === 'entity.parse.failed') return new Problem(400, 'Not understood', 'The body of the request is not JSON.');
+  if (status !== undefined && status >= 400 && status < 500)
+    return new Problem(status, 'Not understood', (error as Error).message);
+  return new Problem(
+    500,
+    'A fault of Versicle',
+    'Something went wrong inside Versicle; the server’s log says what. What you were doing was not carried out.',
+  );
+}

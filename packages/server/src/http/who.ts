@@ -1,0 +1,41 @@
+import { userInfo } from 'node:os';
+import type { Request, RequestHandler } from 'express';
+import { Problem } from './problem.ts';
+
+/** Who asks. For now always the local owner; when people sign in, only this file learns about it. */
+export interface Who {
+  readonly person: string;
+}
+
+const owner: Who = { person: process.env['VERSICLE_OWNER'] ?? localName() };
+
+function localName(): string {
+  try {
+    return userInfo().username;
+  } catch {
+    return 'owner';
+  }
+}
+
+export function whoAsks(_req: Request): Who {
+  return owner;
+}
+
+const LOCAL = /^(localhost|127\.0\.0\.1|\[::1\])(:\d+)?$/i;
+
+/**
+ * Every request passes here first. The server trusts whoever sits at this machine, so it must not be reachable through a
+ * page of somebody else's: the Host must be this machine's (or the address it was told to listen on), and a request that
+ * a browser sends for another site's page is refused.
+ */
+export function gate(allowedHost: string): RequestHandler {
+  return (req, _res, next) => {
+    const host = req.headers.host ?? '';
+    const known = LOCAL.test(host) || host.replace(/:\d+$/, '') === allowedHost;
+    if (!known) throw new Problem(403, 'Not here', 'This server answers only under its own address.');
+    const { origin } = req.headers;
+    if (origin !== undefined && origin !== `http://${host}` && origin !== `https://${host}`)
+      throw new Problem(403, 'Not from there', 'Requests from pages of other sites are refused.');
+    next();
+  };
+}

@@ -1,0 +1,165 @@
+import { accessSync, constants, existsSync, mkdirSync, statSync } from 'node:fs';
+import { createServer, type Server } from 'node:http';
+import { dirname, join, resolve } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import type { Express } from 'express';
+import { pino } from 'pino';
+import { Engine } from './engine/engine.ts';
+import { Failures } from './failures/failures.ts';
+import { makeApp } from './http/app.ts';
+import { Events } from './http/events.ts';
+import { Mappings } from './mappings/mappings.ts';
+import { Plans } from './plans/plans.ts';
+import { Profiles } from './profiles/profiles.ts';
+import type { Services } from './services.ts';
+import { lockDirectory } from './store/lock.ts';
+import { migrate } from './store/migrate.ts';
+import { PgliteDatabase } from './store/pglite.ts';
+import { installationId } from './store/house.ts';
+import { Secrets } from './store/secrets.ts';
+import { Structures } from './structures/structures.ts';
+import { StartError } from './store/start-error.ts';
+import { SignIn } from './systems/sign-in.ts';
+import { Systems } from './systems/systems.ts';
+import { watchConnections } from './systems/watch.ts';
+import { waitingNow } from './today/today.ts';
+
+const VERSION = '0.1.0';
+const here = fileURLToPath(new URL('.', import.meta.url));
+const host = process.env['VERSICLE_HOST'] ?? '127.0.0.1';
+const data = process.env['VERSICLE_DATA'] ?? join(process.cwd(), 'data');
+const pages = process.env['VERSICLE_PAGES'] ?? join(here, '../../web/dist/browser');
+const template = process.env['VERSICLE_TEMPLATE'];
+const log = pino({ level: process.env['VERSICLE_LOG'] ?? 'warn' });
+
+async function start(): Promise<void> {
+  const port = portNumber(process.env['VERSICLE_PORT'] ?? '4170');
+  requireDirectory(data);
+  await lockDirectory(data);
+  // The port is taken before the store is open; what is asked meanwhile waits for its answer.
+  let ready: (app: Express) => void = () => undefined;
+  const app = new Promise<Express>((resolve) => (ready = resolve));
+  const server = await listen(
+    createServer((req, res) => void app.then((answer) => answer(req, res))),
+    port,
+  );
+  const db = await PgliteDatabase.open(join(data, 'store'), template ? { template } : {});
+  await migrate(db);
+  const events = new Events(() => waitingNow({ db }));
+  const secrets = Secrets.open(join(data, 'key'), process.env['VERSICLE_KEY']);
+  const systems = new Systems(db, join(data, 'databases'), template, secrets);
+  const failures = new Failures(db);
+  const structures = new Structures(db, systems);
+  const profiles = new Profiles(db, systems, structures, events, join(data, 'landed'));
+  const services: Services = {
+    db,
+    systems,
+    failures,
+    structures,
+    signIn: new SignIn(systems),
+    profiles,
+    events,
+    mappings: new Mappings(db, systems, failures),
+    plans: new Plans(db),
+    engine: new Engine(db, systems, events, join(data, 'landed'), await installationId(db)),
+  };
+  ready(makeApp(services, { version: VERSION, host, pages, log }));
+  await services.engine.resume();
+  await profiles.resume();
+  const minutes = Number(process.env['VERSICLE_CHECK_MINUTES'] ?? 5);
+  const stopWatching = minutes > 0 ? watchConnections(systems, events, log, minutes * 60_000) : () => undefined;
+  closeOnSignals(server, services, stopWatching);
+  const address = server.address() as { port: number };
+  process.stdout.write(`Versicle is at http://${host}:${address.port}\n`);
+}
+
+function portNumber(text: string): number {
+  const port = Number(text);
+  if (!Number.isInteger(port) || port < 0 || port > 65535)
+    throw new StartError(`“${text}” is not a port; VERSICLE_PORT must be a number from 0 to 65535.`);
+  return port;
+}
+
+function requireDirectory(directory: string): void {
+  try {
+    makeDirectories(resolve(directory));
+    accessSync(directory, constants.R_OK | constants.W_OK | constants.X_OK);
+  } catch (error) {
+    const { code } = error as NodeJS.ErrnoException;
+    const why =
+      code === 'EEXIST' || code === 'ENOTDIR'
+        ? 'it is not a directory'
+        : code === 'EACCES' || code === 'EROFS' || code === 'EPERM'
+          ? 'it can’t be written to'
+          : (error as Error).message;
+    throw new StartError(
+      `Versicle keeps its data in ${directory}, but ${why}. Choose another directory with VERSICLE_DATA.`,
+    );
+  }
+}
+
+/** Level by level: mkdirSync's own recursion never ends below /proc. */
+function makeDirectories(directory: string): void {
+  if (existsSync(directory)) {
+    if (!statSync(directory).isDirectory()) throw Object.assign(new Error(directory), { code: 'ENOTDIR' });
+    return;
+  }
+  makeDirectories(dirname(directory));
+  mkdirSync(directory, { mode: 0o700 });
+}
+
+/** The port is taken first, so that a second start says so before it waits for the database. */
+function listen(server: Server, port: number): Promise<Server> {
+  return new Promise((resolve, reject) => {
+    server.once('error', (error: NodeJS.ErrnoException) => {
+      if (error.code === 'EADDRINUSE')
+        reject(
+          new StartError(
+            `Port ${port} on ${host} is taken by another program. Stop that one, or choose another port with VERSICLE_PORT.`,
+          ),
+        );
+      else if (error.code === 'EACCES')
+        reject(new StartError(`This user may not listen on port ${port}; choose one above 1023 with VERSICLE_PORT.`));
+      else if (error.code === 'EADDRNOTAVAIL' || error.code === 'ENOTFOUND')
+        reject(
+          new StartError(
+            `“${host}” is not an address of this machine; set VERSICLE_HOST to one that is, such as 127.0.0.1.`,
+          ),
+        );
+      else reject(error);
+    });
+    server.listen(port, host, () => resolve(server));
+  });
+}
+
+function closeOnSignals(
+  server: Server,
+  { engine, profiles, events, systems, db }: Services,
+  stopWatching: () => void,
+): void {
+  let closing = false;
+  const close = async (): Promise<void> => {
+    if (closing) return;
+    closing = true;
+    stopWatching();
+    events.close();
+    server.close();
+    server.closeIdleConnections();
+    await engine.close();
+    await profiles.close();
+    await systems.close();
+    await db.close();
+    process.exit(0);
+  };
+  for (const signal of ['SIGINT', 'SIGTERM'] as const)
+    process.on(signal, () => void close().catch((error: Error) => fail(error)));
+}
+
+function fail(error: Error): never {
+  process.stderr.write(
+    error instanceof StartError ? `${error.message}\n` : `Versicle can't start: ${error.stack ?? error.message}\n`,
+  );
+  process.exit(1);
+}
+
+start().catch(fail);

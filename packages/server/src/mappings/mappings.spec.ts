@@ -1,0 +1,156 @@
+import type { MappingDocument } from '@versicle/core';
+import { itemsDocument, RunningServer } from '../testing/running-server.ts';
+
+describe('mappings', () => {
+  let server: RunningServer;
+  beforeAll(async () => {
+    server = await RunningServer.start();
+    await server.connect();
+    server.file('items.csv', 'no;name;price\n1;a;1,00\n');
+  });
+  afterAll(() => server.close());
+
+  const create = async (patch: Record<string, unknown> = {}) =>
+    server.api('createMapping', 'POST', '/mappings', { document: itemsDocument('items.csv', patch) });
+  const withRule = (document: MappingDocument, rule: string): MappingDocument => ({
+    ...document,
+    lines: document.lines.map((l) => (l.id === 'l3' ? { ...l, rule } : l)),
+  });
+
+  it('saves a draft, and refuses one that began from an older state', async () => {
+    const made = await create();
+    const changed = withRule(made.document, "parse_number(replace(i.price, '.', ','), ',')");
+    const saved = await server.api('saveDraft', 'PUT', `/mappings/${made.id}/draft`, {
+      document: changed,
+      version: made.version,
+    });
+    expect(saved.version).toBe(made.version + 1);
+    const late = await server.ask('PUT', `/api/mappings/${made.id}/draft`, {
+      document: made.document,
+      version: made.version,
+    });
+    expect(late).toMatchObject({ status: 409, body: { detail: expect.stringContaining('another page') } });
+    expect((await server.api('getMapping', 'GET', `/mappings/${made.id}`)).document).toEqual(changed);
+  });
+
+  it('publishes revisions that never change, and tells drafts from them line by line', async () => {
+    const made = await create();
+    const first = await server.api('publish', 'POST', `/mappings/${made.id}/publish`, { note: 'First' });
+    expect(first).toMatchObject({ number: 1, note: 'First', publishedBy: 'Ines Marlowe' });
+    expect(await server.ask('POST', `/api/mappings/${made.id}/publish`, {})).toMatchObject({
+      status: 422,
+      body: { detail: expect.stringContaining('nothing to publish') },
+    });
+    const changed = withRule(made.document, 'i.price::numeric');
+    const saved = await server.api('saveDraft', 'PUT', `/mappings/${made.id}/draft`, {
+      document: changed,
+      version: made.version,
+    });
+    expect(saved.changedLines).toEqual(['l3']);
+    const difference = await server.api('difference', 'GET', `/mappings/${made.id}/difference?from=1&to=draft`);
+    expect(difference).toEqual({
+      from: '1',
+      to: 'draft',
+      other: [],
+      lines: [
+        {
+          line: 'l3',
+          target: 'price',
+          change: 'changed',
+          parts: [{ part: 'rule', before: "parse_number(i.price, ',')", after: 'i.price::numeric' }],
+        },
+      ],
+    });
+    await server.api('publish', 'POST', `/mappings/${made.id}/publish`, {});
+    expect((await server.api('getRevision', 'GET', `/mappings/${made.id}/revisions/1`)).lines).toEqual(
+      made.document.lines,
+    );
+    expect((await server.api('listRevisions', 'GET', `/mappings/${made.id}/revisions`)).map((r) => r.number)).toEqual([
+      2, 1,
+    ]);
+    expect(await server.ask('GET', `/api/mappings/${made.id}/difference?from=1&to=third`)).toMatchObject({
+      status: 422,
+    });
+    expect(await server.ask('GET', `/api/mappings/${made.id}/revisions/9`)).toMatchObject({ status: 404 });
+  });
+
+  it.each([
+    [
+      'a field that the source does not have',
+      { lines: [{ id: 'l1', target: 'no', kind: 'straight', source: 'i.nmae' }] },
+      /no field.*Did you mean/i,
+    ],
+    ['an unknown function', { lines: [{ id: 'l1', target: 'no', kind: 'rule', rule: 'uper(i.no)' }] }, /uper.*upper/],
+    [
+      'a type that does not exist',
+      { target: { dataset: 'store/item', fields: [{ name: 'no', type: 'varchr(8)' }] } },
+      /no type “varchr\(8\)”.*Did you mean varchar/,
+    ],
+    [
+      'a key given twice',
+      { target: { ...(itemsDocument()['target'] as object), key: ['no', 'no'] } },
+      /“no” stands twice in the key/,
+    ],
+    [
+      'a required field that nothing fills',
+      { lines: [{ id: 'l1', target: 'no', kind: 'straight', source: 'i.no' }] },
+      /Price \(price\) is required, but no line fills it/,
+    ],
+    ['upsert without a key', { target: { ...(itemsDocument()['target'] as object), key: [] } }, /upsert needs a key/],
+  ])('refuses to publish %s', async (_what, patch, sentence) => {
+    const made = await create(patch);
+    const reply = await server.ask('POST', `/api/mappings/${made.id}/publish`, {});
+    expect(reply.status).toBe(422);
+    expect(reply.body.faults.map((f: { message: string }) => f.message).join('\n')).toMatch(sentence);
+  });
+
+  it.each([
+    [{ mode: 'update' }, /write mode update is not carried out yet/],
+    [{ mode: 'new revision' }, /new revision is not carried out yet/],
+    [{ mode: 'upsert', existing: 'fill empty' }, /“fill empty” is not carried out yet/],
+  ])('refuses a way of writing that it can’t carry out: %j', async (write, sentence) => {
+    const made = await create({ write });
+    expect((await server.ask('POST', `/api/mappings/${made.id}/publish`, {})).body.detail).toMatch(sentence);
+  });
+
+  it('refuses to publish when the source can’t be read, and says so', async () => {
+    const made = await create({ source: { primary: { alias: 'i', dataset: 'files/itms.csv' } } });
+    const reply = await server.ask('POST', `/api/mappings/${made.id}/publish`, {});
+    expect(reply.body.detail).toMatch(/itms\.csv.*Did you mean “?items\.csv/);
+    const elsewhere = await create({ source: { primary: { alias: 'i', dataset: 'fils/items.csv' } } });
+    expect((await server.ask('POST', `/api/mappings/${elsewhere.id}/publish`, {})).body.detail).toMatch(
+      /no system “fils”.*Did you mean files/,
+    );
+  });
+
+  it('refuses what is no mapping document, with every path', async () => {
+    const reply = await server.ask('POST', '/api/mappings', { document: { ...itemsDocument(), versicle: 2 } });
+    expect(reply.status).toBe(400);
+    const odd = await server.ask('POST', '/api/mappings', {
+      document: { ...itemsDocument(), colour: 'red', lines: [{ id: 'l 1', target: 'no' }] },
+    });
+    expect(odd.body.faults.map((f: { path: string }) => f.path)).toEqual(
+      expect.arrayContaining(['document.lines.0.id', 'document']),
+    );
+  });
+
+  it('lists mappings with their states and open questions', async () => {
+    const lines = (itemsDocument()['lines'] as object[]).map((l, i) => ({
+      ...l,
+      state: i === 0 ? 'agreed' : i === 1 ? 'question' : 'drafted',
+    }));
+    const questions = [{ id: 'q1', line: 'l2', text: 'Which names?', to: 'Oda Fenn' }];
+    const { id } = await create({ name: 'Asked about', lines, questions });
+    const summary = (await server.api('listMappings', 'GET', '/mappings')).find((m) => m.id === id);
+    expect(summary).toMatchObject({
+      states: { agreed: 1, question: 1, drafted: 1 },
+      revision: null,
+      source: 'files/items.csv',
+    });
+    const today = await server.api('today', 'GET', '/today');
+    expect(today.questions).toEqual([
+      expect.objectContaining({ mapping: id, number: 2, text: 'Which names?', to: 'Oda Fenn' }),
+    ]);
+    expect((await server.api('waiting', 'GET', '/waiting')).mappings).toBe(1);
+  });
+});

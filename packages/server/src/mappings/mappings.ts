@@ -1,0 +1,223 @@
+import type { Difference, MappingDetail, MappingSummary, Revision, SavedDraft, Today } from '@versicle/contract';
+import {
+  canonicalText,
+  compileMapping,
+  counted,
+  documentDifference,
+  parseDocument,
+  quoted,
+  sourceFieldsFor,
+  type MappingDocument,
+} from '@versicle/core';
+import { deliveryMode } from '../engine/write-mode.ts';
+import type { Failures } from '../failures/failures.ts';
+import { conflict, notFound, Problem, refused } from '../http/problem.ts';
+import { slug } from '../http/slug.ts';
+import type { Database } from '../store/database.ts';
+import { isoTime } from '../store/values.ts';
+import type { Systems } from '../systems/systems.ts';
+
+interface MappingRow {
+  [key: string]: unknown;
+  id: string;
+  draft: string;
+  version: number;
+  updated_at: string;
+  published: string | null;
+  number: number | null;
+  published_at: string | null;
+  published_by: string | null;
+  plan: string | null;
+}
+
+const SELECT = `SELECT m.id, m.draft, m.version, m.updated_at, v.document AS published, v.number, v.published_at, v.published_by,
+    (SELECT p.id FROM plan p WHERE p.mapping = m.id ORDER BY p.created_at LIMIT 1) AS plan
+  FROM mapping m LEFT JOIN LATERAL (SELECT * FROM revision WHERE revision.mapping = m.id ORDER BY number DESC LIMIT 1) v ON true`;
+
+/** Mapping documents: drafts that are edited, revisions that are not. */
+export class Mappings {
+  constructor(
+    private readonly db: Database,
+    private readonly systems: Systems,
+    private readonly failures: Failures,
+  ) {}
+
+  async list(): Promise<MappingSummary[]> {
+    const rows = await this.db.query<MappingRow>(`${SELECT} ORDER BY m.created_at, m.id`);
+    const open = new Map(
+      (
+        await this.db.query<{ mapping: string; n: string }>(
+          "SELECT mapping, count(*) AS n FROM failed_record WHERE state = 'open' GROUP BY 1",
+        )
+      ).map((r) => [r.mapping, Number(r.n)]),
+    );
+    return rows.map((row) => {
+      const document = parseDocument(JSON.parse(row.draft));
+      const states: Record<string, number> = {};
+      for (const line of document.lines) states[line.state] = (states[line.state] ?? 0) + 1;
+      return {
+        id: row.id,
+        name: document.name,
+        source: document.source.primary.dataset,
+        target: document.target.dataset,
+        lines: document.lines.length,
+        states,
+        revision: row.number,
+        changed: changedLines(row, document).length,
+        openFailures: open.get(row.id) ?? 0,
+        updatedAt: isoTime(row.updated_at),
+      };
+    });
+  }
+
+  /** Questions without an answer, on lines that wait for one. */
+  async openQuestions(): Promise<Today['questions']> {
+    const rows = await this.db.query<{ id: string; draft: string }>(
+      'SELECT id, draft FROM mapping ORDER BY created_at, id',
+    );
+    return rows.flatMap(({ id, draft }) => {
+      const document = parseDocument(JSON.parse(draft));
+      return document.lines.flatMap((line, i) => {
+        if (line.state !== 'question') return [];
+        const asked = document.questions.find((q) => q.line === line.id && q.answer === undefined);
+        const field = document.target.fields.find((f) => f.name === line.target);
+        return {
+          mapping: id,
+          name: document.name,
+          line: line.id,
+          number: i + 1,
+          label: field?.label ?? line.target,
+          text: asked?.text ?? line.note ?? 'no question is written down yet',
+          to: asked?.to ?? null,
+          by: asked?.by ?? null,
+          askedAt: asked?.askedAt ?? null,
+        };
+      });
+    });
+  }
+
+  private async row(id: string): Promise<MappingRow> {
+    const [row] = await this.db.query<MappingRow>(`${SELECT} WHERE m.id = $1`, [id]);
+    if (!row) throw notFound(`There is no mapping ${quoted(id)}.`);
+    return row;
+  }
+
+  async get(id: string): Promise<MappingDetail> {
+    const row = await this.row(id);
+    const document = parseDocument(JSON.parse(row.draft));
+    return {
+      id,
+      document,
+      version: row.version,
+      revision: row.number,
+      publishedAt: row.published_at === null ? null : isoTime(row.published_at),
+      publishedBy: row.published_by,
+      changedLines: changedLines(row, document),
+      failures: await this.failures.byLine(id),
+      plan: row.plan,
+      updatedAt: isoTime(row.updated_at),
+    };
+  }
+
+  async create(document: MappingDocument): Promise<MappingDetail> {
+    const id = await slug(this.db, 'mapping', document.name);
+    await this.db.query('INSERT INTO mapping (id, draft) VALUES ($1, $2)', [id, canonicalText(document)]);
+    return this.get(id);
+  }
+
+  /** A save names the version it started from, so that two pages can't overwrite one another unseen. */
+  async save(id: string, document: MappingDocument, version: number): Promise<SavedDraft> {
+    const [saved] = await this.db.query<{ version: number; updated_at: string }>(
+      'UPDATE mapping SET draft = $2, version = version + 1, updated_at = now() WHERE id = $1 AND version = $3 RETURNING version, updated_at',
+      [id, canonicalText(document), version],
+    );
+    const row = await this.row(id);
+    if (!saved)
+      throw conflict(
+        'This mapping was changed on another page meanwhile. Load it again; your last edit has not been saved.',
+      );
+    return { version: saved.version, changedLines: changedLines(row, document), updatedAt: isoTime(saved.updated_at) };
+  }
+
+  /** Freezes the draft as the next revision. Refuses a draft with errors, and one that says what is published already. */
+  async publish(id: string, note: string, person: string): Promise<Revision> {
+    const row = await this.row(id);
+    const document = parseDocument(JSON.parse(row.draft));
+    if (row.published === row.draft)
+      throw refused(`The draft is the same as revision ${row.number}; there is nothing to publish.`);
+    await this.requireSound(document);
+    const [made] = await this.db.query<{ number: number; published_at: string }>(
+      `INSERT INTO revision (mapping, number, document, note, published_by)
+       SELECT id, COALESCE((SELECT max(number) FROM revision WHERE mapping = $1), 0) + 1, draft, $2, $3
+         FROM mapping WHERE id = $1 AND version = $4 RETURNING number, published_at`,
+      [id, note, person, row.version],
+    );
+    if (!made) throw conflict('The draft was changed while it was being published. Look at it again, then publish.');
+    return { number: made.number, note, publishedAt: isoTime(made.published_at), publishedBy: person };
+  }
+
+  private async requireSound(document: MappingDocument): Promise<void> {
+    const source = await this.systems.openDataset(document.source.primary.dataset);
+    const { fields } = await source.system.describe(source.dataset);
+    const target = await this.systems.openDataset(document.target.dataset);
+    if (!target.system.target)
+      throw refused(
+        `Versicle can't write to ${document.target.dataset} yet; choose a dataset of a database, an API that takes records, or a file.`,
+      );
+    deliveryMode(document, false);
+    const { problems } = compileMapping(
+      document,
+      sourceFieldsFor(
+        document,
+        fields.map((f) => f.name),
+      ),
+    );
+    const errors = problems.filter((p) => p.severity === 'error');
+    if (errors.length === 0) return;
+    throw new Problem(
+      422,
+      'Not publishable',
+      `The document has ${counted(errors.length, 'error')}; mend ${errors.length === 1 ? 'it' : 'them'} first. ${errors[0]!.message}`,
+      errors.map((e) => ({ path: e.line ? `line ${e.line}, ${e.path}` : e.path, message: e.message })),
+    );
+  }
+
+  async revisions(id: string): Promise<Revision[]> {
+    await this.row(id);
+    const rows = await this.db.query<{ number: number; note: string; published_at: string; published_by: string }>(
+      'SELECT number, note, published_at, published_by FROM revision WHERE mapping = $1 ORDER BY number DESC',
+      [id],
+    );
+    return rows.map((r) => ({
+      number: r.number,
+      note: r.note,
+      publishedAt: isoTime(r.published_at),
+      publishedBy: r.published_by,
+    }));
+  }
+
+  async revision(id: string, number: number): Promise<MappingDocument> {
+    const [row] = await this.db.query<{ document: string }>(
+      'SELECT document FROM revision WHERE mapping = $1 AND number = $2',
+      [id, number],
+    );
+    if (!row) throw notFound(`There is no revision ${number} of ${quoted(id)}.`);
+    return parseDocument(JSON.parse(row.document));
+  }
+
+  async difference(id: string, from: string, to: string): Promise<Difference> {
+    const state = async (name: string): Promise<MappingDocument> => {
+      if (name === 'draft') return (await this.get(id)).document;
+      if (!/^\d{1,9}$/.test(name))
+        throw refused(`${quoted(name)} names no state of the document; use a revision's number or “draft”.`);
+      return this.revision(id, Number(name));
+    };
+    const { lines, other } = documentDifference(await state(from), await state(to));
+    return { from, to, lines: lines.map((l) => ({ ...l, parts: [...l.parts] })), other: [...other] };
+  }
+}
+
+function changedLines(row: MappingRow, draft: MappingDocument): string[] {
+  if (row.published === null || row.published === row.draft) return [];
+  return documentDifference(parseDocument(JSON.parse(row.published)), draft).lines.map((l) => l.line);
+}

@@ -1,0 +1,29 @@
+import type { Api } from '../http/api.ts';
+import type { Services } from '../services.ts';
+
+export function mappingRoutes(api: Api, { mappings, events }: Services): void {
+  const changed = async (id: string): Promise<void> => {
+    events.send({ type: 'mapping', id });
+    await events.waitingChanged();
+  };
+  api.on('listMappings', () => mappings.list());
+  api.on('createMapping', async ({ body }) => {
+    const made = await mappings.create(body.document);
+    await changed(made.id);
+    return made;
+  });
+  api.on('getMapping', ({ params }) => mappings.get(params.id));
+  api.on('saveDraft', async ({ params, body }) => {
+    const saved = await mappings.save(params.id, body.document, body.version);
+    await changed(params.id);
+    return saved;
+  });
+  api.on('publish', async ({ params, body }, who) => {
+    const revision = await mappings.publish(params.id, body.note, who.person);
+    await changed(params.id);
+    return revision;
+  });
+  api.on('listRevisions', ({ params }) => mappings.revisions(params.id));
+  api.on('getRevision', ({ params }) => mappings.revision(params.id, params.number));
+  api.on('difference', ({ params, query }) => mappings.difference(params.id, query.from, query.to));
+}

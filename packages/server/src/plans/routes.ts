@@ -1,0 +1,12 @@
+import type { Api } from '../http/api.ts';
+import type { Services } from '../services.ts';
+
+export function planRoutes(api: Api, { plans, engine }: Services): void {
+  api.on('listPlans', () => plans.list());
+  api.on('createPlan', ({ body }) => plans.create(body.name, body.mapping));
+  api.on('startPlan', async ({ params, body }, who) => {
+    const run = await plans.start(params.id, body.rowLimit ?? null, who.person);
+    engine.enqueue(run);
+    return { run };
+  });
+}

@@ -1,0 +1,108 @@
+import type { RunDetail, RunSummary } from '@versicle/contract';
+import type { MappingDocument } from '@versicle/core';
+import type { Failures } from '../failures/failures.ts';
+import { notFound } from '../http/problem.ts';
+import type { Database } from '../store/database.ts';
+import { isoTime, isoTimeOrNull } from '../store/values.ts';
+
+interface RunRow {
+  [key: string]: unknown;
+  id: number;
+  kind: 'full' | 'replay';
+  plan: string;
+  plan_name: string;
+  mapping: string;
+  revision: number;
+  document: string;
+  state: RunSummary['state'];
+  row_limit: string | null;
+  started_by: string;
+  created_at: string;
+  started_at: string | null;
+  finished_at: string | null;
+  read: string;
+  filtered: string;
+  skipped: string;
+  failed: string;
+  delivered: string;
+  remarks: string;
+  bytes_done: string | null;
+  bytes_total: string | null;
+  error: string | null;
+}
+
+const SELECT = `SELECT r.*, p.name AS plan_name, v.document FROM run r
+  JOIN plan p ON p.id = r.plan JOIN revision v ON v.mapping = r.mapping AND v.number = r.revision`;
+
+export async function readRun(db: Database, id: number): Promise<RunSummary | null> {
+  const [row] = await db.query<RunRow>(`${SELECT} WHERE r.id = $1`, [id]);
+  return row ? summaryOf(row) : null;
+}
+
+export interface RunFilter {
+  readonly plan?: string | undefined;
+  readonly mapping?: string | undefined;
+  readonly limit: number;
+}
+
+/** The newest first. */
+export async function listRuns(db: Database, filter: RunFilter): Promise<RunSummary[]> {
+  const rows = await db.query<RunRow>(
+    `${SELECT} WHERE ($1::text IS NULL OR r.plan = $1) AND ($2::text IS NULL OR r.mapping = $2) ORDER BY r.id DESC LIMIT $3`,
+    [filter.plan ?? null, filter.mapping ?? null, filter.limit],
+  );
+  return rows.map(summaryOf);
+}
+
+/** A run with what its page shows: the course of it, its log, and what failed in it and still does. */
+export async function runDetail(db: Database, failures: Failures, id: number): Promise<RunDetail> {
+  const [row] = await db.query<RunRow>(`${SELECT} WHERE r.id = $1`, [id]);
+  if (!row) throw notFound(`There is no run ${id}; the list of runs has those that there are.`);
+  const document = JSON.parse(row.document) as MappingDocument;
+  const samples = await db.query<{ millis: string; read: string; delivered: string }>(
+    `SELECT (extract(epoch FROM c.at - r.started_at) * 1000)::bigint AS millis, c.read, c.delivered
+       FROM run_chunk c JOIN run r ON r.id = c.run WHERE c.run = $1
+        AND (c.chunk % GREATEST(1, r.chunk / 200) = 0 OR c.chunk = r.chunk) ORDER BY c.chunk`,
+    [id],
+  );
+  const log = await db.query<{ at: string; message: string }>(
+    'SELECT at, message FROM run_log WHERE run = $1 ORDER BY id LIMIT 500',
+    [id],
+  );
+  return {
+    ...summaryOf(row),
+    source: document.source.primary.dataset,
+    target: document.target.dataset,
+    samples: samples.map((s) => ({ millis: Number(s.millis), read: Number(s.read), delivered: Number(s.delivered) })),
+    log: log.map((l) => ({ at: isoTime(l.at), message: l.message })),
+    causes: await failures.causes({ run: id, state: 'any' }),
+  };
+}
+
+function summaryOf(row: RunRow): RunSummary {
+  return {
+    id: row.id,
+    kind: row.kind,
+    plan: row.plan,
+    planName: row.plan_name,
+    mapping: row.mapping,
+    mappingName: (JSON.parse(row.document) as { name: string }).name,
+    revision: row.revision,
+    state: row.state,
+    rowLimit: row.row_limit === null ? null : Number(row.row_limit),
+    startedBy: row.started_by,
+    createdAt: isoTime(row.created_at),
+    startedAt: isoTimeOrNull(row.started_at),
+    finishedAt: isoTimeOrNull(row.finished_at),
+    counts: {
+      read: Number(row.read),
+      filtered: Number(row.filtered),
+      skipped: Number(row.skipped),
+      failed: Number(row.failed),
+      delivered: Number(row.delivered),
+      remarks: Number(row.remarks),
+    },
+    progress: row.bytes_total === null ? null : { done: Number(row.bytes_done), total: Number(row.bytes_total) },
+    error: row.error,
+  };
+}

@@ -1,0 +1,24 @@
+import type { Engine } from './engine/engine.ts';
+import type { Failures } from './failures/failures.ts';
+import type { Events } from './http/events.ts';
+import type { Mappings } from './mappings/mappings.ts';
+import type { Plans } from './plans/plans.ts';
+import type { Profiles } from './profiles/profiles.ts';
+import type { Structures } from './structures/structures.ts';
+import type { Database } from './store/database.ts';
+import type { SignIn } from './systems/sign-in.ts';
+import type { Systems } from './systems/systems.ts';
+
+/** What the requests work with; made once in main.ts. */
+export interface Services {
+  readonly db: Database;
+  readonly systems: Systems;
+  readonly signIn: SignIn;
+  readonly profiles: Profiles;
+  readonly structures: Structures;
+  readonly mappings: Mappings;
+  readonly plans: Plans;
+  readonly failures: Failures;
+  readonly engine: Engine;
+  readonly events: Events;
+}

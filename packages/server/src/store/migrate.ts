@@ -1,0 +1,34 @@
+import type { Database } from './database.ts';
+import { StartError } from './start-error.ts';
+import m001 from './migrations/001-ground.sql';
+import m002 from './migrations/002-connect.sql';
+
+/** Forward only; a released migration is never edited. */
+const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
+  [1, 'ground', m001],
+  [2, 'connect', m002],
+];
+
+export async function migrate(db: Database): Promise<void> {
+  await db.exec(
+    'CREATE TABLE IF NOT EXISTS migration (number integer PRIMARY KEY, name text NOT NULL, at timestamptz NOT NULL DEFAULT now())',
+  );
+  const done = new Set((await db.query<{ number: number }>('SELECT number FROM migration')).map((r) => r.number));
+  const newest = migrations.at(-1)![0];
+  const later = [...done].filter((n) => n > newest);
+  if (later.length > 0)
+    throw new StartError(
+      'The data directory was written by a newer Versicle. Start that version, or use another directory (VERSICLE_DATA).',
+    );
+  for (const [number, name, sql] of migrations) {
+    if (done.has(number)) continue;
+    const statements = sql
+      .split(/;\s*\n/)
+      .map((s) => s.trim())
+      .filter((s) => s.replace(/--.*\n?/g, '').trim() !== '');
+    await db.transaction([
+      ...statements.map((s) => ({ sql: s })),
+      { sql: 'INSERT INTO migration (number, name) VALUES ($1, $2)', params: [number, name] },
+    ]);
+  }
+}

@@ -1,0 +1,85 @@
+import { PGlite, type Transaction } from '@electric-sql/pglite';
+import { parentPort, workerData } from 'node:worker_threads';
+import type { Delivery, Rejection, Statement } from './database.ts';
+import { deliverChunk, JOURNAL, type DeliveryTransaction } from './deliver.ts';
+
+/** Owns one PGlite. Requests are served in the order of arrival, each as a whole. */
+
+const { directory, journal } = workerData as { directory: string; journal: boolean };
+const port = parentPort!;
+const db = await PGlite.create(directory);
+await db.exec(`SET TimeZone = 'UTC'; SET DateStyle = 'ISO'; SET IntervalStyle = 'postgres';${journal ? JOURNAL : ''}`);
+let sinceCheckpoint = 0;
+
+type Call =
+  | { id: number; kind: 'query'; statement: Statement }
+  | { id: number; kind: 'exec'; sql: string }
+  | { id: number; kind: 'transaction'; statements: Statement[] }
+  | { id: number; kind: 'deliver'; delivery: Delivery }
+  | { id: number; kind: 'close' };
+
+/** Text for everything that JavaScript would bend: dates stay as PostgreSQL prints them, int8 and numeric as text. */
+const parsers = Object.fromEntries(
+  [20, 1082, 1083, 1114, 1184, 1186, 1700, 114, 3802].map((oid) => [oid, (text: string) => text]),
+);
+
+async function run(executor: Pick<Transaction, 'query'>, { sql, params, copy }: Statement): Promise<unknown[]> {
+  const options = copy ? { blob: new Blob([copy as Uint8Array<ArrayBuffer>]), parsers } : { parsers };
+  return (await executor.query(sql, (params ?? []) as unknown[], options)).rows;
+}
+
+async function serve(call: Call): Promise<unknown> {
+  switch (call.kind) {
+    case 'query':
+      return run(db, call.statement);
+    case 'exec':
+      await db.exec(call.sql);
+      return null;
+    case 'transaction':
+      return db.transaction(async (tx) => {
+        const results: unknown[][] = [];
+        for (const statement of call.statements) results.push(await run(tx, statement));
+        return results;
+      });
+    case 'deliver':
+      return deliver(call.delivery);
+    case 'close':
+      await db.exec('CHECKPOINT');
+      await db.close();
+      return null;
+  }
+}
+
+async function deliver(delivery: Delivery): Promise<Rejection[]> {
+  const rejected = await db.transaction((tx) => deliverChunk(transactionOf(tx), delivery));
+  sinceCheckpoint += delivery.rows;
+  if (sinceCheckpoint > 250_000) {
+    sinceCheckpoint = 0;
+    await db.exec('CHECKPOINT');
+  }
+  return rejected;
+}
+function transactionOf(tx: Transaction): DeliveryTransaction {
+  return {
+    exec: (sql) => tx.exec(sql),
+    query: (sql, params) => tx.query(sql, params),
+    copy: async (table, columns, text) => {
+      const blob = new Blob([text as Uint8Array<ArrayBuffer>]);
+      await tx.query(`COPY ${table} (${columns}) FROM '/dev/blob'`, [], { blob });
+    },
+  };
+}
+
+let last = Promise.resolve();
+port.on('message', (call: Call) => {
+  last = last.then(async () => {
+    try {
+      port.postMessage({ id: call.id, value: await serve(call) });
+    } catch (error) {
+      const e = error as { code?: string; message: string; detail?: string };
+      port.postMessage({ id: call.id, error: { message: e.message, code: e.code ?? '', detail: e.detail ?? null } });
+    }
+    if (call.kind === 'close') port.close();
+  });
+});
+port.postMessage({ id: 0, value: 'ready' });

@@ -1,0 +1,142 @@
+import { RunningServer, itemsDocument, type Reply } from '../testing/running-server.ts';
+import { Standins } from '../testing/standins.ts';
+
+describe('structures', () => {
+  let server: RunningServer;
+  let standins: Standins;
+  const bring = (system: string, dataset: string | null, fileName: string, content: string): Promise<Reply> =>
+    server.ask('POST', `/api/systems/${system}/structures`, {
+      dataset,
+      fileName,
+      content: Buffer.from(content).toString('base64'),
+    });
+  const describeDataset = async (dataset: string, system = 'files'): Promise<Reply['body']> =>
+    (await server.ask('GET', `/api/systems/${system}/dataset?dataset=${dataset}`)).body;
+  beforeAll(async () => {
+    standins = await Standins.start(200);
+    server = await RunningServer.start();
+    await server.connect();
+  });
+  afterAll(async () => {
+    await server.close();
+    await standins.close();
+  });
+
+  it('keeps versions, says what changed, and which lines it touches', async () => {
+    server.file('items.csv', 'no;name;price\n1;a;1,50\n');
+    await server.mapping(itemsDocument());
+    await describeDataset('items.csv');
+    server.file('items.csv', 'no;title;price;colour\n1;a;1,50;red\n');
+    await describeDataset('items.csv');
+    await describeDataset('items.csv');
+    const { body } = await server.ask('GET', '/api/systems/files/structures?dataset=items.csv');
+    expect(body.map((v: { number: number; source: string }) => [v.number, v.source])).toEqual([
+      [2, 'read from the system'],
+      [1, 'read from the system'],
+    ]);
+    expect(body[0].changes).toEqual([
+      {
+        what: 'removed',
+        field: 'name',
+        before: 'text',
+        after: null,
+        touches: [{ mapping: 'items-to-store', name: 'Items to store', line: 'l2', number: 2 }],
+      },
+      { what: 'added', field: 'title', before: null, after: 'text', touches: [] },
+      { what: 'added', field: 'colour', before: null, after: 'text', touches: [] },
+    ]);
+  });
+  it('takes types and descriptions from an XML Schema', async () => {
+    server.file(
+      'orders.xml',
+      '<export><order no="1"><bike>0007501</bike></order><order no="2"><bike>0007502</bike></order></export>',
+    );
+    const xsd = `<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema"><xs:element name="export"><xs:complexType><xs:sequence>
+      <xs:element name="order" maxOccurs="unbounded"><xs:complexType><xs:sequence>
+        <xs:element name="bike"><xs:annotation><xs:documentation>Seven digits</xs:documentation></xs:annotation>
+          <xs:simpleType><xs:restriction base="xs:string"><xs:maxLength value="7"/></xs:restriction></xs:simpleType></xs:element>
+      </xs:sequence><xs:attribute name="no" type="xs:int" use="required"/></xs:complexType></xs:element>
+    </xs:sequence></xs:complexType></xs:element></xs:schema>`;
+    expect((await bring('files', 'orders.xml', 'orders.xsd', xsd)).body).toEqual({
+      what: 'the schema orders.xsd',
+      datasets: [{ name: 'orders.xml', fields: 2 }],
+    });
+    const { fields } = await describeDataset('orders.xml');
+    expect(fields.find((f: { name: string }) => f.name === 'bike')).toMatchObject({
+      type: 'varchar(7)',
+      nullable: false,
+      description: 'Seven digits',
+    });
+    expect(fields.find((f: { name: string }) => f.name === '@no')).toMatchObject({ type: 'integer', nullable: false });
+  });
+  it('makes datasets of an OpenAPI document, which can be read and written at once', async () => {
+    await server.ask('POST', '/api/systems', {
+      id: 'membership',
+      name: 'Membership service',
+      connection: {
+        kind: 'http',
+        base: standins.url('membership', '/v2'),
+        auth: 'client',
+        tokenUrl: standins.url('membership', '/oauth/token'),
+        clientId: 'versicle',
+        clientSecret: 'larkway-practice',
+        testPath: '/plans',
+      },
+    });
+    const description = await (await fetch(standins.url('membership', '/openapi.json'))).text();
+    const { body } = await bring('membership', null, 'openapi.json', description);
+    expect(body.datasets.map((d: { name: string }) => d.name)).toEqual(['members', 'sign-ups', 'plans']);
+    const rows = (await server.ask('GET', '/api/systems/membership/rows?dataset=members&limit=2000')).body;
+    expect(rows.rows).toHaveLength(200);
+    const members = await describeDataset('members', 'membership');
+    expect(members.fields[0]).toMatchObject({
+      name: 'external_no',
+      type: 'varchar(12)',
+      nullable: false,
+      description: 'The number that the member knows',
+    });
+    expect(members.format).toContainEqual({ label: 'Written', value: 'POST /members/batch' });
+    expect((await bring('files', null, 'openapi.json', description)).body.detail).toContain('describes an HTTP API');
+  });
+  it('matches a dictionary of many tables by their names, and one of a single table by its fields', async () => {
+    server.file('people.csv', 'person_no;surname\n1;Marlowe\n');
+    const many =
+      'Table;Column;Type;Length;Mandatory;Comment\npeople;person_no;NUMBER;6;Y;Given at the desk\n;surname;VARCHAR2;40;N;Family name\nothers;x;int;;;\n';
+    expect((await bring('files', null, 'dictionary.csv', many)).body.datasets).toEqual([
+      { name: 'people.csv', fields: 2 },
+    ]);
+    const { fields } = await describeDataset('people.csv');
+    expect(fields).toEqual([
+      expect.objectContaining({
+        name: 'person_no',
+        type: 'numeric(6,0)',
+        nullable: false,
+        description: 'Given at the desk',
+      }),
+      expect.objectContaining({ name: 'surname', type: 'varchar(40)' }),
+    ]);
+    const wrong = await bring('files', 'people.csv', 'd.csv', 'Field;Type\nnothing;int\n');
+    expect(wrong.body.detail).toContain('none of which has a field of “people.csv”');
+    expect((await bring('files', 'people.csv', 'd.csv', 'A;B\n1;2\n')).body.detail).toContain(
+      'headed like field names',
+    );
+    expect((await bring('files', 'people.csv', 'd.xsd', '<a/>')).body.detail).toContain('its root is not');
+    expect((await bring('files', 'people.csv', 'd.json', '{"a":')).body.detail).toContain('not sound JSON');
+  });
+  it('finds fields by name, label or description over all systems', async () => {
+    const catalogued = await server.ask('POST', '/api/systems/membership/catalogue', { profile: false });
+    expect(catalogued.body).toMatchObject({ datasets: 4, problems: [] });
+    const find = async (text: string): Promise<string[]> =>
+      (
+        (await server.ask('GET', `/api/fields?text=${encodeURIComponent(text)}`)).body as {
+          system: string;
+          dataset: string;
+          field: { name: string };
+        }[]
+      ).map((f) => `${f.system}/${f.dataset}.${f.field.name}`);
+    expect(await find('surname')).toEqual(['files/people.csv.surname']);
+    expect(await find('seven digits')).toEqual(['files/orders.xml.bike']);
+    expect(await find('phones number')).toEqual(['membership/members/phones.number']);
+    expect(await find('no such thing')).toEqual([]);
+  });
+});

@@ -1,0 +1,80 @@
+import { counted, quoteName } from '@versicle/core';
+import { refused } from '../../../http/problem.ts';
+import { DatabaseError, quoteIdentifier, type Database } from '../../../store/database.ts';
+import type { Kind, OpenSystem, ReadOptions, SourceBatch } from '../kind.ts';
+import { fromClause, SqlTables } from '../sql/tables.ts';
+
+/** A PostgreSQL database that Versicle keeps itself, in a PGlite of its own. */
+export const embedded: Kind<'embedded'> = {
+  async open({ name }, context) {
+    return openEmbedded(await context.embedded(name), name);
+  },
+};
+
+const PAGE = 2000;
+
+function openEmbedded(database: Database, name: string): OpenSystem {
+  const tables = new SqlTables(database, name);
+  return {
+    test: async () => {
+      const found = await tables.datasets(0);
+      return {
+        ok: true,
+        code: 'ok',
+        message: `The database answers; it has ${found.length === 0 ? 'no tables yet' : counted(found.length, 'table')}.`,
+        sees: found.map((t) => t.name).slice(0, 8),
+      };
+    },
+    datasets: () => tables.datasets(Infinity),
+    describe: (dataset) => tables.describe(dataset),
+    selects: true,
+    read: (dataset, options) => read(database, tables, dataset, options),
+    target: {
+      prepare: (document, dataset) => tables.prepare(document, dataset),
+      // Only this Versicle delivers here; its journal must be found again whatever the installation is called.
+      deliver: (delivery) => database.deliver({ ...delivery, source: '' }),
+      /** PGlite neither vacuums nor writes checkpoints by itself. */
+      care: async (dataset, delivered) => {
+        if (delivered < 10_000) return;
+        await database.exec(`VACUUM (ANALYZE) ${quoteIdentifier(dataset)}`);
+        await database.exec('CHECKPOINT');
+      },
+    },
+  };
+}
+
+/** Page by page, in the order of the rows' places, so that no statement holds the database for long. */
+async function* read(
+  database: Database,
+  tables: SqlTables,
+  dataset: string,
+  options: ReadOptions,
+): AsyncGenerator<SourceBatch> {
+  const columns = await tables.known(dataset);
+  const { where, order } = tables.clauses(options, columns);
+  // Named by their places: an order by a field must mean the field, not its text.
+  const list = columns.map((c, i) => `${quoteName(c.name)}::text AS "c${i}"`).join(', ');
+  const isTable = (await tables.tables()).some(
+    (t) => t.kind === 'r' && fromClause(dataset).endsWith(quoteName(t.name)),
+  );
+  const byPlace = isTable && order === null;
+  let after = '(0,0)';
+  let offset = 0;
+  for (;;) {
+    const sql = byPlace
+      ? `SELECT ctid::text AS " place", ${list} FROM ${fromClause(dataset)} WHERE ctid > $1::tid${where ? ` AND ${where}` : ''} ORDER BY ctid LIMIT ${PAGE}`
+      : `SELECT ${list} FROM ${fromClause(dataset)} WHERE $1 <> ''${where ? ` AND ${where}` : ''}${order ? ` ORDER BY ${order}` : ''} OFFSET ${offset} LIMIT ${PAGE}`;
+    const found = await database.query(sql, [after]).catch((error: Error) => {
+      throw error instanceof DatabaseError ? refused(`${dataset} can't be read this way: ${error.message}`) : error;
+    });
+    if (found.length > 0)
+      yield {
+        fields: columns.map((c) => c.name),
+        rows: found.map((r) => columns.map((_, i) => (r[`c${i}`] as string | null) ?? null)),
+        file: null,
+      };
+    if (found.length < PAGE) return;
+    offset += found.length;
+    after = String(found.at(-1)![' place']);
+  }
+}

@@ -1,0 +1,88 @@
+import { existsSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { itemsDocument, RunningServer, type Reply } from '../../../testing/running-server.ts';
+
+describe('a folder as the target', () => {
+  let server: RunningServer;
+  const document = (file: string, patch: Record<string, unknown> = {}): Record<string, unknown> => ({
+    ...itemsDocument('items.csv'),
+    name: `Items to ${file}`,
+    target: {
+      dataset: `files/${file}`,
+      key: ['no'],
+      fields: [
+        { name: 'no', type: 'varchar(8)', nullable: false },
+        { name: 'name', type: 'varchar(12)' },
+        { name: 'price', type: 'numeric(8,2)', required: true },
+      ],
+    },
+    write: { mode: 'replace' },
+    ...patch,
+  });
+  const written = (file: string): string => readFileSync(join(server.folder, file), 'utf8');
+  beforeAll(async () => {
+    // Small chunks, so that a file is made of several.
+    server = await RunningServer.start({ VERSICLE_CHUNK_ROWS: '2' });
+    await server.connect();
+    server.file(
+      'items.csv',
+      'no;name;price\n00417;Bell;4,20\n00418;"Lamp, red";22,10\n00419;Seat;oops\n00420;;7,90\n00421;Lock;1,00\n',
+    );
+  });
+  afterAll(() => server.close());
+
+  it('writes a file in one step, of as many chunks as there were; failed records are not in it', async () => {
+    const { plan } = await server.mapping(document('out.csv'));
+    const run = await server.run(plan);
+    expect(run.counts).toMatchObject({ read: 5, delivered: 4, failed: 1 });
+    expect(run.log.map((l) => l.message)).toContain('the file out.csv has 4 records');
+    expect(written('out.csv')).toBe(
+      'no,name,price\n00417,Bell,4.20\n00418,"Lamp, red",22.10\n00420,,7.90\n00421,Lock,1.00\n',
+    );
+    // Run again, it is written anew and not added to.
+    await server.run(plan);
+    expect(written('out.csv').split('\n')).toHaveLength(6);
+    const { body } = await server.ask('GET', '/api/systems/files/datasets');
+    expect(body.map((d: { name: string }) => d.name)).toEqual(['items.csv', 'out.csv']);
+  });
+  it('adds what a replay brings', async () => {
+    const { mapping, plan } = await server.mapping(document('again.jsonl'));
+    await server.run(plan);
+    const { body: draft } = await server.ask('GET', `/api/mappings/${mapping}`);
+    draft.document.lines[2].rule = "coalesce(parse_number(nullif(i.price, 'oops'), ','), 9.99)";
+    await server.ask('PUT', `/api/mappings/${mapping}/draft`, { document: draft.document, version: draft.version });
+    await server.ask('POST', `/api/mappings/${mapping}/publish`, {});
+    const run = await server.ask('POST', '/api/failures/replay', { mapping, cause: 'rule_error', line: 'l3' });
+    await server.ended(run.body.run);
+    expect(written('again.jsonl')).toContain('{"no":"00419","name":"Seat","price":"9.99"}');
+    expect(written('again.jsonl').trim().split('\n')).toHaveLength(5);
+  });
+  it.each(['out.json', 'out.xml', 'out.xlsx', 'out.txt'])('writes %s so that it reads back', async (file) => {
+    const { plan } = await server.mapping(document(file));
+    expect((await server.run(plan)).state).toBe('finished');
+    expect(existsSync(join(server.folder, file))).toBe(true);
+    const { body } = await server.ask('GET', `/api/systems/files/rows?dataset=${file}`);
+    expect(body.rows).toHaveLength(4);
+    expect(JSON.stringify(body.rows)).toContain('22.10');
+  });
+  it('refuses what a file can not do', async () => {
+    const run = async (doc: Record<string, unknown>): Promise<string> => {
+      const { plan } = await server.mapping(doc);
+      return (await server.run(plan)).error ?? '';
+    };
+    expect(await run(document('u.csv', { write: { mode: 'upsert', existing: 'overwrite' } }))).toContain(
+      'record by record',
+    );
+    expect(await run(document('x.doc'))).toContain('the ending says how to write');
+    const outside: Reply = await server.ask('POST', '/api/mappings', { document: document('../x.csv') });
+    if (outside.status === 200) {
+      const published = await server.ask('POST', `/api/mappings/${outside.body.id}/publish`, {});
+      if (published.status === 200) {
+        const plan = await server.ask('POST', '/api/plans', { name: 'Outside', mapping: outside.body.id });
+        const { body } = await server.ask('POST', `/api/plans/${plan.body.id}/start`, {});
+        expect((await server.ended(body.run)).error).toContain("can't be the name of a file");
+      }
+    }
+    expect(existsSync(join(server.home, 'x.csv'))).toBe(false);
+  });
+});

@@ -1,0 +1,297 @@
+import { readdir, realpath, stat } from 'node:fs/promises';
+import { isAbsolute, join, sep } from 'node:path';
+import type { Dataset, DatasetSetting } from '@versicle/contract';
+import { counted, FormatError, nearest, quoted, type FileFormat } from '@versicle/core';
+import { isWorkbook, lookAt, recordsOf, type FilePart } from '@versicle/files';
+import { notFound, refused } from '../../../http/problem.ts';
+import type { Described, Found, Kind, KindContext, OpenSystem, ReadOptions, SourceBatch, SourcePlan } from '../kind.ts';
+import { failed } from '../network/diagnose.ts';
+import { FolderTarget } from './target.ts';
+import { describeFormat } from './words.ts';
+
+/** A folder of files on this machine. Its root is fixed in the connection; nothing outside can be named, not by links either. */
+export const folder: Kind<'folder'> = {
+  open: ({ root }, context) => {
+    const opened = new Folder(root, context);
+    return {
+      test: () => opened.test(),
+      datasets: () => opened.datasets(),
+      describe: (name) => opened.describe(name),
+      read: (name, options) => opened.read(name, options),
+      sourcePlan: (name, options) => opened.plan(name, options),
+      target: new FolderTarget(root),
+    } satisfies OpenSystem;
+  },
+  check: ({ root }) => {
+    if (!isAbsolute(root))
+      throw refused('The folder is named by its full path, beginning with /.', [
+        { path: 'connection.root', message: 'a full path' },
+      ]);
+  },
+};
+
+const READABLE = /\.(csv|tsv|txt|dat|jsonl|ndjson|json|xml|xlsx|xlsm)(\.gz)?$/i;
+
+interface FileEntry {
+  readonly name: string;
+  readonly path: string;
+  readonly bytes: number;
+  readonly changed: number;
+}
+
+class Folder {
+  constructor(
+    private readonly root: string,
+    private readonly context: KindContext,
+  ) {}
+
+  async test(): Promise<Found> {
+    try {
+      const files = await this.files();
+      const readable = files.filter((f) => READABLE.test(f.name));
+      const sees = [...files]
+        .sort((a, b) => b.changed - a.changed)
+        .slice(0, 8)
+        .map((f) => f.name);
+      return {
+        ok: true,
+        code: 'ok',
+        message:
+          files.length === 0
+            ? 'The folder is there, but it is empty.'
+            : `The folder holds ${counted(files.length, 'file')}, ${readable.length} of which can be read as records.`,
+        sees,
+      };
+    } catch (error) {
+      const { code } = error as NodeJS.ErrnoException;
+      if (code === 'ENOENT')
+        return failed('no_such_folder', `There is no folder ${this.root}.${await this.nearestFolder()}`);
+      if (code === 'ENOTDIR') return failed('not_a_folder', `${this.root} is a file; name the folder that it lies in.`);
+      if (code === 'EACCES')
+        return failed(
+          'not_permitted',
+          `Versicle may not read ${this.root}; give its user the right to read the folder.`,
+        );
+      throw error;
+    }
+  }
+
+  private async nearestFolder(): Promise<string> {
+    const parent = join(this.root, '..');
+    try {
+      const names = (await readdir(parent, { withFileTypes: true })).filter((e) => e.isDirectory()).map((e) => e.name);
+      const near = nearest(this.root.split(sep).at(-1) ?? '', names);
+      return near ? ` Did you mean ${join(parent, near)}?` : '';
+    } catch {
+      return '';
+    }
+  }
+
+  /** The regular files right in the folder; a link counts only when it stays inside. */
+  private async files(): Promise<FileEntry[]> {
+    const base = await realpath(this.root);
+    const entries = await readdir(base, { withFileTypes: true });
+    const found: FileEntry[] = [];
+    for (const entry of entries) {
+      if (entry.name.startsWith('.') || entry.isDirectory()) continue;
+      const path = await this.inside(base, entry.name).catch(() => null);
+      const stats = path === null ? null : await stat(path).catch(() => null);
+      if (path && stats?.isFile()) found.push({ name: entry.name, path, bytes: stats.size, changed: stats.mtimeMs });
+    }
+    return found.sort((a, b) => (a.name < b.name ? -1 : 1));
+  }
+
+  private async inside(base: string, name: string): Promise<string> {
+    const real = await realpath(join(base, name));
+    if (!real.startsWith(base + sep))
+      throw refused(`${quoted(name)} leads out of the folder ${this.root}; only files inside it can be read.`);
+    return real;
+  }
+
+  /** The files behind a dataset: one by its name, or all that a pattern such as trips-*.csv matches, in order of name. */
+  private async filesOf(dataset: string): Promise<FileEntry[]> {
+    if (/[/\\\0]/.test(dataset) || dataset === '..' || dataset === '.')
+      throw refused(`${quoted(dataset)} is not the name of a file in the folder; names have no slashes.`);
+    const files = await this.files().catch((error: NodeJS.ErrnoException) => {
+      throw refused(
+        error.code === 'ENOENT'
+          ? `The folder ${this.root} is not there.`
+          : `The folder ${this.root} can't be read: ${error.message}`,
+      );
+    });
+    if (dataset.includes('*')) {
+      const pattern = new RegExp(
+        `^${dataset
+          .split('*')
+          .map((part) => part.replace(/[.+?^${}()|[\]\\]/g, '\\$&'))
+          .join('[^/]*')}$`,
+      );
+      const matching = files.filter((f) => pattern.test(f.name));
+      if (matching.length === 0)
+        throw notFound(
+          `No file in the folder matches ${quoted(dataset)}. It holds ${listed(files.map((f) => f.name))}.`,
+        );
+      return matching;
+    }
+    const file = files.find((f) => f.name === dataset);
+    if (file) return [file];
+    const near = nearest(
+      dataset,
+      files.map((f) => f.name),
+    );
+    if (await this.isDirectory(dataset))
+      throw refused(`${quoted(dataset)} is a folder; register it as a system of its own to read the files in it.`);
+    throw notFound(
+      `There is no file ${quoted(dataset)} in the folder.${near ? ` Did you mean ${near}?` : ` It holds ${listed(files.map((f) => f.name))}.`}`,
+    );
+  }
+  private async isDirectory(name: string): Promise<boolean> {
+    return (await stat(join(this.root, name)).catch(() => null))?.isDirectory() ?? false;
+  }
+
+  async datasets(): Promise<Dataset[]> {
+    const files = await this.files();
+    const groups = new Map<string, FileEntry[]>();
+    for (const file of files) {
+      const pattern = file.name.replace(/\d[\d_.-]*\d|\d/, '*');
+      if (READABLE.test(file.name) && pattern !== file.name)
+        groups.set(pattern, [...(groups.get(pattern) ?? []), file]);
+    }
+    const single = (file: FileEntry): Dataset => ({
+      name: file.name,
+      description: describeFile(file.name),
+      records: null,
+      bytes: file.bytes,
+      changedAt: new Date(file.changed).toISOString(),
+      problem: READABLE.test(file.name)
+        ? file.bytes === 0
+          ? 'The file is empty.'
+          : null
+        : 'Files of this kind are not read.',
+    });
+    const together = [...groups]
+      .filter(([, list]) => list.length > 1)
+      .map(([name, list]): Dataset => ({
+        name,
+        description: `${list.length} files as one dataset`,
+        records: null,
+        bytes: list.reduce((sum, f) => sum + f.bytes, 0),
+        changedAt: new Date(Math.max(...list.map((f) => f.changed))).toISOString(),
+        problem: null,
+      }));
+    const grouped = new Set(
+      [...groups.values()]
+        .filter((l) => l.length > 1)
+        .flat()
+        .map((f) => f.name),
+    );
+    return [
+      ...together,
+      ...files.filter((f) => !grouped.has(f.name)).map(single),
+      ...files.filter((f) => grouped.has(f.name)).map(single),
+    ];
+  }
+
+  /** `repairs.xml/order.task`, `bikes.xlsx/Bikes`: behind the slash is a part of the file. */
+  private async look(name: string): Promise<{
+    files: FileEntry[];
+    format: FileFormat;
+    reasons: readonly string[];
+    fields: readonly string[];
+    parts: readonly FilePart[];
+    lines: readonly string[];
+    setting: DatasetSetting | null;
+  }> {
+    const slash = name.indexOf('/');
+    const dataset = slash < 0 ? name : name.slice(0, slash);
+    const part = slash < 0 ? null : name.slice(slash + 1);
+    if (part !== null && /(^|[/\\])\.\.([/\\]|$)|\0/.test(part))
+      throw refused(`${quoted(name)} is not the name of a file in the folder; only files inside it can be read.`);
+    const files = await this.filesOf(dataset);
+    const first = files[0]!;
+    const settings = await this.context.settings();
+    const setting = settings.get(name) ?? settings.get(dataset) ?? null;
+    try {
+      const fixed = setting?.kind === 'format' ? setting.format : null;
+      return { files, setting, ...(await lookAt(first.path, first.name, part, fixed)) };
+    } catch (error) {
+      if ((error as NodeJS.ErrnoException).code === 'EISDIR') throw refused(`${quoted(name)} is a folder.`);
+      throw error instanceof FormatError
+        ? refused(error.message.includes(first.name) ? error.message : `${first.name}: ${error.message}`)
+        : error;
+    }
+  }
+
+  async describe(name: string): Promise<Described> {
+    const { files, format, reasons, fields, parts, lines, setting } = await this.look(name);
+    const examples = await this.examples(name, fields.length);
+    const base = name.split('/')[0]!;
+    return {
+      name,
+      fields: fields.map((field, i) => ({
+        name: field,
+        type: 'text',
+        nullable: true,
+        key: false,
+        example: examples[i] ?? null,
+      })),
+      format: describeFormat(format),
+      guessedFrom: [...reasons],
+      files: files.map((f) => f.name),
+      lines: [...lines],
+      parts: parts.map((p) => ({ ...p, name: `${base}/${p.name}` })),
+      setting: { kind: 'format', format: format as never },
+      settled: setting !== null,
+      bytes: files.reduce((s, f) => s + f.bytes, 0),
+      changedAt: new Date(Math.max(...files.map((f) => f.changed))).toISOString(),
+    };
+  }
+  /** The first value of each field among the first records. */
+  private async examples(name: string, width: number): Promise<(string | null)[]> {
+    const found = new Array<string | null>(width).fill(null);
+    for await (const { rows } of this.read(name, {})) {
+      for (const row of rows)
+        if (Array.isArray(row)) for (let i = 0; i < width; i++) found[i] ??= (row as (string | null)[])[i] ?? null;
+      break;
+    }
+    return found;
+  }
+
+  async *read(name: string, { withDoc = false }: ReadOptions): AsyncGenerator<SourceBatch> {
+    const { files, format, fields } = await this.look(name);
+    const chosen = format.kind === 'json' || format.kind === 'xml' ? { ...format, withDoc } : format;
+    const names = chosen === format ? fields : [...fields, ...(withDoc ? ['_doc'] : [])];
+    for (const file of files)
+      try {
+        for await (const { rows } of recordsOf(file.path, file.name, chosen))
+          yield { fields: names, rows, file: file.name };
+      } catch (error) {
+        throw error instanceof FormatError ? refused(`${file.name}: ${error.message}`) : error;
+      }
+  }
+
+  async plan(name: string, { withDoc = false }: ReadOptions): Promise<SourcePlan> {
+    const { files, format, fields } = await this.look(name);
+    const nested = format.kind === 'json' || format.kind === 'xml';
+    return {
+      kind: 'files',
+      files: files.map(({ path, name: file, bytes, changed }) => ({ path, name: file, bytes, changed })),
+      format: nested ? { ...format, withDoc } : format,
+      fields: [...fields, ...(nested && withDoc ? ['_doc'] : [])].map((field) => ({ name: field, type: 'text' })),
+    };
+  }
+}
+
+function listed(names: readonly string[]): string {
+  return names.length === 0
+    ? 'nothing'
+    : `${names.slice(0, 8).join(', ')}${names.length > 8 ? ` and ${names.length - 8} more` : ''}`;
+}
+
+function describeFile(name: string): string {
+  if (isWorkbook(name)) return 'a workbook';
+  const ending = /\.([a-z]+)(\.gz)?$/i.exec(name)?.[1]?.toLowerCase() ?? '';
+  if (ending === 'xml') return 'XML';
+  if (ending === 'json') return 'JSON';
+  return READABLE.test(name) ? 'text with records' : 'not read';
+}

@@ -1,0 +1,53 @@
+import type { FileFormat } from '@versicle/core';
+
+const DELIMITERS: Record<string, string> = { ',': 'commas', ';': 'semicolons', '\t': 'tabs', '|': 'vertical bars' };
+const ENCODINGS: Record<string, string> = {
+  'utf-8': 'UTF-8',
+  'windows-1252': 'Windows-1252',
+  'utf-16le': 'UTF-16',
+  'utf-16be': 'UTF-16',
+};
+
+/** How a file is read, as a short table for people. */
+export function describeFormat(format: FileFormat): { label: string; value: string }[] {
+  if (format.kind === 'xlsx')
+    return [
+      { label: 'Format', value: 'workbook' },
+      { label: 'Sheet', value: format.sheet },
+      { label: 'Cells', value: format.range ?? 'all of the sheet' },
+      { label: 'Rows above', value: format.skipLines === 0 ? 'none' : String(format.skipLines) },
+      { label: 'Header', value: format.header ? 'the first row of the table' : 'none' },
+      { label: 'Read as', value: 'text stays text; formulas give their stored values' },
+    ];
+  const encoding = { label: 'Encoding', value: ENCODINGS[format.encoding] ?? format.encoding };
+  const text = { label: 'Read as', value: 'text first; a mapping decides on types' };
+  switch (format.kind) {
+    case 'jsonl':
+      return [{ label: 'Format', value: 'JSON Lines' }, encoding, text];
+    case 'json':
+      return [
+        { label: 'Format', value: 'JSON' },
+        encoding,
+        { label: 'Records at', value: format.records || 'the top' },
+        text,
+      ];
+    case 'xml':
+      return [{ label: 'Format', value: 'XML' }, encoding, { label: 'Records at', value: format.records }, text];
+    case 'fixed':
+      return [
+        { label: 'Format', value: `fixed width, ${format.columns.length} columns` },
+        encoding,
+        { label: 'Empty cell', value: format.emptyIsNull ? 'is null' : 'is an empty text' },
+        text,
+      ];
+    case 'delimited':
+      return [
+        { label: 'Format', value: `text delimited by ${DELIMITERS[format.delimiter] ?? format.delimiter}` },
+        encoding,
+        { label: 'Quotes', value: format.quote === '' ? 'none' : format.quote },
+        { label: 'Header', value: format.header ? 'the first row' : 'none' },
+        { label: 'Empty cell', value: format.emptyIsNull ? 'is null' : 'is an empty text' },
+        text,
+      ];
+  }
+}

@@ -1,0 +1,322 @@
+import type { Dataset, DatasetField, Endpoint } from '@versicle/contract';
+import {
+  Flattener,
+  learnStructures,
+  nearest,
+  quoted,
+  treeJson,
+  type NestedStructure,
+  type RawRow,
+} from '@versicle/core';
+import type { ConnectionOf } from '@versicle/contract';
+import { notFound, refused } from '../../../http/problem.ts';
+import type { Described, Found, Kind, KindContext, OpenSystem, ReadOptions, SourceBatch } from '../kind.ts';
+import { diagnoseNetwork, failed } from '../network/diagnose.ts';
+import { requireAllowedHost } from '../network/guard.ts';
+import { faultOf, pageOf, UnexpectedAnswer, type Page } from './answers.ts';
+import { NotAuthorised } from './authenticate.ts';
+import { HttpClient, type HttpAnswer } from './client.ts';
+import { fillPeriods } from './periods.ts';
+import { HttpTarget } from './target.ts';
+
+/** An API over HTTP that answers with JSON or XML; its datasets are the endpoints that people set down or import. */
+export const http: Kind<'http'> = {
+  open: (connection, context) => new HttpSystem(connection, context),
+  check: (connection) => {
+    requireAllowedHost(new URL(connection.base).hostname);
+    for (const line of (connection.headers ?? '').split(/\r?\n/))
+      if (line.trim() !== '' && !/^[A-Za-z0-9!#$%&'*+.^_`|~-]+\s*:\s*\S/.test(line))
+        throw refused(`“${line.slice(0, 60)}” is not a header; write Name: value.`, [
+          { path: 'connection.headers', message: 'Name: value' },
+        ]);
+  },
+};
+
+/** Pages at the most, against an API whose next page is the same for ever. */
+const MAX_PAGES = 1_000_000;
+
+class HttpSystem implements OpenSystem {
+  readonly client: HttpClient;
+  readonly target: HttpTarget;
+
+  constructor(
+    private readonly connection: ConnectionOf<'http'>,
+    private readonly context: KindContext,
+  ) {
+    this.client = new HttpClient(connection, context);
+    this.target = new HttpTarget(this.client, (dataset) => this.endpoint(dataset));
+  }
+
+  async test(): Promise<Found> {
+    const url = this.client.address(this.connection.testPath || '');
+    const where = new URL(url).host;
+    try {
+      const answer = await this.client.send({ method: 'GET', url, repeatable: true, tries: 1 });
+      return this.diagnoseAnswer(answer, where);
+    } catch (error) {
+      if (error instanceof NotAuthorised) return failed('not_authorised', error.message);
+      const found = diagnoseNetwork(error, where);
+      if (found) return found;
+      if ((error as Error).name === 'TimeoutError') return diagnoseNetwork({ code: 'TIMEOUT' }, where)!;
+      return failed(
+        'unexpected_answer',
+        `${where} answered, but not as an HTTP server does: ${(error as Error).message}`,
+      );
+    }
+  }
+  private async diagnoseAnswer(answer: HttpAnswer, where: string): Promise<Found> {
+    const { status } = answer;
+    const said = status >= 400 ? faultOf(answer).message : '';
+    if (status === 401) return failed('not_authorised', `${where} does not know us: ${said}. Check how we sign in.`);
+    if (status === 403)
+      return failed(
+        'not_permitted',
+        `${where} knows us, but does not let us in here: ${said}. Ask for the right, or for another scope.`,
+      );
+    if (status === 404)
+      return failed(
+        'no_such_path',
+        `${where} answers, but has nothing at ${new URL(answer.url).pathname}. Check the base address and the path to test with.`,
+      );
+    if (status === 429) return failed('too_fast', `${where} asks us to slow down: ${said}.`);
+    if (status >= 500) return failed('their_fault', `${where} answers with its own fault (status ${status}): ${said}`);
+    const type = String(answer.headers['content-type'] ?? '');
+    if (/html/i.test(type))
+      return failed(
+        'unexpected_answer',
+        `${where} answers with a web page, not with data. The base address may be that of its pages.`,
+      );
+    const endpoints = await this.endpoints();
+    return {
+      ok: true,
+      code: 'ok',
+      message: `${where} answers with status ${status}; ${endpoints.size === 0 ? 'no datasets are set down yet' : `${endpoints.size} of its datasets are set down`}.`,
+      sees: [...endpoints.keys()].slice(0, 8),
+    };
+  }
+
+  private async endpoints(): Promise<Map<string, Endpoint>> {
+    const found = new Map<string, Endpoint>();
+    for (const [name, setting] of await this.context.settings())
+      if (setting.kind === 'endpoint') found.set(name, setting.endpoint);
+    return found;
+  }
+  private async endpoint(dataset: string): Promise<Endpoint> {
+    const endpoints = await this.endpoints();
+    const found = endpoints.get(dataset);
+    if (found) return found;
+    const near = nearest(dataset, endpoints.keys());
+    throw notFound(
+      `There is no dataset ${quoted(dataset)} in this system.${near ? ` Did you mean ${near}?` : endpoints.size > 0 ? ` It has ${[...endpoints.keys()].join(', ')}.` : ' None is set down yet: describe one, or import the API’s description.'}`,
+    );
+  }
+  async datasets(): Promise<Dataset[]> {
+    return [...(await this.endpoints())].map(([name, e]) => ({
+      name,
+      description: [
+        e.description || `${e.body === 'xml' ? 'XML' : 'JSON'} at ${e.path}`,
+        e.write ? 'can be written' : '',
+      ]
+        .filter(Boolean)
+        .join('; '),
+      records: null,
+      bytes: null,
+      changedAt: null,
+      problem: null,
+    }));
+  }
+
+  async describe(name: string): Promise<Described> {
+    const [dataset, part] = splitPart(name);
+    const endpoint = await this.endpoint(dataset);
+    const declared = part === '' ? endpoint.fields : [];
+    let structures: readonly NestedStructure[] = [];
+    let example: RawRow | undefined;
+    let names: readonly string[] = [];
+    let problem: string | null = null;
+    try {
+      for await (const page of this.pages(endpoint)) {
+        structures = learnStructures(page.records);
+        if (structures.some((s) => s.path === part)) {
+          const flattener = new Flattener(structures, part, false);
+          names = flattener.names;
+          example = page.records.length === 0 ? undefined : flattener.rows(page.records[0]!, 1, () => '')[0];
+        }
+        break;
+      }
+    } catch (error) {
+      // What was declared stays known while the system does not answer.
+      if (declared.length === 0) throw this.sentence(error);
+      problem = this.sentence(error).message;
+    }
+    const cells = Array.isArray(example) ? (example as (string | null)[]) : [];
+    const learned = names
+      .filter((n) => !declared.some((f) => f.name === n))
+      .map((n): DatasetField => ({ name: n, type: 'text', nullable: true, key: false, example: null }));
+    const fields: DatasetField[] = [...declared.map((f) => ({ ...f, example: null })), ...learned].map((f) => ({
+      ...f,
+      example: cells[names.indexOf(f.name)] ?? null,
+    }));
+    return {
+      name,
+      fields,
+      format: [
+        { label: 'Address', value: `${endpoint.path}` },
+        { label: 'Form', value: endpoint.body === 'xml' ? 'XML' : 'JSON' },
+        { label: 'Pages', value: PAGING[endpoint.paging.kind] },
+        { label: 'Written', value: endpoint.write ? `${endpoint.write.method} ${endpoint.write.path}` : 'not at all' },
+      ],
+      guessedFrom: problem === null ? [] : [problem],
+      files: [],
+      lines: [],
+      parts: structures
+        .filter((s) => s.path !== '')
+        .map((s) => ({ name: `${dataset}/${s.path}`, description: 'repeats inside the records' })),
+      setting: { kind: 'endpoint', endpoint },
+      settled: true,
+      bytes: null,
+      changedAt: null,
+    };
+  }
+
+  async *read(name: string, { withDoc = false }: ReadOptions): AsyncGenerator<SourceBatch> {
+    const [dataset, part] = splitPart(name);
+    const endpoint = await this.endpoint(dataset);
+    let structures: readonly NestedStructure[] = [];
+    let number = 0;
+    try {
+      for await (const page of this.pages(endpoint)) {
+        structures = merged(structures, learnStructures(page.records));
+        if (!structures.some((s) => s.path === part)) {
+          number += page.records.length;
+          continue;
+        }
+        const flattener = new Flattener(structures, part, withDoc);
+        const rows: RawRow[] = [];
+        for (const record of page.records)
+          for (const row of flattener.rows(record, ++number, () => treeJson(record)))
+            rows.push(
+              page.parent !== undefined && Array.isArray(row) ? [page.parent, ...(row as (string | null)[])] : row,
+            );
+        const fields = page.parent === undefined ? flattener.names : ['_parent_key', ...flattener.names];
+        if (rows.length > 0) yield { fields, rows, file: null };
+      }
+    } catch (error) {
+      throw this.sentence(error);
+    }
+    if (part !== '' && number > 0 && !structures.some((s) => s.path === part))
+      throw notFound(`Nothing called ${quoted(part)} repeats inside the records of ${dataset}.`);
+  }
+
+  /** Errors of the way, in words. */
+  private sentence(error: unknown): Error {
+    const where = new URL(this.connection.base).host;
+    const found = diagnoseNetwork(error, where);
+    if (found) return refused(found.message);
+    if (error instanceof NotAuthorised || error instanceof UnexpectedAnswer) return refused(error.message);
+    return error as Error;
+  }
+
+  private async *pages(endpoint: Endpoint): AsyncGenerator<Page & { parent?: string }> {
+    if (endpoint.parent === null) return yield* this.pagesOf(endpoint, endpoint.path);
+    const { dataset, parallel } = endpoint.parent;
+    for await (const batch of this.read(dataset, {})) {
+      const key = batch.fields.indexOf('_key');
+      const parents = batch.rows.filter((r): r is readonly (string | null)[] => Array.isArray(r));
+      for (let at = 0; at < parents.length; at += parallel) {
+        const found = await Promise.all(
+          parents.slice(at, at + parallel).map(async (row) => {
+            const pages: Page[] = [];
+            for await (const page of this.pagesOf(endpoint, fillFields(endpoint.path, batch.fields, row)))
+              pages.push(page);
+            return { parent: row[key] ?? '', pages };
+          }),
+        );
+        for (const { parent, pages } of found) for (const page of pages) yield { ...page, parent };
+      }
+    }
+  }
+
+  private async *pagesOf(endpoint: Endpoint, path: string): AsyncGenerator<Page> {
+    const { paging } = endpoint;
+    const query = endpoint.query.map(({ name, value }) => ({ name, value: fillPeriods(value, new Date()) }));
+    let position = paging.kind === 'page' ? paging.first : 0;
+    let cursor: string | null = null;
+    const seen = new Set<string>();
+    for (let n = 0; n < MAX_PAGES; n++) {
+      const parameters = [...query];
+      if (paging.kind === 'page') {
+        parameters.push({ name: paging.parameter, value: String(position) });
+        if (paging.sizeParameter) parameters.push({ name: paging.sizeParameter, value: String(paging.size) });
+      } else if (paging.kind === 'offset') {
+        parameters.push({ name: paging.parameter, value: String(position) });
+        parameters.push({ name: paging.sizeParameter, value: String(paging.size) });
+      } else if (paging.kind === 'cursor' && cursor !== null)
+        parameters.push({ name: paging.parameter, value: cursor });
+      const url: string =
+        paging.kind === 'link' && cursor !== null
+          ? cursor
+          : this.client.address(fillPeriods(path, new Date()), parameters);
+      const answer = await this.client.send({ method: 'GET', url, repeatable: true });
+      if (answer.status >= 400) throw refusal(answer);
+      const page = pageOf(answer, endpoint);
+      yield page;
+      if (paging.kind === 'none') return;
+      if (paging.kind === 'page' || paging.kind === 'offset') {
+        if (page.records.length === 0 || (paging.sizeParameter !== null && page.records.length < paging.size)) return;
+        position += paging.kind === 'page' ? 1 : page.records.length;
+      } else {
+        if (page.next === null) return;
+        if (seen.has(page.next))
+          throw new UnexpectedAnswer(
+            `${answer.url} names a next page that was read already; the paging goes round in circles.`,
+          );
+        seen.add(page.next);
+        cursor = page.next;
+      }
+    }
+  }
+
+  close(): Promise<void> {
+    return this.client.close();
+  }
+}
+
+const PAGING = {
+  none: 'all in one answer',
+  page: 'by the number of the page',
+  offset: 'by the number of records before',
+  cursor: 'by a cursor in the answer',
+  link: 'by the address of the next page',
+};
+function refusal(answer: HttpAnswer): Error {
+  const { message } = faultOf(answer);
+  const path = new URL(answer.url).pathname;
+  if (answer.status === 401) return new NotAuthorised(`${path} does not know us: ${message}`);
+  return refused(`${path} answered with status ${answer.status}: ${message}`);
+}
+
+/** `members/addresses`: the part behind the slash is a structure that repeats inside the records. */
+function splitPart(name: string): [dataset: string, part: string] {
+  const slash = name.indexOf('/');
+  return slash < 0 ? [name, ''] : [name.slice(0, slash), name.slice(slash + 1)];
+}
+function merged(known: readonly NestedStructure[], more: readonly NestedStructure[]): NestedStructure[] {
+  const result = new Map(known.map((s) => [s.path, s]));
+  for (const s of more) {
+    const before = result.get(s.path);
+    result.set(s.path, before ? { path: s.path, fields: [...new Set([...before.fields, ...s.fields])] } : s);
+  }
+  return [...result.values()];
+}
+/** `{station}` becomes the parent's value, safely within its part of the path. */
+export function fillFields(path: string, fields: readonly string[], row: readonly (string | null)[]): string {
+  return path.replace(/(?<!\{)\{([^{}]+)\}(?!\})/g, (_, name: string) => {
+    const at = fields.indexOf(name);
+    if (at < 0)
+      throw refused(
+        `The path names {${name}}, but the parent has no such field; it has ${fields.slice(0, 12).join(', ')}.`,
+      );
+    return encodeURIComponent(row[at] ?? '');
+  });
+}

@@ -1,0 +1,82 @@
+import type { ConnectionOf, Dataset, DatasetDetail, DatasetSetting, Diagnosis, SystemKind } from '@versicle/contract';
+import type { FileFormat, MappingDocument, RawRow, SourceField } from '@versicle/core';
+import type { Database, Delivery, Rejection } from '../../store/database.ts';
+
+/** Files that a run reads in its own thread, as plain data that can be sent there and kept. */
+export interface SourcePlan {
+  readonly kind: 'files';
+  readonly files: readonly {
+    readonly path: string;
+    readonly name: string;
+    readonly bytes: number;
+    readonly changed: number;
+  }[];
+  readonly format: FileFormat;
+  readonly fields: readonly SourceField[];
+}
+
+/** Consecutive records of a dataset; `firstRow` counts within `file` where there is one. */
+export interface SourceBatch {
+  readonly fields: readonly string[];
+  readonly rows: readonly RawRow[];
+  readonly file: string | null;
+}
+export type Found = Omit<Diagnosis, 'at' | 'millis'>;
+export type Described = Omit<DatasetDetail, 'system' | 'systemName'>;
+
+/** Where finished records go. A chunk that was delivered already is not delivered twice. */
+export interface Target {
+  /** Makes or checks what the document describes. Gives lines for the log. Throws a Problem. */
+  prepare(document: MappingDocument, dataset: string): Promise<string[]>;
+  deliver(delivery: Delivery): Promise<Rejection[]>;
+  /** What makes the delivered chunks whole when a run has ended well; done again, it gives the same. Gives lines for the log. */
+  finish?(document: MappingDocument, dataset: string): Promise<string[]>;
+  /** What does the store good after a run. */
+  care?(dataset: string, delivered: number): Promise<void>;
+}
+
+/** One kind of system, opened on one connection. What a kind can't do it leaves out. */
+export interface OpenSystem {
+  test(): Promise<Found>;
+  datasets(): Promise<Dataset[]>;
+  describe(dataset: string): Promise<Described>;
+  /** All records as text, in a steady order where the system has one; ends early when nobody asks for more. */
+  read?(dataset: string, options: ReadOptions): AsyncIterable<SourceBatch>;
+  /** The system itself carries out filter and sort. */
+  readonly selects?: true;
+  /** Files that a run may read by itself; without it, a run lands the records first. */
+  sourcePlan?(dataset: string, options: ReadOptions): Promise<SourcePlan>;
+  target?: Target;
+  close?(): Promise<void>;
+}
+export interface ReadOptions {
+  /** Whether nested records come with the whole record as `_doc`. */
+  readonly withDoc?: boolean;
+  /** A rule that rows must meet, and one to sort by (`-` before it turns the order round); only where the kind `selects`. */
+  readonly filter?: string;
+  readonly sort?: string;
+}
+
+/** What a kind may ask of the house. */
+export interface KindContext {
+  readonly system: string;
+  embedded(name: string): Promise<Database>;
+  /** What people settled about the system's datasets. */
+  settings(): Promise<ReadonlyMap<string, DatasetSetting>>;
+  /** Tokens that must outlive a request, such as a refresh token; kept encrypted. */
+  keepSecret(name: string, value: string): Promise<void>;
+  keptSecret(name: string): Promise<string | null>;
+  /** Records that were sent to us (webhooks). */
+  received(
+    afterId: number,
+    limit: number,
+  ): Promise<{ id: number; receivedAt: string; headers: string; body: string }[]>;
+  receivedCount(): Promise<number>;
+}
+
+/** A kind: opens a connection. It is made known in index.ts, and nowhere else. */
+export interface Kind<K extends SystemKind> {
+  open(connection: ConnectionOf<K>, context: KindContext): OpenSystem | Promise<OpenSystem>;
+  /** What to refuse before anything is saved; throws a Problem. */
+  check?(connection: ConnectionOf<K>): void;
+}

@@ -1,0 +1,69 @@
+import type { ConnectionOf } from '@versicle/contract';
+import nodemailer from 'nodemailer';
+import { notFound } from '../../../http/problem.ts';
+import type { Found, Kind, OpenSystem } from '../kind.ts';
+import { diagnoseNetwork, failed } from '../network/diagnose.ts';
+import { allowedAddress, requireAllowedHost } from '../network/guard.ts';
+
+/** A server that takes mail for sending: a means of notification, without records of its own. */
+export const mail: Kind<'mail'> = {
+  open: (connection) => openMail(connection),
+  check: ({ host }) => requireAllowedHost(host),
+};
+
+async function transport(connection: ConnectionOf<'mail'>) {
+  const { host, port, tls, user, password } = connection;
+  return nodemailer.createTransport({
+    host: await allowedAddress(host),
+    port,
+    secure: tls === 'tls',
+    requireTLS: tls === 'starttls',
+    ignoreTLS: tls === 'off',
+    tls: { servername: host },
+    connectionTimeout: 8000,
+    greetingTimeout: 8000,
+    ...(user ? { auth: { user, pass: password ?? '' } } : {}),
+    disableFileAccess: true,
+    disableUrlAccess: true,
+  });
+}
+
+function openMail(connection: ConnectionOf<'mail'>): OpenSystem {
+  const where = `${connection.host}:${connection.port}`;
+  return {
+    test: async (): Promise<Found> => {
+      try {
+        const mailer = await transport(connection);
+        await mailer.verify();
+        mailer.close();
+        return { ok: true, code: 'ok', message: `${where} takes mail from ${connection.from}.`, sees: [] };
+      } catch (error) {
+        const e = error as { code?: string; responseCode?: number; message: string };
+        if (e.code === 'EAUTH')
+          return failed('not_authorised', `${where} does not let ${connection.user ?? 'us'} in: ${e.message}`);
+        // The library keeps the system's own code in its sentence only.
+        const inner = /\b(E[A-Z]{4,}|ETIMEDOUT)\b/.exec(e.message)?.[1];
+        const known = e.code === 'ESOCKET' && inner ? diagnoseNetwork({ code: inner }, where) : null;
+        if (known) return known;
+        return (
+          diagnoseNetwork(error, where) ?? failed('unexpected_answer', `${where} answered unexpectedly: ${e.message}`)
+        );
+      }
+    },
+    datasets: () => Promise.resolve([]),
+    describe: () => Promise.reject(notFound('A mail server holds no records; it sends notifications.')),
+  };
+}
+
+/** Sends one message of plain text. */
+export async function sendMail(
+  connection: ConnectionOf<'mail'>,
+  message: { readonly to: string; readonly subject: string; readonly text: string },
+): Promise<void> {
+  const mailer = await transport(connection);
+  try {
+    await mailer.sendMail({ from: connection.from, ...message });
+  } finally {
+    mailer.close();
+  }
+}

@@ -1,0 +1,57 @@
+import { lookup as dnsLookup, type LookupAddress, type LookupOptions } from 'node:dns';
+import { BlockList, isIP } from 'node:net';
+import { refused } from '../../../http/problem.ts';
+
+/** Addresses that no business application has: link-local ones, where clouds keep their credentials, and “nowhere”. */
+const forbidden = new BlockList();
+forbidden.addSubnet('169.254.0.0', 16, 'ipv4');
+forbidden.addSubnet('0.0.0.0', 8, 'ipv4');
+forbidden.addSubnet('224.0.0.0', 4, 'ipv4');
+forbidden.addAddress('100.100.100.200', 'ipv4');
+forbidden.addSubnet('fe80::', 10, 'ipv6');
+forbidden.addSubnet('ff00::', 8, 'ipv6');
+forbidden.addAddress('fd00:ec2::254', 'ipv6');
+forbidden.addAddress('::', 'ipv6');
+const FORBIDDEN_NAMES = /^(metadata|metadata\.google\.internal|instance-data)\.?$/i;
+
+export class ForbiddenAddress extends Error {
+  readonly code = 'forbidden_address';
+  constructor(host: string) {
+    super(`${host} is a link-local or metadata address; Versicle does not send requests there.`);
+  }
+}
+
+function isForbidden(address: string): boolean {
+  const family = isIP(address);
+  if (family === 4) return forbidden.check(address, 'ipv4');
+  const mapped = /^::ffff:(\d+\.\d+\.\d+\.\d+)$/i.exec(address)?.[1];
+  if (mapped) return forbidden.check(mapped, 'ipv4');
+  return family === 6 && forbidden.check(address, 'ipv6');
+}
+
+/** Refuses what is forbidden by its name or number alone. */
+export function requireAllowedHost(host: string): void {
+  const bare = host.replace(/^\[|\]$/g, '');
+  if (FORBIDDEN_NAMES.test(bare) || isForbidden(bare)) throw refused(new ForbiddenAddress(host).message);
+}
+
+type Answer = (error: NodeJS.ErrnoException | null, address: string | LookupAddress[], family?: number) => void;
+
+/** Looks a name up for a connection that is about to be made, so that no name can turn into a forbidden address in between. */
+export function guardedLookup(host: string, options: LookupOptions, answer: Answer): void {
+  dnsLookup(host, { ...options, all: true }, (error, found) => {
+    if (error) return answer(error, []);
+    if (FORBIDDEN_NAMES.test(host) || found.some((a) => isForbidden(a.address)))
+      return answer(new ForbiddenAddress(host), []);
+    if (options.all) return answer(null, found);
+    answer(null, found[0]!.address, found[0]!.family);
+  });
+}
+
+/** The number of a host, for libraries that take no lookup of ours. */
+export function allowedAddress(host: string): Promise<string> {
+  requireAllowedHost(host);
+  return new Promise((resolve, reject) =>
+    guardedLookup(host, {}, (error, address) => (error ? reject(error) : resolve(address as string))),
+  );
+}

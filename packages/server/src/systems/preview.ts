@@ -1,0 +1,129 @@
+import type { Rows } from '@versicle/contract';
+import {
+  comparisonFor,
+  makeRule,
+  RuleContext,
+  RuleError,
+  Unreadable,
+  type RawRow,
+  type Value,
+  type ValueType,
+} from '@versicle/core';
+import { refused } from '../http/problem.ts';
+import type { OpenSystem, ReadOptions } from './kinds/kind.ts';
+
+export interface PreviewOptions {
+  readonly filter: string | null;
+  /** A rule; `-` before it turns the order round. */
+  readonly sort: string | null;
+  readonly limit: number;
+}
+interface Found {
+  readonly row: number;
+  readonly file: string | null;
+  readonly values: RawRow;
+  readonly order: Value;
+}
+
+/** A preview looks at a million records at the most, so that a filter that nothing meets ends. */
+const MAX_LOOKED = 1_000_000;
+
+/** The first rows of a dataset that meet a filter, in the order read or sorted. */
+export async function preview(system: OpenSystem, dataset: string, options: PreviewOptions): Promise<Rows> {
+  if (!system.read) throw refused('This kind of system holds no records.');
+  const { filter, limit } = options;
+  const descending = options.sort?.startsWith('-') ?? false;
+  const sort = options.sort?.replace(/^-/, '') ?? null;
+  let fields: string[] = [];
+  let keep: ((row: readonly (string | null)[]) => boolean) | null = null;
+  let orderOf: ((row: readonly (string | null)[]) => Value) | null = null;
+  let found: Found[] = [];
+  let looked = 0;
+  let more = false;
+  let compare: (a: Value, b: Value) => number = () => 0;
+  const better = (a: Found, b: Found): number => (descending ? -1 : 1) * compare(a.order, b.order) || a.row - b.row;
+  reading: for await (const batch of system.read(dataset, system.selects ? given(options) : {})) {
+    // Later batches of an API may know more fields; they come after those that are known.
+    const added = batch.fields.filter((f) => !fields.includes(f));
+    if (added.length > 0) {
+      fields = [...fields, ...added];
+      keep = filter === null || system.selects ? null : condition(filter, fields);
+      if (sort !== null && !system.selects) {
+        const rule = compiled(sort, fields, 'sort');
+        orderOf = rule.run;
+        compare = nullsLast(rule.type);
+      }
+    }
+    const places = fields.map((f) => batch.fields.indexOf(f));
+    const same = places.every((p, i) => p === i);
+    for (const raw of batch.rows) {
+      looked++;
+      const values = raw instanceof Unreadable || same ? raw : places.map((p) => (p < 0 ? null : (raw[p] ?? null)));
+      if (keep && (values instanceof Unreadable || !keep(values))) continue;
+      if (!orderOf && found.length >= limit) {
+        looked--;
+        more = true;
+        break reading;
+      }
+      found.push({
+        row: looked,
+        file: batch.file,
+        values,
+        order: orderOf && !(values instanceof Unreadable) ? orderOf(values) : null,
+      });
+      if (orderOf && found.length > limit * 4 + 1000) {
+        found = found.sort(better).slice(0, limit);
+        more = true;
+      }
+    }
+    if (looked >= MAX_LOOKED) {
+      more = true;
+      break;
+    }
+  }
+  if (orderOf) {
+    more ||= found.length > limit;
+    found = found.sort(better).slice(0, limit);
+  }
+  if (fields.length === 0) fields = (await system.describe(dataset)).fields.map((f) => f.name);
+  const rows = found.map(({ row, file, values }) =>
+    values instanceof Unreadable
+      ? { row, file, values: [], problem: `${values.message} ${values.raw ? `It begins: ${values.raw}` : ''}`.trim() }
+      : { row, file, values: [...values], problem: null },
+  );
+  return { fields, rows, looked, more };
+}
+
+type Evaluate = (row: readonly (string | null)[]) => Value;
+function compiled(text: string, fields: readonly string[], what: string): { type: ValueType; run: Evaluate } {
+  try {
+    const rule = makeRule(text, { fields: fields.map((name, slot) => ({ alias: null, name, slot, type: 'text' })) });
+    const ctx = new RuleContext();
+    return {
+      type: rule.type,
+      run: (row) => {
+        ctx.row = row;
+        ctx.fault = null;
+        const value = rule.run(ctx);
+        return ctx.fault === null ? value : null;
+      },
+    };
+  } catch (error) {
+    throw error instanceof RuleError
+      ? refused(`The ${what} can't be used: ${error.message}`, [{ path: what, message: error.message }])
+      : error;
+  }
+}
+function condition(text: string, fields: readonly string[]): (row: readonly (string | null)[]) => boolean {
+  const { type, run } = compiled(text, fields, 'filter');
+  if (type !== 'bool' && type !== 'unknown')
+    throw refused('A filter is a condition such as miles IS NOT NULL; this gives a value.');
+  return (row) => run(row) === true;
+}
+function nullsLast(type: ValueType): (a: Value, b: Value) => number {
+  const compare = comparisonFor(type) as ((a: Value, b: Value) => number) | null;
+  return (a, b) => (a === null || b === null ? Number(a === null) - Number(b === null) : compare ? compare(a, b) : 0);
+}
+function given({ filter, sort }: PreviewOptions): ReadOptions {
+  return { ...(filter === null ? {} : { filter }), ...(sort === null ? {} : { sort }) };
+}

@@ -1,0 +1,33 @@
+import type { Api } from '../http/api.ts';
+import type { Services } from '../services.ts';
+
+export function systemRoutes(api: Api, { systems, signIn, events }: Services): void {
+  const changed = async <T>(result: Promise<T>): Promise<T> => {
+    const value = await result;
+    await events.waitingChanged();
+    return value;
+  };
+  api.on('listSystems', () => systems.list());
+  api.on('createSystem', ({ body }) => changed(systems.create(body)));
+  api.on('getSystem', ({ params }) => systems.get(params.id));
+  api.on('deleteSystem', async ({ params }) => {
+    await changed(systems.remove(params.id));
+    return { done: true };
+  });
+  api.on('testSystem', ({ params }) => changed(systems.test(params.id)));
+  api.on('listDatasets', ({ params }) => systems.datasets(params.id));
+  api.on('getRows', ({ params, query }) =>
+    systems.rows(params.id, query.dataset, {
+      filter: query.filter?.trim() || null,
+      sort: query.sort?.trim() || null,
+      limit: query.limit,
+    }),
+  );
+  api.on('beginSignIn', ({ params, body }) => signIn.begin(params.id, body.origin));
+  api.on('changeSystem', ({ params, body }) => changed(systems.change(params.id, body)));
+  api.on('settleDataset', ({ params, body }) => systems.settle(params.id, body.dataset, body.setting));
+  api.on('unsettleDataset', async ({ params, query }) => {
+    await systems.unsettle(params.id, query.dataset);
+    return { done: true };
+  });
+}

@@ -1,0 +1,83 @@
+import { createHash, randomBytes } from 'node:crypto';
+import { Router, type Request, type Response } from 'express';
+import { refused } from '../http/problem.ts';
+import { HttpClient } from './kinds/http/client.ts';
+import type { Systems } from './systems.ts';
+
+/** Minutes that a person has for agreeing at the other side. */
+const PATIENCE = 10 * 60_000;
+
+interface Begun {
+  readonly system: string;
+  readonly verifier: string;
+  readonly redirectUri: string;
+  readonly until: number;
+}
+
+/** OAuth 2 by authorization code with PKCE (RFC 6749, 4.1; RFC 7636): a person agrees at the other side, and comes back. */
+export class SignIn {
+  private readonly begun = new Map<string, Begun>();
+
+  constructor(private readonly systems: Systems) {}
+
+  /** Where the person is sent. `origin` is the address under which the page is open. */
+  async begin(system: string, origin: string): Promise<{ url: string }> {
+    const connection = await this.systems.connection(system);
+    if (connection.kind !== 'http' || connection.auth !== 'code')
+      throw refused('This system does not sign in by authorization code.');
+    if (!connection.authorizeUrl || !connection.clientId)
+      throw refused('Signing in needs an authorization address and a client id; change the connection.');
+    const now = Date.now();
+    for (const [key, { until }] of this.begun) if (until < now) this.begun.delete(key);
+    const verifier = randomBytes(32).toString('base64url');
+    const state = randomBytes(16).toString('base64url');
+    const redirectUri = `${origin}/sign-in/back`;
+    this.begun.set(state, { system, verifier, redirectUri, until: now + PATIENCE });
+    const url = new URL(connection.authorizeUrl);
+    const asked = {
+      response_type: 'code',
+      client_id: connection.clientId,
+      redirect_uri: redirectUri,
+      state,
+      code_challenge: createHash('sha256').update(verifier).digest('base64url'),
+      code_challenge_method: 'S256',
+      ...(connection.scope ? { scope: connection.scope } : {}),
+    };
+    for (const [name, value] of Object.entries(asked)) url.searchParams.set(name, value);
+    return { url: url.href };
+  }
+
+  /** Trades the code for tokens and tests the connection; gives the system's id. */
+  async finish(state: string, code: string | undefined, error: string | undefined): Promise<string> {
+    const begun = this.begun.get(state);
+    this.begun.delete(state);
+    if (!begun || begun.until < Date.now())
+      throw refused('This signing in was not begun here, or took too long; begin again on the page of the system.');
+    if (!code) throw refused(`The other side did not agree: ${error ?? 'it gave no reason'}.`);
+    const connection = await this.systems.connection(begun.system);
+    if (connection.kind !== 'http') throw refused('The system is of another kind by now.');
+    const client = new HttpClient(connection, this.systems.keeper(begun.system));
+    try {
+      await client.redeem(code, begun.verifier, begun.redirectUri);
+    } catch (reason) {
+      throw refused((reason as Error).message);
+    } finally {
+      await client.close();
+    }
+    await this.systems.test(begun.system);
+    return begun.system;
+  }
+}
+
+export function signInRoutes(signIn: SignIn): Router {
+  const router = Router();
+  router.get('/sign-in/back', async (req: Request, res: Response) => {
+    const text = (name: string): string | undefined => {
+      const value = req.query[name];
+      return typeof value === 'string' ? value : undefined;
+    };
+    const system = await signIn.finish(text('state') ?? '', text('code'), text('error_description') ?? text('error'));
+    res.redirect(`/systems/${encodeURIComponent(system)}`);
+  });
+  return router;
+}

@@ -1,0 +1,343 @@
+import { randomBytes } from 'node:crypto';
+import { existsSync, mkdirSync } from 'node:fs';
+import { join } from 'node:path';
+import {
+  connection as connectionSchema,
+  secretEntries,
+  type ChangedSystem,
+  type Connection,
+  type Dataset,
+  type DatasetDetail,
+  type DatasetSetting,
+  type Diagnosis,
+  type NewSystem,
+  type Rows,
+  type System,
+} from '@versicle/contract';
+import { nearest, quoted } from '@versicle/core';
+import { conflict, notFound, Problem, refused } from '../http/problem.ts';
+import type { Database } from '../store/database.ts';
+import { PgliteDatabase } from '../store/pglite.ts';
+import type { Secrets } from '../store/secrets.ts';
+import { fromJson, isoTime } from '../store/values.ts';
+import { checkConnection, openConnection } from './kinds/index.ts';
+import type { KindContext, OpenSystem } from './kinds/kind.ts';
+import { preview, type PreviewOptions } from './preview.ts';
+
+interface SystemRow {
+  [key: string]: unknown;
+  id: string;
+  name: string;
+  connection: Connection | string;
+  secrets: string | null;
+  state_since: string | null;
+  diagnosis: Diagnosis | string | null;
+}
+type Kept = Record<string, string>;
+
+/** The registered systems, and the one place where a connection becomes something that can be read or written. */
+export class Systems {
+  private readonly databases = new Map<string, Promise<PgliteDatabase>>();
+  private readonly opened = new Map<string, Promise<OpenSystem>>();
+
+  constructor(
+    private readonly db: Database,
+    private readonly directory: string,
+    private readonly template: string | undefined,
+    private readonly secrets: Secrets,
+  ) {}
+
+  private rowsOf(id?: string): Promise<SystemRow[]> {
+    return this.db.query<SystemRow>(
+      'SELECT id, name, connection, secrets, state_since, diagnosis FROM system WHERE $1::text IS NULL OR id = $1 ORDER BY created_at, id',
+      [id ?? null],
+    );
+  }
+  async list(): Promise<System[]> {
+    const uses = await this.uses();
+    return (await this.rowsOf()).map((row) => this.shown(row, uses));
+  }
+  private shown(row: SystemRow, uses: Awaited<ReturnType<Systems['uses']>>): System {
+    return {
+      id: row.id,
+      name: row.name,
+      connection: fromJson(row.connection),
+      secretsSet: Object.keys(this.kept(row)).filter((name) =>
+        secretEntries(fromJson(row.connection).kind).includes(name),
+      ),
+      stateSince: row.state_since === null ? null : isoTime(row.state_since),
+      diagnosis: row.diagnosis === null ? null : fromJson(row.diagnosis),
+      usedBy: uses.filter((u) => u.system === row.id).map(({ id, name, as }) => ({ id, name, as })),
+    };
+  }
+  private async uses(): Promise<{ system: string; id: string; name: string; as: 'source' | 'target' }[]> {
+    const rows = await this.db.query<{ id: string; draft: string }>('SELECT id, draft FROM mapping ORDER BY id');
+    return rows.flatMap(({ id, draft }) => {
+      const document = JSON.parse(draft) as {
+        name: string;
+        source: { primary: { dataset: string } };
+        target: { dataset: string };
+      };
+      return [
+        { system: document.source.primary.dataset.split('/')[0]!, id, name: document.name, as: 'source' as const },
+        { system: document.target.dataset.split('/')[0]!, id, name: document.name, as: 'target' as const },
+      ];
+    });
+  }
+
+  private async row(id: string): Promise<SystemRow> {
+    const [row] = await this.rowsOf(id);
+    if (row) return row;
+    const near = nearest(
+      id,
+      (await this.rowsOf()).map((s) => s.id),
+    );
+    throw notFound(`There is no system ${quoted(id)}.${near ? ` Did you mean ${near}?` : ''}`);
+  }
+  async get(id: string): Promise<System> {
+    return this.shown(await this.row(id), await this.uses());
+  }
+
+  async create(system: NewSystem): Promise<System & { madeSecret?: string }> {
+    checkConnection(system.connection);
+    const { connection, kept } = separate(system.connection);
+    let madeSecret: string | undefined;
+    if (connection.kind === 'webhook' && !kept['secret']) {
+      madeSecret = randomBytes(24).toString('base64url');
+      kept['secret'] = madeSecret;
+    }
+    const made = await this.db.query(
+      'INSERT INTO system (id, name, connection, secrets) VALUES ($1, $2, $3, $4) ON CONFLICT (id) DO NOTHING RETURNING id',
+      [system.id, system.name, JSON.stringify(connection), this.sealed(system.id, kept)],
+    );
+    if (made.length === 0) throw conflict(`There is a system called ${quoted(system.id)} already; choose another id.`);
+    await this.test(system.id);
+    return { ...(await this.get(system.id)), ...(madeSecret === undefined ? {} : { madeSecret }) };
+  }
+
+  /** Secrets that are not given stay, those given as an empty text go. */
+  async change(id: string, changed: ChangedSystem): Promise<System> {
+    const row = await this.row(id);
+    const { kind } = fromJson(row.connection);
+    if (changed.connection.kind !== kind) throw refused('A system keeps its kind; register another one instead.');
+    checkConnection(changed.connection);
+    const { connection, kept } = separate(changed.connection);
+    const all = { ...this.kept(row), ...kept };
+    for (const [name, value] of Object.entries(all)) if (value === '') delete all[name];
+    await this.db.query('UPDATE system SET name = $2, connection = $3, secrets = $4 WHERE id = $1', [
+      id,
+      changed.name,
+      JSON.stringify(connection),
+      this.sealed(id, all),
+    ]);
+    await this.forget(id);
+    await this.test(id);
+    return this.get(id);
+  }
+
+  private sealed(id: string, kept: Kept): string | null {
+    return Object.keys(kept).length === 0 ? null : this.secrets.seal(JSON.stringify(kept), id);
+  }
+  private kept(row: SystemRow): Kept {
+    return row.secrets === null ? {} : (JSON.parse(this.secrets.open(row.secrets, row.id)) as Kept);
+  }
+
+  async remove(id: string): Promise<void> {
+    const system = await this.get(id);
+    if (system.usedBy.length > 0)
+      throw refused(
+        `${system.name} is used by ${system.usedBy.map((u) => `${u.name} (as ${u.as})`).join(', ')}; change those mappings first.`,
+      );
+    await this.forget(id);
+    await this.db.query('DELETE FROM system WHERE id = $1', [id]);
+  }
+
+  /** Asks the system itself, and keeps what was found; the state's beginning stays while the state does. */
+  async test(id: string): Promise<Diagnosis> {
+    await this.row(id);
+    const started = performance.now();
+    let found: Omit<Diagnosis, 'at' | 'millis'>;
+    try {
+      found = await (await this.open(id)).test();
+    } catch (error) {
+      found = { ok: false, code: 'failed', message: error instanceof Error ? error.message : String(error), sees: [] };
+    }
+    const diagnosis: Diagnosis = {
+      ...found,
+      millis: Math.round(performance.now() - started),
+      at: new Date().toISOString(),
+    };
+    await this.db.query(
+      `UPDATE system SET diagnosis = $2::jsonb, state_since =
+         CASE WHEN diagnosis->>'code' = $2::jsonb->>'code' THEN COALESCE(state_since, now()) ELSE now() END WHERE id = $1`,
+      [id, JSON.stringify(diagnosis)],
+    );
+    return diagnosis;
+  }
+
+  async openById(id: string): Promise<{ name: string; system: OpenSystem }> {
+    const { name } = await this.row(id);
+    return { name, system: await this.open(id) };
+  }
+
+  /** `system/dataset`, as documents name it. */
+  async openDataset(name: string): Promise<{ system: OpenSystem; dataset: string }> {
+    const slash = name.indexOf('/');
+    if (slash < 1) throw refused(`${quoted(name)} does not name a dataset; write system/dataset.`);
+    const { system } = await this.openById(name.slice(0, slash));
+    return { system, dataset: name.slice(slash + 1) };
+  }
+
+  /** The connection with its secrets, for what has to sign in or check signatures. */
+  async connection(id: string): Promise<Connection> {
+    const row = await this.row(id);
+    const own = secretEntries(fromJson(row.connection).kind);
+    const secrets = Object.fromEntries(Object.entries(this.kept(row)).filter(([name]) => own.includes(name)));
+    return connectionSchema.parse({ ...fromJson(row.connection), ...secrets });
+  }
+
+  private open(id: string): Promise<OpenSystem> {
+    let opened = this.opened.get(id);
+    if (!opened) {
+      opened = this.connection(id).then((connection) => openConnection(connection, this.context(id)));
+      opened.catch(() => this.opened.delete(id));
+      this.opened.set(id, opened);
+    }
+    return opened;
+  }
+  private async forget(id: string): Promise<void> {
+    const opened = this.opened.get(id);
+    this.opened.delete(id);
+    await (await opened?.catch(() => null))?.close?.();
+  }
+
+  /** Tokens that must outlive a request; they lie with the system's secrets. */
+  keeper(system: string): Pick<KindContext, 'keptSecret' | 'keepSecret'> {
+    return {
+      keptSecret: async (name) => this.kept(await this.row(system))[name] ?? null,
+      keepSecret: async (name, value) => {
+        const kept = this.kept(await this.row(system));
+        await this.db.query('UPDATE system SET secrets = $2 WHERE id = $1', [
+          system,
+          this.sealed(system, { ...kept, [name]: value }),
+        ]);
+      },
+    };
+  }
+
+  private context(system: string): KindContext {
+    return {
+      system,
+      embedded: (name) => this.embedded(name),
+      settings: () => this.settings(system),
+      ...this.keeper(system),
+      received: async (after, limit) => {
+        const rows = await this.db.query<{ id: string; received_at: string; headers: string; body: string }>(
+          'SELECT id, received_at, headers, body FROM received WHERE system = $1 AND id > $2 ORDER BY id LIMIT $3',
+          [system, after, limit],
+        );
+        return rows.map((r) => ({
+          id: Number(r.id),
+          receivedAt: isoTime(r.received_at),
+          headers: r.headers,
+          body: r.body,
+        }));
+      },
+      receivedCount: async () => {
+        const [row] = await this.db.query<{ n: string }>('SELECT count(*) AS n FROM received WHERE system = $1', [
+          system,
+        ]);
+        return Number(row!.n);
+      },
+    };
+  }
+
+  private embedded(name: string): Promise<PgliteDatabase> {
+    let opened = this.databases.get(name);
+    if (!opened) {
+      const directory = join(this.directory, name);
+      if (!existsSync(this.directory)) mkdirSync(this.directory, { recursive: true });
+      opened = PgliteDatabase.open(directory, { journal: true, ...(this.template ? { template: this.template } : {}) });
+      opened.catch(() => this.databases.delete(name));
+      this.databases.set(name, opened);
+    }
+    return opened;
+  }
+
+  private async settings(system: string): Promise<Map<string, DatasetSetting>> {
+    const rows = await this.db.query<{ dataset: string; setting: DatasetSetting | string }>(
+      'SELECT dataset, setting FROM dataset_setting WHERE system = $1 ORDER BY dataset',
+      [system],
+    );
+    return new Map(rows.map((r) => [r.dataset, fromJson(r.setting)]));
+  }
+  /** Settles how a dataset is read; the answer is what the dataset is then. Nothing is kept that can't be read. */
+  async settle(id: string, dataset: string, setting: DatasetSetting): Promise<DatasetDetail> {
+    const { kind } = fromJson((await this.row(id)).connection);
+    const fits = { folder: 'format', postgres: 'select', http: 'endpoint' }[kind as string];
+    if (fits !== setting.kind) throw refused(`A dataset of this kind of system can't be settled by ${setting.kind}.`);
+    const before = (await this.settings(id)).get(dataset);
+    await this.keepSetting(id, dataset, setting);
+    try {
+      return await this.describe(id, dataset);
+    } catch (error) {
+      if (before) await this.keepSetting(id, dataset, before);
+      else await this.unsettle(id, dataset);
+      throw error;
+    }
+  }
+  async keepSetting(id: string, dataset: string, setting: DatasetSetting): Promise<void> {
+    await this.db.query(
+      'INSERT INTO dataset_setting (system, dataset, setting) VALUES ($1, $2, $3) ON CONFLICT (system, dataset) DO UPDATE SET setting = EXCLUDED.setting, updated_at = now()',
+      [id, dataset, JSON.stringify(setting)],
+    );
+  }
+  /** Back to the guess; a SELECT or an endpoint is gone then. */
+  async unsettle(id: string, dataset: string): Promise<void> {
+    await this.row(id);
+    await this.db.query('DELETE FROM dataset_setting WHERE system = $1 AND dataset = $2', [id, dataset]);
+  }
+
+  /** What a kind reports that is no Problem is something between us and the system: its own test says what, in words. */
+  private async inWords<T>(system: OpenSystem, ask: () => Promise<T>): Promise<T> {
+    try {
+      return await ask();
+    } catch (error) {
+      if (error instanceof Problem) throw error;
+      const found = await system.test().catch(() => null);
+      if (found && !found.ok) throw refused(found.message);
+      throw error;
+    }
+  }
+
+  async datasets(id: string): Promise<Dataset[]> {
+    const { system } = await this.openById(id);
+    return this.inWords(system, () => system.datasets());
+  }
+  async describe(id: string, dataset: string): Promise<DatasetDetail> {
+    const { name, system } = await this.openById(id);
+    return { system: id, systemName: name, ...(await this.inWords(system, () => system.describe(dataset))) };
+  }
+
+  async rows(id: string, dataset: string, options: PreviewOptions): Promise<Rows> {
+    const { system } = await this.openById(id);
+    return this.inWords(system, () => preview(system, dataset, options));
+  }
+
+  async close(): Promise<void> {
+    for (const id of [...this.opened.keys()]) await this.forget(id);
+    for (const opened of this.databases.values()) await (await opened.catch(() => null))?.close();
+  }
+}
+
+/** What may be shown, and what must be kept under lock. */
+function separate(full: Connection): { connection: Connection; kept: Kept } {
+  const connection: Record<string, unknown> = { ...full };
+  const kept: Kept = {};
+  for (const name of secretEntries(full.kind)) {
+    const value = connection[name];
+    delete connection[name];
+    if (typeof value === 'string') kept[name] = value;
+  }
+  return { connection: connection as unknown as Connection, kept };
+}

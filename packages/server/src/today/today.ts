@@ -1,0 +1,114 @@
+import type { Today, Waiting } from '@versicle/contract';
+import type { Failures } from '../failures/failures.ts';
+import type { Mappings } from '../mappings/mappings.ts';
+import { listRuns } from '../runs/run-store.ts';
+import type { Database } from '../store/database.ts';
+import { isoTime, isoTimeOrNull } from '../store/values.ts';
+import type { Systems } from '../systems/systems.ts';
+
+interface Parts {
+  readonly db: Database;
+  readonly systems: Systems;
+  readonly mappings: Mappings;
+  readonly failures: Failures;
+}
+
+/** The newest run of each plan that broke off: somebody has to look at it. */
+const BROKEN =
+  "SELECT r.id FROM run r WHERE r.state = 'broken' AND NOT EXISTS (SELECT 1 FROM run n WHERE n.plan = r.plan AND n.id > r.id)";
+
+/** How many things wait for a person, by chapter. */
+export async function waitingNow({ db }: Pick<Parts, 'db'>): Promise<Waiting> {
+  const [row] = await db.query<{ systems: string; mappings: string; runs: string; failures: string }>(
+    `SELECT (SELECT count(*) FROM system WHERE (diagnosis ->> 'ok') = 'false') AS systems,
+            (SELECT count(*) FROM mapping m, jsonb_array_elements(m.draft::jsonb -> 'lines') l WHERE l ->> 'state' = 'question') AS mappings,
+            (SELECT count(*) FROM (${BROKEN}) b) AS runs,
+            (SELECT count(*) FROM failed_record WHERE state = 'open') AS failures`,
+  );
+  return {
+    systems: Number(row!.systems),
+    mappings: Number(row!.mappings),
+    runs: Number(row!.runs),
+    failures: Number(row!.failures),
+  };
+}
+
+export async function todayNow({ db, systems, mappings, failures }: Parts): Promise<Today> {
+  const waiting = await waitingNow({ db });
+  const broken = new Set((await db.query<{ id: number }>(BROKEN)).map((r) => r.id));
+  const runs = await listRuns(db, { limit: 200 });
+  const day = await db.query<{
+    id: number;
+    plan: string;
+    name: string;
+    started: string;
+    finished: string | null;
+    state: string;
+    failed: string;
+  }>(
+    `SELECT r.id, r.plan, p.name, r.started_at AS started, r.finished_at AS finished, r.state, r.failed FROM run r JOIN plan p ON p.id = r.plan
+      WHERE r.started_at > now() - interval '24 hours' ORDER BY r.id DESC LIMIT 300`,
+  );
+  return {
+    now: new Date().toISOString(),
+    causes: await failures.causes({}),
+    openFailures: waiting.failures,
+    systems: (await systems.list())
+      .filter((s) => s.diagnosis !== null && !s.diagnosis.ok)
+      .map((s) => ({ id: s.id, name: s.name, message: s.diagnosis!.message, since: s.diagnosis!.at })),
+    questions: await mappings.openQuestions(),
+    unpublished: (await mappings.list())
+      .filter((m) => m.revision === null || m.changed > 0)
+      .map((m) => ({ id: m.id, name: m.name, changed: m.changed })),
+    broken: runs.filter((r) => broken.has(r.id)),
+    day: day.map((d) => ({
+      run: d.id,
+      plan: d.plan,
+      planName: d.name,
+      from: isoTime(d.started),
+      to: isoTimeOrNull(d.finished),
+      state: d.state,
+      failed: Number(d.failed),
+    })),
+    plans: await lastRuns(db),
+  };
+}
+
+/** Each plan with its last whole run; `open` counts the failed records of its mapping that are still in the way. */
+async function lastRuns(db: Database): Promise<Today['plans']> {
+  const rows = await db.query<
+    Record<'id' | 'name' | 'mapping', string> &
+      Record<'read' | 'filtered' | 'skipped' | 'failed' | 'delivered' | 'remarks', string | null> & {
+        run: number | null;
+        at: string | null;
+        millis: string | null;
+        open: string;
+      }
+  >(
+    `SELECT p.id, p.name, p.mapping, r.id AS run, r.read, r.filtered, r.skipped, r.failed, r.delivered, r.remarks, r.started_at AS at,
+            (extract(epoch FROM COALESCE(r.finished_at, now()) - r.started_at) * 1000)::bigint AS millis,
+            (SELECT count(*) FROM failed_record f WHERE f.mapping = p.mapping AND f.state = 'open') AS open
+       FROM plan p LEFT JOIN LATERAL (SELECT * FROM run WHERE run.plan = p.id AND run.kind = 'full' ORDER BY run.id DESC LIMIT 1) r ON true
+      ORDER BY p.created_at, p.id`,
+  );
+  return rows.map((r) => ({
+    id: r.id,
+    name: r.name,
+    mapping: r.mapping,
+    run: r.run,
+    counts:
+      r.run === null
+        ? null
+        : {
+            read: Number(r.read),
+            filtered: Number(r.filtered),
+            skipped: Number(r.skipped),
+            failed: Number(r.failed),
+            delivered: Number(r.delivered),
+            remarks: Number(r.remarks),
+          },
+    at: isoTimeOrNull(r.at),
+    millis: r.millis === null ? null : Number(r.millis),
+    open: Number(r.open),
+  }));
+}

@@ -1,0 +1,20 @@
+import { startServices } from './services/services.ts';
+import { writeTidebridge } from './tidebridge/folder.ts';
+
+const USAGE = `standins FOLDER [TRIPS]    writes the Tidebridge export folder
+standins serve [PORT] [MEMBERS]   starts the simulated systems, from this port upwards (4171 without one)
+`;
+
+const [first, second, third] = process.argv.slice(2);
+if (first === undefined) {
+  process.stderr.write(USAGE);
+  process.exitCode = 2;
+} else if (first === 'serve') {
+  const services = await startServices(
+    second === undefined ? 4171 : Number(second),
+    third === undefined ? undefined : Number(third),
+  );
+  process.stdout.write(`${JSON.stringify(services.ports)}\n`);
+  // They end with whoever started them.
+  process.stdin.on('end', () => process.exit(0)).resume();
+} else await writeTidebridge(first, second === undefined ? undefined : Number(second));

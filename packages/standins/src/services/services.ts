@@ -1,0 +1,51 @@
+import { control } from './control.ts';
+import { docks } from './docks.ts';
+import { Inbox } from './inbox.ts';
+import { Membership } from './membership.ts';
+import { translator } from './translator.ts';
+import { workshop } from './workshop.ts';
+
+/** Where each stand-in listens; all on 127.0.0.1. */
+export interface Ports {
+  readonly control: number;
+  readonly membership: number;
+  readonly docks: number;
+  readonly workshop: number;
+  readonly translator: number;
+  readonly inbox: number;
+  readonly smtp: number;
+}
+export interface Services {
+  readonly ports: Ports;
+  readonly membership: Membership;
+  readonly inbox: Inbox;
+  close(): Promise<void>;
+}
+
+/** Starts all simulated systems in this process; from `first` upwards, or wherever there is room when it is 0. */
+export async function startServices(first: number, members?: number): Promise<Services> {
+  const membership = new Membership(members);
+  const inbox = new Inbox();
+  const plain = [docks(), workshop(), translator()] as const;
+  const all = [membership.service, ...plain, inbox.service];
+  const controls = control(all);
+  const at = (offset: number): number => (first === 0 ? 0 : first + offset);
+  const ports: Ports = {
+    control: await controls.listen(at(0)),
+    membership: await membership.service.listen(at(1)),
+    docks: await plain[0].listen(at(2)),
+    workshop: await plain[1].listen(at(3)),
+    translator: await plain[2].listen(at(4)),
+    inbox: await inbox.service.listen(at(5)),
+    smtp: await inbox.listenForMail(at(6)),
+  };
+  return {
+    ports,
+    membership,
+    inbox,
+    close: async () => {
+      await inbox.close();
+      for (const s of [controls, membership.service, ...plain]) await s.close();
+    },
+  };
+}

@@ -1,0 +1,44 @@
+import { Random } from '../random.ts';
+import { BIKE_COUNT, bikeId } from '../tidebridge/trips.ts';
+import { Service, type Asked, type Reply } from './service.ts';
+
+const FAULTS = ['BRK', 'CHN', 'GRS', 'LGT', 'TYR', 'WHL'];
+const PAGE = 50;
+
+/** The Workshop register, in XML: bikes and repair orders with their tasks and parts, by page number; basic sign-in. */
+export function workshop(): Service {
+  return new Service('workshop', (asked): Reply => {
+    const basic = `Basic ${Buffer.from('workshop:spanner').toString('base64')}`;
+    if (asked.headers.authorization !== basic)
+      return xml(401, '<problem><message>Who are you?</message></problem>', { 'WWW-Authenticate': 'Basic' });
+    if (asked.path === '/bikes') return page(asked, 'bikes', BIKE_COUNT, bike);
+    if (asked.path === '/orders') return page(asked, 'orders', 420, order);
+    return xml(404, `<problem><message>Nothing at ${asked.path}</message></problem>`);
+  });
+}
+function page({ query }: Asked, name: string, count: number, element: (n: number) => string): Reply {
+  const number = Math.max(1, Number(query.get('page') ?? 1));
+  const from = (number - 1) * PAGE;
+  const elements = Array.from({ length: Math.max(0, Math.min(PAGE, count - from)) }, (_, i) => element(from + i + 1));
+  return xml(200, `<${name} page="${number}" of="${Math.ceil(count / PAGE)}">${elements.join('')}</${name}>`);
+}
+function bike(n: number): string {
+  const random = new Random(31 + n * 13);
+  return `<bike id="${bikeId(n)}"><model>TB-${random.whole(1, 4)}</model><wheel unit="mm">${random.pick([610, 660, 711])}</wheel><bought>20${random.whole(15, 24)}-0${random.whole(1, 9)}-15</bought></bike>`;
+}
+function order(n: number): string {
+  const random = new Random(77 + n * 17);
+  const tasks = Array.from({ length: random.whole(1, 3) }, (_, t) => {
+    const parts = Array.from(
+      { length: random.whole(0, 2) },
+      () => `<part no="P-${random.whole(100, 199)}" qty="${random.whole(1, 4)}"/>`,
+    );
+    return `<task no="${t + 1}"><fault>${random.pick(FAULTS)}</fault>${parts.join('')}</task>`;
+  });
+  return `<order no="W${String(n).padStart(5, '0')}"><bike>${bikeId(random.whole(1, BIKE_COUNT))}</bike><opened>2026-0${random.whole(1, 9)}-1${random.whole(0, 9)}</opened>${tasks.join('')}</order>`;
+}
+const xml = (status: number, body: string, headers: Record<string, string> = {}): Reply => ({
+  status,
+  headers: { 'Content-Type': 'application/xml', ...headers },
+  body: `<?xml version="1.0" encoding="UTF-8"?>\n${body}`,
+});

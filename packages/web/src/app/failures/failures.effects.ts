@@ -1,0 +1,96 @@
+import { inject } from '@angular/core';
+import { Actions, createEffect, ofType } from '@ngrx/effects';
+import { filter, map, mergeMap, switchMap } from 'rxjs';
+import { Api } from '../shared/api';
+import { failuresActions as a } from './failures.feature';
+
+export const loadCauses = createEffect(
+  (actions = inject(Actions), api = inject(Api)) =>
+    actions.pipe(
+      ofType(a.opened),
+      switchMap(({ asked }) =>
+        api.asAction(
+          'listCauses',
+          { query: asked },
+          (causes) => a.causesLoaded({ causes }),
+          (problem) => a.causesFailed({ problem }),
+        ),
+      ),
+    ),
+  { functional: true },
+);
+
+export const loadRecords = createEffect(
+  (actions = inject(Actions), api = inject(Api)) =>
+    actions.pipe(
+      ofType(a.groupOpened),
+      switchMap(({ group, asked }) =>
+        api.asAction(
+          'listFailures',
+          {
+            query: {
+              ...asked,
+              mapping: group.mapping,
+              cause: group.cause,
+              ...(group.line === null ? {} : { line: group.line }),
+              limit: 500,
+            },
+          },
+          (records) => a.recordsLoaded({ records: records.filter((r) => r.line === group.line) }),
+          (problem) => a.recordsFailed({ problem }),
+        ),
+      ),
+    ),
+  { functional: true },
+);
+
+export const loadRecord = createEffect(
+  (actions = inject(Actions), api = inject(Api)) =>
+    actions.pipe(
+      ofType(a.recordOpened),
+      switchMap(({ id }) =>
+        api.asAction(
+          'getFailure',
+          { params: { id } },
+          (record) => a.recordLoaded({ record }),
+          (problem) => a.recordFailed({ problem }),
+        ),
+      ),
+    ),
+  { functional: true },
+);
+
+export const replay = createEffect(
+  (actions = inject(Actions), api = inject(Api)) =>
+    actions.pipe(
+      ofType(a.replay),
+      switchMap(({ replay: body }) =>
+        api.asAction(
+          'replay',
+          { body },
+          ({ run }) => a.replayStarted({ run }),
+          (problem) => a.replayFailed({ problem }),
+        ),
+      ),
+    ),
+  { functional: true },
+);
+
+/** A small replay may have ended before its answer came. */
+export const endedAlready = createEffect(
+  (actions = inject(Actions), api = inject(Api)) =>
+    actions.pipe(
+      ofType(a.replayStarted),
+      mergeMap(({ run }) =>
+        api.asAction(
+          'getRun',
+          { params: { id: run } },
+          (r) => (r.finishedAt === null ? null : a.replayEnded({ run: r })),
+          (problem) => a.replayFailed({ problem }),
+        ),
+      ),
+      filter((action) => action !== null),
+      map((action) => action),
+    ),
+  { functional: true },
+);

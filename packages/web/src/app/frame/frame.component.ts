@@ -1,0 +1,145 @@
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { toSignal } from '@angular/core/rxjs-interop';
+import { NavigationEnd, Router, RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
+import { Store } from '@ngrx/store';
+import { filter, map } from 'rxjs';
+import { SignComponent } from '../shared/signs.component';
+import { FigurePipe } from '../shared/words';
+import { FinderComponent } from './finder.component';
+import { frameActions, frameFeature } from './frame.feature';
+import { EVERYWHERE, SHEET_KEYS } from './keys';
+
+/** The page's frame: a contents page at the left, whose page numbers are the things that wait for a person. */
+@Component({
+  selector: 'vs-root',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RouterOutlet, RouterLink, RouterLinkActive, SignComponent, FigurePipe, FinderComponent],
+  host: { '(document:keydown)': 'onKey($event)' },
+  template: `
+    <a class="skip" href="#main" (click)="skip($event)">Go to the page</a>
+    <nav class="contents" aria-label="Contents">
+      <div class="brand">
+        <span class="rub"><vs-sign of="source" [size]="20" /></span>Versicle
+      </div>
+      <div class="env">
+        @if (session(); as s) {
+          {{ s.workspace }} · <b>{{ s.environment }}</b>
+        }
+      </div>
+      <ul class="toc">
+        @for (chapter of chapters(); track chapter.path) {
+          <li [class.quiet]="!chapter.waiting" routerLinkActive="here">
+            <a
+              [routerLink]="chapter.path"
+              [attr.aria-label]="chapter.waiting ? chapter.name + ', ' + chapter.waiting + ' waiting' : chapter.name"
+            >
+              {{ chapter.name }}<span class="dots"></span
+              ><span class="n" aria-hidden="true">{{ chapter.waiting ? (chapter.waiting | figure) : '' }}</span>
+            </a>
+          </li>
+        }
+      </ul>
+      <ul class="toc small">
+        <li routerLinkActive="here" class="quiet"><a routerLink="/help">Help</a></li>
+      </ul>
+      <div class="foot">
+        <button type="button" (click)="finding.set(true)"><kbd>Ctrl</kbd> <kbd>K</kbd> find anything</button>
+        <button type="button" (click)="keysShown.set(true)"><kbd>?</kbd> keys of this page</button>
+        <div class="person">{{ session()?.person }}</div>
+      </div>
+    </nav>
+    <main id="main" tabindex="-1"><router-outlet /></main>
+    @if (notice(); as n) {
+      <div class="notice" [class.problem]="n.problem" role="status">
+        <span>{{ n.text }}</span>
+        <button type="button" class="btn quiet" (click)="unsay()">Close</button>
+      </div>
+    }
+    @if (finding()) {
+      <vs-finder (closed)="finding.set(false)" />
+    }
+    @if (keysShown()) {
+      <div class="keys" role="dialog" aria-label="Keys of this page">
+        <div class="top">
+          <h2>Keys</h2>
+          <span class="grow"></span
+          ><button type="button" class="btn quiet" (click)="keysShown.set(false)">Close</button>
+        </div>
+        <dl>
+          @for (key of keys(); track key.does) {
+            <dt>
+              @for (k of key.keys; track k) {
+                <kbd>{{ k }}</kbd>&ngsp;
+              }
+            </dt>
+            <dd>{{ key.does }}</dd>
+          }
+        </dl>
+      </div>
+    }
+  `,
+  styleUrl: './frame.component.less',
+})
+export class FrameComponent {
+  private readonly store = inject(Store);
+  private readonly router = inject(Router);
+  protected readonly session = this.store.selectSignal(frameFeature.selectSession);
+  protected readonly notice = this.store.selectSignal(frameFeature.selectNotice);
+  private readonly waiting = this.store.selectSignal(frameFeature.selectWaiting);
+  protected readonly finding = signal(false);
+  protected readonly keysShown = signal(false);
+  private readonly address = toSignal(
+    this.router.events.pipe(
+      filter((e) => e instanceof NavigationEnd),
+      map((e) => e.urlAfterRedirects),
+    ),
+    { initialValue: '' },
+  );
+  protected readonly keys = computed(() =>
+    /^\/mappings\/(?!new)[^/?]+(\?|$)/.test(this.address()) ? [...SHEET_KEYS, ...EVERYWHERE] : EVERYWHERE,
+  );
+  protected readonly chapters = computed(() => {
+    const w = this.waiting();
+    return [
+      { name: 'Today', path: '/today', waiting: 0 },
+      { name: 'Systems', path: '/systems', waiting: w.systems },
+      { name: 'Mappings', path: '/mappings', waiting: w.mappings },
+      { name: 'Plans', path: '/plans', waiting: 0 },
+      { name: 'Runs', path: '/runs', waiting: w.runs },
+      { name: 'Failed records', path: '/failures', waiting: w.failures },
+    ];
+  });
+
+  constructor() {
+    this.store.dispatch(frameActions.started());
+  }
+
+  protected skip(event: Event): void {
+    event.preventDefault();
+    document.getElementById('main')?.focus();
+  }
+  protected unsay(): void {
+    this.store.dispatch(frameActions.unsay());
+  }
+  protected onKey(event: KeyboardEvent): void {
+    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'k') {
+      event.preventDefault();
+      this.finding.set(true);
+    } else if (event.key === 'Escape' && (this.keysShown() || this.finding())) {
+      this.keysShown.set(false);
+      this.finding.set(false);
+    } else if (event.key === '?' && !typing(event.target)) {
+      event.preventDefault();
+      this.keysShown.update((shown) => !shown);
+    }
+  }
+}
+
+function typing(target: EventTarget | null): boolean {
+  // The sheet's input stands for a chosen cell until something is written.
+  return (
+    target instanceof HTMLElement &&
+    target.dataset['choosing'] === undefined &&
+    (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName))
+  );
+}

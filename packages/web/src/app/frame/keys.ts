@@ -1,0 +1,24 @@
+/** The keys of each page, shown by “?” and in Help. */
+export interface KeyHelp {
+  readonly keys: readonly string[];
+  readonly does: string;
+}
+export const EVERYWHERE: readonly KeyHelp[] = [
+  { keys: ['Ctrl', 'K'], does: 'find a mapping, dataset, run, page' },
+  { keys: ['?'], does: 'the keys of this page' },
+];
+export const SHEET_KEYS: readonly KeyHelp[] = [
+  { keys: ['↑', '↓', '←', '→'], does: 'go from cell to cell' },
+  { keys: ['Enter'], does: 'edit the cell, and keep what was typed' },
+  { keys: ['F2'], does: 'edit the cell' },
+  { keys: ['Esc'], does: 'give up an edit; close the open line' },
+  { keys: ['Tab'], does: 'keep what was typed and go to the next cell' },
+  { keys: ['Ctrl', 'Enter'], does: 'open the line below itself, or close it' },
+  { keys: ['Alt', '↓'], does: 'the next sample record' },
+  { keys: ['Alt', '↑'], does: 'the sample record before' },
+  { keys: ['Ctrl', 'C'], does: 'copy the cell' },
+  { keys: ['Ctrl', 'V'], does: 'paste cells, also several rows and columns from a spreadsheet program' },
+  { keys: ['Ctrl', 'Z'], does: 'undo' },
+  { keys: ['Ctrl', 'Y'], does: 'redo' },
+  { keys: ['/'], does: 'find in the lines' },
+];

@@ -1,0 +1,15 @@
+import { ChangeDetectionStrategy, Component } from '@angular/core';
+import { RouterLink } from '@angular/router';
+
+@Component({
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RouterLink],
+  template: `
+    <div class="page">
+      <h1>There is no such page</h1>
+      <p class="sub">The address may be mistyped, or what it led to is gone.</p>
+      <a routerLink="/today" class="btn">Go to today</a>
+    </div>
+  `,
+})
+export class NotFoundPage {}

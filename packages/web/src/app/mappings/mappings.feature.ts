@@ -1,0 +1,62 @@
+import type { Difference, MappingSummary, Revision } from '@versicle/contract';
+import type { MappingDocument } from '@versicle/core';
+import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
+import { failed, idle, loaded, loading, type Loadable } from '../shared/loadable';
+
+export const mappingsActions = createActionGroup({
+  source: 'Mappings',
+  events: {
+    opened: emptyProps(),
+    loaded: props<{ mappings: MappingSummary[] }>(),
+    failed: props<{ problem: string }>(),
+    create: props<{ document: MappingDocument }>(),
+    created: props<{ id: string }>(),
+    'create failed': props<{ problem: string }>(),
+    'revisions opened': props<{ id: string }>(),
+    'revisions loaded': props<{ revisions: Revision[] }>(),
+    'revisions failed': props<{ problem: string }>(),
+    compare: props<{ id: string; from: string; to: string }>(),
+    compared: props<{ difference: Difference }>(),
+    'compare failed': props<{ problem: string }>(),
+  },
+});
+
+interface MappingsState {
+  readonly mappings: Loadable<MappingSummary[]>;
+  readonly revisions: Loadable<Revision[]>;
+  readonly difference: Loadable<Difference>;
+  readonly creating: boolean;
+  readonly problem: string | null;
+}
+const initial: MappingsState = {
+  mappings: idle(),
+  revisions: idle(),
+  difference: idle(),
+  creating: false,
+  problem: null,
+};
+
+export const mappingsFeature = createFeature({
+  name: 'mappings',
+  reducer: createReducer(
+    initial,
+    on(mappingsActions.opened, (s): MappingsState => ({ ...s, mappings: loading(s.mappings) })),
+    on(mappingsActions.loaded, (s, { mappings }): MappingsState => ({ ...s, mappings: loaded(mappings) })),
+    on(mappingsActions.failed, (s, { problem }): MappingsState => ({ ...s, mappings: failed(problem, s.mappings) })),
+    on(mappingsActions.create, (s): MappingsState => ({ ...s, creating: true, problem: null })),
+    on(mappingsActions.created, (s): MappingsState => ({ ...s, creating: false })),
+    on(mappingsActions.createFailed, (s, { problem }): MappingsState => ({ ...s, creating: false, problem })),
+    on(mappingsActions.revisionsOpened, (s): MappingsState => ({ ...s, revisions: idle(), difference: idle() })),
+    on(mappingsActions.revisionsLoaded, (s, { revisions }): MappingsState => ({ ...s, revisions: loaded(revisions) })),
+    on(mappingsActions.revisionsFailed, (s, { problem }): MappingsState => ({
+      ...s,
+      revisions: failed(problem, s.revisions),
+    })),
+    on(mappingsActions.compare, (s): MappingsState => ({ ...s, difference: loading(s.difference) })),
+    on(mappingsActions.compared, (s, { difference }): MappingsState => ({ ...s, difference: loaded(difference) })),
+    on(mappingsActions.compareFailed, (s, { problem }): MappingsState => ({
+      ...s,
+      difference: failed(problem, s.difference),
+    })),
+  ),
+});

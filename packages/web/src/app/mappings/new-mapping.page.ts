@@ -1,0 +1,280 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
+import { toSignal } from '@angular/core/rxjs-interop';
+import { FormsModule } from '@angular/forms';
+import { RouterLink } from '@angular/router';
+import { Store } from '@ngrx/store';
+import type { DatasetDetail, System } from '@versicle/contract';
+import { SELECT } from '../shared/select';
+import { catchError, firstValueFrom, forkJoin, map, of, switchMap } from 'rxjs';
+import { Api, type ServerProblem } from '../shared/api';
+import { SignComponent } from '../shared/signs.component';
+import { beginDocument } from './begin';
+import { mappingsActions, mappingsFeature } from './mappings.feature';
+
+interface Choice {
+  readonly system: System;
+  readonly datasets: readonly string[];
+}
+
+/** Kinds of system that records can be written to. */
+const WRITTEN: ReadonlySet<string> = new Set(['embedded', 'postgres', 'http', 'folder']);
+
+/** Source, target, name: then the sheet opens with what can be matched by name. */
+@Component({
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RouterLink, FormsModule, SELECT, SignComponent],
+  template: `
+    <div class="page">
+      <p class="crumbs"><a routerLink="/mappings">Mappings</a> /</p>
+      <h1>New mapping</h1>
+      <p class="sub">Where the records come from, and where they go.</p>
+      <form (ngSubmit)="begin()" aria-label="New mapping">
+        <div class="two">
+          <fieldset>
+            <legend><vs-sign of="source" [size]="14" /> Source</legend>
+            <div class="field">
+              <span>Dataset</span>
+              <nz-select
+                name="source"
+                nzShowSearch
+                [ngModel]="from()"
+                (ngModelChange)="picked.set($event)"
+                nzPlaceHolder="Choose a dataset"
+                aria-label="Source dataset"
+                nzId="source"
+              >
+                @for (c of choices(); track c.system.id) {
+                  @for (d of c.datasets; track d) {
+                    <nz-option [nzValue]="c.system.id + '/' + d" [nzLabel]="c.system.name + ' / ' + d" />
+                  }
+                }
+              </nz-select>
+            </div>
+          </fieldset>
+          <fieldset>
+            <legend><vs-sign of="target" [size]="14" /> Target</legend>
+            <div class="field">
+              <span>System</span>
+              <nz-select
+                name="system"
+                [ngModel]="target()"
+                (ngModelChange)="targetSystem.set($event)"
+                nzPlaceHolder="Choose a system"
+                aria-label="Target system"
+                nzId="system"
+              >
+                @for (c of targets(); track c.system.id) {
+                  <nz-option [nzValue]="c.system.id" [nzLabel]="c.system.name" />
+                }
+              </nz-select>
+            </div>
+            <div class="field">
+              <label for="table">{{ tableTitle() }}</label>
+              <input
+                class="input mono"
+                id="table"
+                name="table"
+                list="tables"
+                [ngModel]="table()"
+                (ngModelChange)="table.set($event)"
+                autocomplete="off"
+                aria-describedby="table-help"
+              />
+              <small id="table-help">{{ tableWords() }}</small>
+            </div>
+            <datalist id="tables">
+              @for (t of tables(); track t) {
+                <option [value]="t"></option>
+              }
+            </datalist>
+          </fieldset>
+        </div>
+        <label class="field name"
+          ><span>Name of the mapping</span
+          ><input class="input" name="name" [ngModel]="name()" (ngModelChange)="ownName.set($event)" autocomplete="off"
+        /></label>
+        @if (complaint() || problem()) {
+          <p class="rub" role="alert">{{ complaint() || problem() }}</p>
+        }
+        <button type="submit" class="btn first" [disabled]="creating()">Begin the mapping</button>
+      </form>
+    </div>
+  `,
+  styles: `
+    .two {
+      display: grid;
+      grid-template-columns: 1fr 1fr;
+      gap: 34px;
+      max-width: 860px;
+      margin-top: 8px;
+    }
+    fieldset {
+      border: 0;
+      border-top: 1px solid var(--line);
+      padding: 12px 0 0;
+      margin: 0;
+    }
+    legend {
+      font: 600 15.5px var(--serif);
+      padding-right: 10px;
+      width: auto;
+      border: 0;
+      margin: 0;
+    }
+    nz-select {
+      width: 100%;
+    }
+    .name {
+      max-width: 413px;
+    }
+    p.rub {
+      margin-bottom: 10px;
+    }
+  `,
+})
+export class NewMappingPage {
+  /** `system/dataset`, when the page is opened from a dataset. */
+  readonly source = input<string | undefined>();
+  private readonly store = inject(Store);
+  private readonly api = inject(Api);
+  protected readonly creating = this.store.selectSignal(mappingsFeature.selectCreating);
+  protected readonly problem = this.store.selectSignal(mappingsFeature.selectProblem);
+  protected readonly picked = signal<string | null>(null);
+  protected readonly targetSystem = signal<string | null>(null);
+  protected readonly table = signal('');
+  protected readonly ownName = signal<string | null>(null);
+  protected readonly complaint = signal('');
+  protected readonly choices = toSignal(
+    this.api.call('listSystems', {}).pipe(
+      // Those that don't answer are not waited for.
+      map((systems) => systems.filter((s) => s.diagnosis?.ok)),
+      switchMap((systems) =>
+        systems.length === 0
+          ? of([])
+          : forkJoin(
+              systems.map((system) =>
+                this.api.call('listDatasets', { params: { id: system.id } }).pipe(
+                  map((list): Choice => ({
+                    system,
+                    datasets: list.filter((d) => d.problem === null).map((d) => d.name),
+                  })),
+                  catchError(() => of<Choice>({ system, datasets: [] })),
+                ),
+              ),
+            ),
+      ),
+      catchError((error: ServerProblem) => {
+        this.complaint.set(error.message);
+        return of([]);
+      }),
+    ),
+    { initialValue: [] as Choice[] },
+  );
+  protected readonly from = computed(() => this.picked() ?? this.source() ?? null);
+  protected readonly targets = computed(() => this.choices().filter((c) => WRITTEN.has(c.system.connection.kind)));
+  /** Where there is one embedded database, it is the likely target. */
+  protected readonly target = computed(() => {
+    const own = this.targets().filter((c) => c.system.connection.kind === 'embedded');
+    return this.targetSystem() ?? (own.length === 1 ? own[0]!.system.id : null);
+  });
+  private readonly targetKind = computed(
+    () => this.targets().find((c) => c.system.id === this.target())?.system.connection.kind ?? 'embedded',
+  );
+  protected readonly tableTitle = computed(() =>
+    this.targetKind() === 'folder' ? 'File' : this.targetKind() === 'http' ? 'Dataset' : 'Table',
+  );
+  protected readonly tables = computed(() => this.targets().find((c) => c.system.id === this.target())?.datasets ?? []);
+  protected readonly tableWords = computed(() => {
+    const kind = this.targetKind();
+    const there = this.tables().includes(this.table());
+    if (kind === 'folder')
+      return there ? 'is there; a run writes it anew' : 'such as members.csv; the ending says how it is written';
+    if (kind === 'http') return there ? 'its fields are taken over' : 'a dataset of the API that can be written';
+    if (this.table() === '') return 'a table that is there, or the name of a new one';
+    return there ? 'is there; its fields are taken over' : 'is made by the first run, with the fields of this document';
+  });
+  protected readonly name = computed(() => {
+    const own = this.ownName();
+    if (own !== null) return own;
+    const from = this.from()
+      ?.split('/')[1]
+      ?.replace(/\.\w+$/, '')
+      .replace(/[-_*]+/g, ' ')
+      .trim();
+    const to = this.targets()
+      .find((c) => c.system.id === this.target())
+      ?.system.name.toLowerCase();
+    return from && to ? `${from.charAt(0).toUpperCase()}${from.slice(1)} to ${to}` : '';
+  });
+
+  constructor() {
+    // A proposal for the table once the source is known.
+    effect(() => {
+      const from = this.from()?.split('/')[1];
+      if (from && this.table() === '')
+        this.table.set(
+          from
+            .replace(/\.\w+$/, '')
+            .replace(/[^A-Za-z0-9]+/g, '_')
+            .replace(/^_+|_+$/g, '')
+            .toLowerCase(),
+        );
+    });
+  }
+
+  protected async begin(): Promise<void> {
+    const [source, target, table, name] = [this.from(), this.target(), this.table().trim(), this.name().trim()];
+    if (!source) return this.complaint.set('Choose the dataset that the records come from.');
+    if (!target)
+      return this.complaint.set(
+        this.targets().length === 0
+          ? 'No database is connected to write into; connect one under Systems.'
+          : 'Choose the system that the records go to.',
+      );
+    const wrong = this.nameFault(table);
+    if (wrong) return this.complaint.set(wrong);
+    if (!name) return this.complaint.set('Give the mapping a name.');
+    this.complaint.set('');
+    try {
+      const from = await this.describe(source);
+      const to = this.tables().includes(table) ? await this.describe(`${target}/${table}`) : null;
+      const document = beginDocument({
+        name,
+        source,
+        sourceFields: from.fields,
+        target: `${target}/${table}`,
+        // What an API adds to its records (keys of ours, ids of its own) is not ours to send.
+        targetFields: to?.fields.filter((f) => !f.name.startsWith('_')) ?? null,
+      });
+      this.store.dispatch(mappingsActions.create({ document }));
+    } catch (error) {
+      this.complaint.set((error as Error).message);
+    }
+  }
+  /** What is wrong with the name of a table, file or dataset; null when nothing is. */
+  private nameFault(name: string): string | null {
+    switch (this.targetKind()) {
+      case 'folder':
+        return /^[^/\\*.][^/\\*]*\.(csv|jsonl|ndjson|json|xml|xlsx|txt)$/i.test(name)
+          ? null
+          : 'The file’s name ends in .csv, .jsonl, .json, .xml, .xlsx or .txt (fixed width), and has no slashes.';
+      case 'http':
+        return this.tables().includes(name)
+          ? null
+          : `The API has no dataset “${name}”; it has ${this.tables().join(', ') || 'none yet'}.`;
+      default:
+        return /^([A-Za-z_][A-Za-z0-9_]{0,62}\.)?[A-Za-z_][A-Za-z0-9_]{0,62}$/.test(name)
+          ? null
+          : 'The table’s name may have letters, digits and _, and begins with a letter.';
+    }
+  }
+  private describe(dataset: string): Promise<DatasetDetail> {
+    const slash = dataset.indexOf('/');
+    return firstValueFrom(
+      this.api.call('getDataset', {
+        params: { id: dataset.slice(0, slash) },
+        query: { dataset: dataset.slice(slash + 1) },
+      }),
+    );
+  }
+}

@@ -1,0 +1,118 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input } from '@angular/core';
+import { Router, RouterLink } from '@angular/router';
+import { Store } from '@ngrx/store';
+import { LoadingComponent } from '../shared/loading.component';
+import { FullTimePipe, TimePipe } from '../shared/words';
+import { DifferenceComponent } from './difference.component';
+import { mappingsActions, mappingsFeature } from './mappings.feature';
+
+/** The revisions of a mapping; any two of them, or one and the draft, side by side. */
+@Component({
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RouterLink, LoadingComponent, DifferenceComponent, FullTimePipe, TimePipe],
+  template: `
+    <div class="page">
+      <p class="crumbs">
+        <a routerLink="/mappings">Mappings</a> / <a [routerLink]="['/mappings', id()]">{{ id() }}</a> /
+      </p>
+      <h1>Revisions</h1>
+      <p class="sub">A revision never changes; runs carry out revisions only.</p>
+      <vs-loading [of]="revisions()" (again)="open()" />
+      @if (revisions().value; as list) {
+        <div class="grid">
+          <div>
+            <table class="rows">
+              <thead>
+                <tr>
+                  <th scope="col">Revision</th>
+                  <th scope="col">Published</th>
+                  <th scope="col">By</th>
+                  <th scope="col">Note</th>
+                </tr>
+              </thead>
+              <tbody>
+                <tr [class.on]="to() === 'draft'">
+                  <td class="name">
+                    <a [routerLink]="[]" [queryParams]="{ to: 'draft', from: list[0]?.number ?? null }">draft</a>
+                  </td>
+                  <td colspan="3" class="soft">
+                    against {{ list[0] ? 'revision ' + list[0].number : 'nothing; not published yet' }}
+                  </td>
+                </tr>
+                @for (r of list; track r.number) {
+                  <tr [class.on]="to() === '' + r.number">
+                    <td class="name">
+                      <a [routerLink]="[]" [queryParams]="{ to: r.number, from: r.number > 1 ? r.number - 1 : null }">{{
+                        r.number
+                      }}</a>
+                    </td>
+                    <td class="soft">
+                      <span [title]="r.publishedAt | fullTime">{{ r.publishedAt | time }}</span>
+                    </td>
+                    <td class="soft">{{ r.publishedBy }}</td>
+                    <td>{{ r.note }}</td>
+                  </tr>
+                }
+              </tbody>
+            </table>
+          </div>
+          <div>
+            @if (from() && to()) {
+              <h2>From {{ words(from()!) }} to {{ words(to()!) }}</h2>
+              <vs-loading [of]="difference()" (again)="compare()" />
+              @if (difference().value; as d) {
+                <vs-difference [of]="d" />
+              }
+            } @else {
+              <p class="soft hint">Choose a revision to see what changed in it.</p>
+            }
+          </div>
+        </div>
+      }
+    </div>
+  `,
+  styles: `
+    .grid {
+      display: grid;
+      grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
+      gap: 34px;
+    }
+    h2 {
+      margin-top: 4px;
+    }
+    .hint {
+      padding-top: 8px;
+    }
+  `,
+})
+export class RevisionsPage {
+  readonly id = input.required<string>();
+  readonly from = input<string | undefined>();
+  readonly to = input<string | undefined>();
+  private readonly store = inject(Store);
+  private readonly router = inject(Router);
+  protected readonly revisions = this.store.selectSignal(mappingsFeature.selectRevisions);
+  protected readonly difference = this.store.selectSignal(mappingsFeature.selectDifference);
+  private readonly newest = computed(() => this.revisions().value?.[0]?.number);
+
+  constructor() {
+    effect(() => this.store.dispatch(mappingsActions.revisionsOpened({ id: this.id() })));
+    effect(() => {
+      const newest = this.newest();
+      if (newest !== undefined && !this.to())
+        void this.router.navigate([], { queryParams: { to: 'draft', from: newest }, replaceUrl: true });
+    });
+    effect(() => {
+      if (this.from() && this.to() && this.revisions().value) this.compare();
+    });
+  }
+  protected open(): void {
+    this.store.dispatch(mappingsActions.revisionsOpened({ id: this.id() }));
+  }
+  protected compare(): void {
+    this.store.dispatch(mappingsActions.compare({ id: this.id(), from: this.from()!, to: this.to()! }));
+  }
+  protected words(state: string): string {
+    return state === 'draft' ? 'the draft' : `revision ${state}`;
+  }
+}

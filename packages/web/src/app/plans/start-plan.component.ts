@@ -1,0 +1,86 @@
+import { ChangeDetectionStrategy, Component, inject, input, output, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Store } from '@ngrx/store';
+import type { Plan } from '@versicle/contract';
+import { plansActions, plansFeature } from './plans.feature';
+
+/** What a run will do, then the start: only a few records first, or all. */
+@Component({
+  selector: 'vs-start-plan',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FormsModule],
+  template: `
+    <form (ngSubmit)="start()" aria-label="Start a run">
+      <p class="what">
+        Carries out <b>revision {{ plan().revision }}</b> of <b>{{ plan().mappingName }}</b>: {{ plan().writes }}.
+      </p>
+      <label class="choice"
+        ><input type="radio" name="much" [value]="true" [ngModel]="few()" (ngModelChange)="few.set($event)" /> the
+        first</label
+      >
+      <input
+        class="input mono"
+        type="number"
+        name="rows"
+        aria-label="How many records"
+        min="1"
+        [ngModel]="rows()"
+        (ngModelChange)="rows.set($event)"
+        (focus)="few.set(true)"
+      />
+      <span>records, as a try</span>
+      <label class="choice"
+        ><input type="radio" name="much" [value]="false" [ngModel]="few()" (ngModelChange)="few.set($event)" /> all
+        records</label
+      >
+      <span class="grow"></span>
+      <button type="submit" class="btn first" [disabled]="starting() !== null">
+        {{ few() ? 'Run the first ' + rows() : 'Run all' }}
+      </button>
+      <button type="button" class="btn quiet" (click)="closed.emit()">Give up</button>
+    </form>
+  `,
+  styles: `
+    form {
+      display: flex;
+      flex-wrap: wrap;
+      align-items: center;
+      gap: 8px;
+      background: var(--raised);
+      border-left: 3px solid var(--ink);
+      padding: 10px 14px;
+    }
+    .what {
+      width: 100%;
+      font: 14.4px/1.45 var(--serif);
+    }
+    .input {
+      width: 92px;
+    }
+    .choice {
+      display: inline-flex;
+      gap: 6px;
+      align-items: center;
+    }
+    .choice + .choice,
+    span + .choice {
+      margin-left: 14px;
+    }
+    .grow {
+      flex: 1;
+    }
+  `,
+})
+export class StartPlanComponent {
+  readonly plan = input.required<Plan>();
+  readonly closed = output();
+  private readonly store = inject(Store);
+  protected readonly starting = this.store.selectSignal(plansFeature.selectStarting);
+  protected readonly few = signal(false);
+  protected readonly rows = signal(100);
+
+  protected start(): void {
+    const rowLimit = this.few() ? Math.max(1, Math.floor(Number(this.rows()) || 1)) : null;
+    this.store.dispatch(plansActions.start({ id: this.plan().id, rowLimit }));
+  }
+}

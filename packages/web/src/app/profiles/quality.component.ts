@@ -1,0 +1,267 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { RouterLink } from '@angular/router';
+import { Store } from '@ngrx/store';
+import type { FindingDto } from '@versicle/contract';
+import { LoadingComponent } from '../shared/loading.component';
+import { figure, FigurePipe, FullTimePipe, TimePipe } from '../shared/words';
+import { profilesActions, profilesFeature } from './profiles.feature';
+
+const DIMENSIONS = ['completeness', 'uniqueness', 'validity', 'consistency'] as const;
+
+/** How many records have nothing against them, what speaks against the others, and what people say. */
+@Component({
+  selector: 'vs-quality',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FormsModule, RouterLink, LoadingComponent, FigurePipe, FullTimePipe, TimePipe],
+  template: `
+    <vs-loading [of]="knowledge()" (again)="open()" />
+    @if (knowledge().value; as k) {
+      @if (k.result; as r) {
+        <p class="clean">
+          <b>{{ r.quality.clean | figure }} of {{ r.quality.records | figure }}</b> records have nothing against them.
+          @if (k.state === 'running') {
+            <span class="soft">They are being looked at anew …</span>
+          }
+        </p>
+        <table class="rows dims">
+          <thead>
+            <tr>
+              @for (d of dimensions; track d) {
+                <th scope="col">{{ d }}</th>
+              }
+              <th scope="col">over time</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr>
+              @for (d of dimensions; track d) {
+                <td>{{ share(r.quality.dimensions[d], r.quality.records) }}</td>
+              }
+              <td>
+                <span class="history">
+                  @for (h of k.history; track h.at) {
+                    <i
+                      [style.height.px]="h.records ? 4 + (20 * h.clean) / h.records : 4"
+                      [title]="(h.at | fullTime) + ': ' + (h.clean | figure) + ' of ' + (h.records | figure)"
+                    ></i>
+                  }
+                </span>
+              </td>
+            </tr>
+          </tbody>
+        </table>
+        @if (r.quality.findings.length === 0) {
+          <p class="soft">Nothing speaks against any record, as far as structure, values and checks tell.</p>
+        } @else {
+          <table class="rows">
+            <thead>
+              <tr>
+                <th scope="col" class="n">Records</th>
+                <th scope="col">What speaks against them</th>
+                <th scope="col">Kind</th>
+                <th scope="col">The records</th>
+              </tr>
+            </thead>
+            <tbody>
+              @for (f of r.quality.findings; track $index) {
+                <tr>
+                  <td class="n">{{ f.count | figure }}</td>
+                  <td>
+                    @if (f.field) {
+                      <b>{{ f.field }}</b>
+                    }
+                    {{ f.what }}
+                  </td>
+                  <td class="soft">{{ f.dimension }}</td>
+                  <td>
+                    @if (f.filter) {
+                      <a [routerLink]="[]" [queryParams]="{ tab: null, filter: f.filter }" queryParamsHandling="merge"
+                        >look at them</a
+                      >
+                    } @else if (f.rows.length > 0) {
+                      <button
+                        type="button"
+                        class="link"
+                        [attr.aria-expanded]="chosen() === f"
+                        (click)="chosen.set(chosen() === f ? null : f)"
+                      >
+                        {{ rowWords(f) }}
+                      </button>
+                    }
+                  </td>
+                </tr>
+                @if (chosen() === f) {
+                  <tr class="inside">
+                    <td colspan="4">
+                      @for (row of f.rows; track $index) {
+                        <span class="one"
+                          >row {{ row.row | figure }}{{ row.file ? ' of ' + row.file : '' }}:
+                          <code>{{ row.value ?? 'null' }}</code></span
+                        >
+                      }
+                    </td>
+                  </tr>
+                }
+              }
+            </tbody>
+          </table>
+        }
+      } @else {
+        <p class="clean">
+          {{
+            k.state === 'running' ? 'The records are being looked at …' : 'Nothing is known about these records yet.'
+          }}
+          <button type="button" class="btn" (click)="ask()" [disabled]="k.state === 'running'">
+            Look at all of them
+          </button>
+        </p>
+      }
+      <div class="two">
+        <form (ngSubmit)="add()" aria-label="Checks">
+          <h2>Checks</h2>
+          @for (c of k.checks; track c.id) {
+            <p class="check">
+              <code>{{ c.rule }}</code> or else: {{ c.message }}
+              <button type="button" class="btn quiet" (click)="take(c.id)" [attr.aria-label]="'Take away ' + c.message">
+                take away
+              </button>
+            </p>
+          } @empty {
+            <p class="soft">
+              A check is a condition that each record must meet, such as <code>miles IS NOT NULL</code>.
+            </p>
+          }
+          <label class="field"
+            ><span>Each record must meet</span
+            ><input class="input mono" name="rule" [(ngModel)]="rule" autocomplete="off"
+          /></label>
+          <label class="field"
+            ><span>Otherwise it</span
+            ><input
+              class="input"
+              name="message"
+              [(ngModel)]="message"
+              placeholder="such as  has no miles"
+              autocomplete="off"
+          /></label>
+          @if (problem()) {
+            <p class="rub" role="alert">{{ problem() }}</p>
+          }
+          <button type="submit" class="btn" [disabled]="!rule.trim() || !message.trim()">Add the check</button>
+        </form>
+        <form (ngSubmit)="lookOver()" aria-label="Looked over">
+          <h2>Looked over</h2>
+          @if (k.lookedOver; as l) {
+            <p [class.rub]="!l.stillTrue">
+              {{ l.stillTrue ? 'Looked over' : 'It has changed since it was looked over' }} by {{ l.person }},
+              <span [title]="l.at | fullTime">{{ l.at | time }}</span>{{ l.note ? ': ' + l.note : '.' }}
+            </p>
+          } @else {
+            <p class="soft">Nobody has said yet that this dataset is fit for use.</p>
+          }
+          <label class="field"
+            ><span>Note</span><input class="input" name="note" [(ngModel)]="note" autocomplete="off"
+          /></label>
+          <button type="submit" class="btn">I have looked it over</button>
+        </form>
+      </div>
+    }
+  `,
+  styles: `
+    :host {
+      display: block;
+      overflow: auto;
+      flex: 1;
+      padding-bottom: 24px;
+    }
+    .clean {
+      font: 17px/1.4 var(--serif);
+      margin: 14px 0 8px;
+    }
+    .dims {
+      max-width: 860px;
+      margin-bottom: 12px;
+    }
+    .history {
+      display: flex;
+      align-items: flex-end;
+      gap: 3px;
+      height: 26px;
+    }
+    .history i {
+      width: 7px;
+      background: var(--ink-2);
+    }
+    .link {
+      border: 0;
+      background: none;
+      padding: 0;
+      font: 600 13.5px var(--sans);
+      color: var(--act);
+      cursor: pointer;
+    }
+    .inside td {
+      background: var(--margin);
+    }
+    .one {
+      display: inline-block;
+      margin: 0 18px 2px 0;
+    }
+    .two {
+      display: grid;
+      grid-template-columns: 1fr 1fr;
+      gap: 40px;
+      max-width: 980px;
+      margin-top: 18px;
+    }
+    .check {
+      margin: 0 0 6px;
+    }
+  `,
+})
+export class QualityComponent {
+  readonly id = input.required<string>();
+  readonly dataset = input.required<string>();
+  private readonly store = inject(Store);
+  protected readonly knowledge = this.store.selectSignal(profilesFeature.selectKnowledge);
+  protected readonly problem = this.store.selectSignal(profilesFeature.selectProblem);
+  protected readonly dimensions = DIMENSIONS;
+  protected readonly chosen = signal<FindingDto | null>(null);
+  protected rule = '';
+  protected message = '';
+  protected note = '';
+  private readonly of = computed(() => ({ id: this.id(), dataset: this.dataset() }));
+
+  protected share(good: number | null | undefined, records: number): string {
+    if (good === null || good === undefined) return 'not looked for';
+    if (good === records) return 'all records';
+    // Rounded down: what is not all records must not read 100 %.
+    return `${figure(good)} (${(Math.floor((10_000 * good) / records) / 100).toFixed(2)} %)`;
+  }
+  protected rowWords(f: FindingDto): string {
+    return f.rows.length < f.count
+      ? `the first ${f.rows.length}`
+      : f.rows.length === 1
+        ? 'the row'
+        : `the ${f.rows.length} rows`;
+  }
+  protected open(): void {
+    this.store.dispatch(profilesActions.opened(this.of()));
+  }
+  protected ask(): void {
+    this.store.dispatch(profilesActions.ask({ ...this.of(), rowLimit: null }));
+  }
+  protected add(): void {
+    this.store.dispatch(
+      profilesActions.addCheck({ ...this.of(), rule: this.rule.trim(), message: this.message.trim() }),
+    );
+  }
+  protected take(check: number): void {
+    this.store.dispatch(profilesActions.removeCheck({ ...this.of(), check }));
+  }
+  protected lookOver(): void {
+    this.store.dispatch(profilesActions.lookOver({ ...this.of(), note: this.note.trim() }));
+    this.note = '';
+  }
+}

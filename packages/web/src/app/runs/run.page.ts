@@ -1,0 +1,198 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, numberAttribute } from '@angular/core';
+import { RouterLink } from '@angular/router';
+import { Store } from '@ngrx/store';
+import { CauseComponent } from '../shared/cause.component';
+import { LoadingComponent } from '../shared/loading.component';
+import { SaidComponent } from '../shared/said.component';
+import { SignComponent } from '../shared/signs.component';
+import { StateComponent } from '../shared/states.component';
+import { clockWords, durationWords, figure, FigurePipe, timeWords } from '../shared/words';
+import { BandComponent } from './band.component';
+import { RateChartComponent } from './rate-chart.component';
+import { runsActions, runsFeature } from './runs.feature';
+
+/** One run: what became of what was read, how fast, what happened, and what failed. */
+@Component({
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [
+    RouterLink,
+    CauseComponent,
+    LoadingComponent,
+    SaidComponent,
+    SignComponent,
+    StateComponent,
+    FigurePipe,
+    BandComponent,
+    RateChartComponent,
+  ],
+  template: `
+    <div class="page">
+      <vs-loading [of]="loading()" (again)="open()" />
+      @if (run(); as r) {
+        <div class="top">
+          <h1>{{ r.planName }}</h1>
+          <span class="mono dim">{{ r.kind === 'replay' ? 'replay' : 'run' }} {{ r.id }}</span>
+          <vs-state [state]="r.state" />
+          <span class="grow"></span>
+          @if (going()) {
+            <button type="button" class="btn" (click)="cancel()">Cancel the run</button>
+          }
+        </div>
+        <p class="sub">
+          Started by {{ r.startedBy }} {{ when() }} · revision {{ r.revision }} of
+          <a [routerLink]="['/mappings', r.mapping]">{{ r.mappingName }}</a> ·
+          {{
+            r.kind === 'replay'
+              ? 'failed records sent again'
+              : r.rowLimit !== null
+                ? 'only the first ' + (r.rowLimit | figure)
+                : 'all records'
+          }}
+          · {{ course() }}
+        </p>
+        <p class="voices">
+          <span
+            ><vs-sign of="source" [size]="14" /> <code>{{ r.source }}</code></span
+          >
+          <span
+            ><vs-sign of="target" [size]="14" /> <code>{{ r.target }}</code></span
+          >
+        </p>
+        @if (problem()) {
+          <p class="rub" role="alert">{{ problem() }}</p>
+        }
+        @if (r.error) {
+          <p class="broken" role="alert">It broke off. <vs-said [text]="r.error" /></p>
+        }
+        <vs-band [counts]="r.counts" />
+        <div class="grid">
+          <div>
+            <h2>Rate <small>records read a second</small></h2>
+            @if (r.samples.length > 0) {
+              <vs-rate-chart [samples]="r.samples" />
+            } @else {
+              <p class="soft">{{ going() ? 'The first chunk is on its way.' : 'Nothing was read.' }}</p>
+            }
+            <h2>Log</h2>
+            <div class="log" tabindex="0" role="log" aria-label="Log of the run">
+              @for (line of r.log; track $index) {
+                <div>
+                  <span>{{ clock(line.at) }}</span>{{ line.message }}
+                </div>
+              }
+            </div>
+          </div>
+          <div>
+            <h2>Failed, by cause</h2>
+            @for (c of r.causes; track c.mapping + c.line + c.cause) {
+              <a
+                class="c"
+                routerLink="/failures"
+                [queryParams]="{ mapping: c.mapping, line: c.line, cause: c.cause, run: r.id, state: 'any' }"
+              >
+                <b>{{ c.count | figure }}</b><span><vs-cause [group]="c" /></span>
+              </a>
+            } @empty {
+              <p class="soft">{{ going() ? 'Nothing so far.' : 'Nothing failed.' }}</p>
+            }
+            @if (r.causes.length > 0) {
+              <p class="all">
+                <a routerLink="/failures" [queryParams]="{ run: r.id, state: 'any' }"
+                  >Open all {{ r.counts.failed | figure }}</a
+                >
+              </p>
+            }
+          </div>
+        </div>
+      }
+    </div>
+  `,
+  styles: `
+    .voices {
+      display: flex;
+      gap: 30px;
+      color: var(--ink-2);
+      margin: -6px 0 12px;
+    }
+    .sub {
+      margin-bottom: 10px;
+    }
+    .broken {
+      border-left: 3px solid var(--rubric);
+      background: var(--rubric-wash);
+      padding: 8px 12px;
+      margin: 0 0 12px;
+      font: 14.4px/1.45 var(--serif);
+    }
+    .grid {
+      display: grid;
+      grid-template-columns: minmax(0, 1fr) 350px;
+      gap: 34px;
+    }
+    .log {
+      font: 12.3px/21px var(--mono);
+      border-top: 1px solid var(--line);
+      max-height: 210px;
+      overflow: auto;
+      color: var(--ink-2);
+    }
+    .log span {
+      color: var(--ink-3);
+      margin-right: 12px;
+    }
+    .c {
+      display: grid;
+      grid-template-columns: 44px 1fr;
+      gap: 2px 8px;
+      padding: 7px 0;
+      border-top: 1px solid var(--hair);
+      font: 14.2px/1.38 var(--serif);
+      color: var(--ink);
+      text-decoration: none;
+    }
+    .c:hover {
+      background: var(--act-wash);
+    }
+    .c b {
+      font: 600 15px var(--mono);
+      color: var(--rubric);
+      text-align: right;
+    }
+    .all {
+      padding: 7px 0 0 52px;
+    }
+  `,
+})
+export class RunPage {
+  readonly id = input.required({ transform: numberAttribute });
+  private readonly store = inject(Store);
+  protected readonly loading = this.store.selectSignal(runsFeature.selectRun);
+  protected readonly problem = this.store.selectSignal(runsFeature.selectProblem);
+  protected readonly run = computed(() => this.loading().value);
+  protected readonly going = computed(() => ['queued', 'running'].includes(this.run()?.state ?? ''));
+  protected readonly when = computed(() =>
+    timeWords(this.run()?.startedAt ?? this.run()?.createdAt ?? new Date().toISOString()),
+  );
+  protected readonly clock = clockWords;
+  protected readonly course = computed(() => {
+    const r = this.run();
+    if (!r?.startedAt) return 'waiting for its turn';
+    const end = r.finishedAt === null ? Date.now() : Date.parse(r.finishedAt);
+    const took = Math.max(1, end - Date.parse(r.startedAt));
+    const rate = `${figure(Math.round((1000 * r.counts.read) / took))} records a second`;
+    if (r.finishedAt !== null) return `took ${durationWords(took)}, ${rate}`;
+    const share = r.progress && r.progress.total > 0 ? r.progress.done / r.progress.total : 0;
+    const left = share > 0.02 ? `, about ${durationWords(took * (1 / share - 1))} left` : '';
+    return `${durationWords(took)} so far, ${rate}${left}`;
+  });
+
+  constructor() {
+    effect(() => this.open());
+  }
+  protected open(): void {
+    this.store.dispatch(runsActions.runOpened({ id: this.id() }));
+  }
+  protected cancel(): void {
+    this.store.dispatch(runsActions.cancel({ id: this.id() }));
+  }
+}

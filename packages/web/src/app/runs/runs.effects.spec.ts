@@ -1,0 +1,78 @@
+import type { RunDetail, RunSummary } from '@versicle/contract';
+import type { Router } from '@angular/router';
+import type { Action, Store } from '@ngrx/store';
+import { Actions } from '@ngrx/effects';
+import { BehaviorSubject, Subject, type Observable } from 'rxjs';
+import { frameActions } from '../frame/frame.feature';
+import { keepUp, keepUpList } from './runs.effects';
+import { runsActions as a, runsFeature } from './runs.feature';
+
+const run = (id: number, state: string): RunSummary => ({ id, state }) as RunSummary;
+const told = (r: RunSummary): Action => frameActions.told({ event: { type: 'run', run: r } });
+type State = ReturnType<typeof runsFeature.reducer>;
+
+/** The real reducer under the effect, without a page. */
+function page(url: string, effect: (actions: Actions, store: Store, router: Router) => Observable<Action>): Action[] {
+  const dispatched: Action[] = [];
+  effect(new Actions(actions), store, { url } as Router).subscribe((action) => {
+    dispatched.push(action);
+    dispatch(action);
+  });
+  return dispatched;
+}
+let actions: Subject<Action>;
+let states: BehaviorSubject<State>;
+let store: Store;
+const dispatch = (action: Action): void => {
+  states.next(runsFeature.reducer(states.value, action));
+  actions.next(action);
+};
+
+beforeEach(() => {
+  actions = new Subject();
+  states = new BehaviorSubject(runsFeature.reducer(undefined, { type: 'init' }));
+  const select = (selector: (root: object) => unknown): Subject<unknown> => {
+    const out = new BehaviorSubject(selector({ runs: states.value }));
+    states.subscribe((s) => out.next(selector({ runs: s })));
+    return out;
+  };
+  store = { select } as unknown as Store;
+});
+
+describe('an open run', () => {
+  it('is read again when it ends while its first answer is on the way', () => {
+    const dispatched = page('/runs/4', keepUp as never);
+    dispatch(a.runOpened({ id: 4 }));
+    dispatch(told(run(4, 'finished')));
+    expect(dispatched).toEqual([a.runOpened({ id: 4 })]);
+  });
+  it('is read again when the connection to the server stands', () => {
+    const dispatched = page('/runs/4', keepUp as never);
+    dispatch(a.runOpened({ id: 4 }));
+    dispatch(a.runLoaded({ run: run(4, 'running') as RunDetail }));
+    dispatch(frameActions.connected());
+    expect(dispatched).toHaveLength(1);
+  });
+  it('is left alone by another run, and on another page', () => {
+    const dispatched = page('/runs/4', keepUp as never);
+    dispatch(a.runOpened({ id: 4 }));
+    dispatch(told(run(5, 'finished')));
+    expect(dispatched).toEqual([]);
+    const elsewhere = page('/today', keepUp as never);
+    dispatch(told(run(4, 'finished')));
+    expect(elsewhere).toEqual([]);
+  });
+});
+
+describe('the list of runs', () => {
+  it('is asked for once more when a run moves while it is on the way', () => {
+    const dispatched = page('/runs', keepUpList as never);
+    dispatch(a.opened());
+    dispatch(told(run(4, 'finished')));
+    expect(dispatched).toEqual([a.opened()]);
+    dispatch(a.loaded({ runs: [run(4, 'finished')] }));
+    dispatch(told(run(5, 'queued')));
+    expect(dispatched).toHaveLength(1);
+    expect(states.value.runs.value!.map((r) => r.id)).toEqual([5, 4]);
+  });
+});

@@ -1,0 +1,78 @@
+import { Pipe, type PipeTransform } from '@angular/core';
+
+/** Figures, times and states as people read them. */
+
+export const figure = (n: number): string => n.toLocaleString('en-GB');
+
+const DAY = new Intl.DateTimeFormat('en-GB', { weekday: 'short', day: 'numeric', month: 'short' });
+const CLOCK = new Intl.DateTimeFormat('en-GB', { hour: '2-digit', minute: '2-digit', second: '2-digit' });
+const FULL = new Intl.DateTimeFormat('en-GB', { dateStyle: 'long', timeStyle: 'long' });
+
+/** “today 02:00:09”, “yesterday 17:40:00”, “Sun 22 Nov 02:00:11”. */
+export function timeWords(iso: string, now = new Date()): string {
+  const time = new Date(iso);
+  const midnight = new Date(now.getFullYear(), now.getMonth(), now.getDate()).getTime();
+  const clock = CLOCK.format(time);
+  if (time.getTime() >= midnight && time.getTime() < midnight + 86_400_000) return `today ${clock}`;
+  if (time.getTime() >= midnight - 86_400_000 && time.getTime() < midnight) return `yesterday ${clock}`;
+  const year = time.getFullYear() === now.getFullYear() ? '' : ` ${time.getFullYear()}`;
+  return `${DAY.format(time)}${year} ${clock}`;
+}
+export const clockWords = (iso: string): string => CLOCK.format(new Date(iso));
+export const fullTime = (iso: string): string => FULL.format(new Date(iso));
+
+export function durationWords(millis: number): string {
+  if (millis < 1000) return `${Math.max(0, Math.round(millis))} ms`;
+  if (millis < 100_000) return `${(millis / 1000).toFixed(millis < 10_000 ? 1 : 0)} s`;
+  const minutes = Math.round(millis / 60_000);
+  return minutes < 120 ? `${minutes} min` : `${Math.round(minutes / 60)} h`;
+}
+
+export function bytesWords(bytes: number): string {
+  if (bytes < 1000) return `${bytes} B`;
+  if (bytes < 1_000_000) return `${(bytes / 1000).toFixed(1)} kB`;
+  if (bytes < 1_000_000_000) return `${(bytes / 1_000_000).toFixed(1)} MB`;
+  return `${(bytes / 1_000_000_000).toFixed(1)} GB`;
+}
+
+const NUMBER_WORDS = [
+  'no',
+  'one',
+  'two',
+  'three',
+  'four',
+  'five',
+  'six',
+  'seven',
+  'eight',
+  'nine',
+  'ten',
+  'eleven',
+  'twelve',
+];
+/** Small counts in words, as in running text. */
+export function inWords(n: number, one: string, many = `${one}s`): string {
+  return `${NUMBER_WORDS[n] ?? figure(n)} ${n === 1 ? one : many}`;
+}
+export function capital(text: string): string {
+  return text.charAt(0).toUpperCase() + text.slice(1);
+}
+
+@Pipe({ name: 'figure' })
+export class FigurePipe implements PipeTransform {
+  transform(n: number | null | undefined): string {
+    return n === null || n === undefined ? '' : figure(n);
+  }
+}
+@Pipe({ name: 'time' })
+export class TimePipe implements PipeTransform {
+  transform(iso: string | null): string {
+    return iso === null ? '' : timeWords(iso);
+  }
+}
+@Pipe({ name: 'fullTime' })
+export class FullTimePipe implements PipeTransform {
+  transform(iso: string | null): string {
+    return iso === null ? '' : fullTime(iso);
+  }
+}

@@ -1,0 +1,169 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input, output, viewChild } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { RouterLink } from '@angular/router';
+import { Store } from '@ngrx/store';
+import {
+  addField,
+  changeField,
+  changeLine,
+  LINE_FAILURES,
+  LINE_KINDS,
+  LINE_STATES,
+  removeField,
+  setKey,
+  type Line,
+  type MappingDocument,
+} from '@versicle/core';
+import { SELECT } from '../shared/select';
+import { SaidComponent } from '../shared/said.component';
+import { FigurePipe } from '../shared/words';
+import { RuleEditorComponent, type Mark } from './rule-editor.component';
+import type { SheetRow } from './rows';
+import { sheetActions, sheetFeature } from './sheet.feature';
+
+const FAIL_WORDS: Record<(typeof LINE_FAILURES)[number], string> = {
+  reject: 'reject the record',
+  default: 'use “otherwise”, with a remark',
+  null: 'leave it null, with a remark',
+  stop: 'end the run',
+};
+
+/** A line, opened below itself: everything about it, with what goes in and what comes out. */
+@Component({
+  selector: 'vs-line-editor',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FormsModule, RouterLink, SELECT, SaidComponent, FigurePipe, RuleEditorComponent],
+  templateUrl: './line-editor.component.html',
+  styleUrl: './line-editor.component.less',
+})
+export class LineEditorComponent {
+  readonly row = input.required<SheetRow>();
+  readonly document = input.required<MappingDocument>();
+  readonly closed = output();
+  private readonly store = inject(Store);
+  private readonly editor = viewChild(RuleEditorComponent);
+  private readonly samples = this.store.selectSignal(sheetFeature.selectSamples);
+  private readonly trial = this.store.selectSignal(sheetFeature.selectTrial);
+  protected readonly kinds = LINE_KINDS;
+  protected readonly states = LINE_STATES;
+  protected readonly failures = LINE_FAILURES;
+  protected readonly failWords = FAIL_WORDS;
+  protected readonly mapping = this.store.selectSignal(sheetFeature.selectId);
+  protected readonly line = computed(() => this.row().line);
+  protected readonly field = computed(() => this.document().target.fields.find((f) => f.name === this.line().target));
+  protected readonly codeTables = computed(() => Object.keys(this.document().codeTables));
+  protected readonly questions = computed(() => this.document().questions.filter((q) => q.line === this.line().id));
+  private readonly alias = computed(() => this.document().source.primary.alias);
+  protected readonly sourceFields = computed(() => {
+    const samples = this.samples().value;
+    const first = samples?.rows.find((r) => r.values.length > 0);
+    return (samples?.fields ?? []).map((name, i) => ({
+      name: `${this.alias()}.${/^[a-z_][a-z0-9_]*$/.test(name) ? name : `"${name}"`}`,
+      detail: first?.values[i] ?? 'null',
+    }));
+  });
+  protected readonly targetFields = computed(() =>
+    this.document().target.fields.map((f) => ({ name: f.name, detail: f.type })),
+  );
+  private readonly problems = computed(() =>
+    (this.trial()?.problems ?? []).filter((p) => p.line === this.line().id && p.severity === 'error'),
+  );
+  /** The part of the line that the main editor shows. */
+  protected readonly expression = computed(
+    () => (this.line().kind === 'rule' ? this.line().rule : this.line().source) ?? '',
+  );
+  private readonly part = computed(() => (this.line().kind === 'rule' ? 'rule' : 'source'));
+  protected readonly sampleFault = computed(() => this.trial()?.record?.lines[this.line().id]?.failure ?? null);
+  protected readonly said = computed(
+    () =>
+      this.problems().find((p) => p.path === this.part() || !['condition', 'default', 'check'].includes(p.path)) ??
+      null,
+  );
+  protected readonly marks = computed((): Mark[] => {
+    const broken = this.problems()
+      .filter((p) => p.path === this.part() && p.at !== undefined)
+      .map((p) => ({ at: p.at!, end: p.end ?? p.at! + 1, message: p.message }));
+    if (broken.length > 0) return broken;
+    const fault = this.sampleFault();
+    return fault?.at === undefined || fault.cause === 'check_failed'
+      ? []
+      : [{ at: fault.at, end: fault.end ?? fault.at + 1, message: fault.message }];
+  });
+  protected readonly inAndOut = computed(() => this.trial()?.inAndOut ?? []);
+  protected readonly faults = computed(() => this.inAndOut().filter((v) => v.fault !== null).length);
+  protected readonly failing = computed(() => this.trial()?.failing[this.line().id] ?? 0);
+  protected readonly looked = computed(() => this.trial()?.looked ?? 0);
+
+  focus(): void {
+    this.editor()?.focus();
+  }
+
+  protected problemOf(path: string): string | null {
+    return this.problems().find((p) => p.path === path)?.message ?? null;
+  }
+  protected marksOf(path: string): Mark[] {
+    return this.problems()
+      .filter((p) => p.path === path && p.at !== undefined)
+      .map((p) => ({ at: p.at!, end: p.end ?? p.at! + 1, message: p.message }));
+  }
+
+  private give(document: MappingDocument, merge: string | null): void {
+    this.store.dispatch(sheetActions.edited({ document, merge }));
+  }
+  protected set(patch: Partial<Line>, part: string): void {
+    this.give(changeLine(this.document(), this.line().id, patch), `${this.line().id} ${part}`);
+  }
+  protected setText(part: keyof Line, text: string): void {
+    this.set({ [part]: text === '' ? undefined : text }, part);
+  }
+  protected setExpression(text: string): void {
+    this.setText(this.part(), text);
+  }
+  protected setKind(kind: Line['kind'] | null): void {
+    const { source, rule } = this.line();
+    const kept = source ?? rule;
+    this.set(
+      {
+        kind: kind ?? undefined,
+        source: kind === 'straight' || kind === 'lookup' ? kept : undefined,
+        rule: kind === 'rule' ? (rule ?? source) : undefined,
+        value: kind === 'constant' ? (this.line().value ?? '') : undefined,
+        codeTable: kind === 'lookup' ? (this.line().codeTable ?? this.codeTables()[0]) : undefined,
+        generate: kind === 'generated' ? 'uuid' : undefined,
+        of: undefined,
+      },
+      'kind',
+    );
+  }
+  protected setOf(text: string): void {
+    const of = text
+      .split(',')
+      .map((t) => t.trim())
+      .filter(Boolean);
+    this.set({ of: of.length > 0 ? of : undefined }, 'of');
+  }
+  protected setField(part: 'label' | 'type' | 'section' | 'name', text: string): void {
+    const value = text.trim();
+    if ((part === 'type' || part === 'name') && value === '') return;
+    this.give(
+      changeField(this.document(), this.line().target, { [part]: value === '' ? undefined : value }),
+      `${this.line().id} field ${part}`,
+    );
+  }
+  protected setRequired(required: boolean): void {
+    this.give(changeField(this.document(), this.line().target, { required, nullable: !required }), null);
+  }
+  protected setKey(inKey: boolean): void {
+    this.give(setKey(this.document(), this.line().target, inKey), null);
+  }
+  protected addField(): void {
+    const names = new Set(this.document().target.fields.map((f) => f.name));
+    let n = names.size + 1;
+    while (names.has(`field_${n}`)) n++;
+    this.give(addField(this.document(), `field_${n}`, 'text'), null);
+  }
+  protected removeField(): void {
+    this.closed.emit();
+    this.give(removeField(this.document(), this.line().target), null);
+  }
+}

@@ -1,0 +1,115 @@
+import { ChangeDetectionStrategy, Component, inject, input } from '@angular/core';
+import { RouterLink } from '@angular/router';
+import { Store } from '@ngrx/store';
+import { DifferenceComponent } from '../mappings/difference.component';
+import { LoadingComponent } from '../shared/loading.component';
+import { SaidComponent } from '../shared/said.component';
+import { sheetActions, type SheetState } from './sheet.feature';
+
+/** Before a revision is published: what it changes, and a note. After it: what to do next. */
+@Component({
+  selector: 'vs-publish-panel',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RouterLink, DifferenceComponent, LoadingComponent, SaidComponent],
+  template: `
+    @if (of(); as p) {
+      <section class="panel" aria-label="Publish">
+        @if (p.done; as d) {
+          <p class="done" role="status">
+            <b>Revision {{ d.number }} is published.</b> Runs carry it out from now on.
+            @if (record() !== null) {
+              <a class="btn first" routerLink="/failures" [queryParams]="{ mapping: mapping(), record: record() }"
+                >Back to the failed record</a
+              >
+            }
+            @if (plan(); as plan) {
+              <a class="btn" routerLink="/plans" [queryParams]="{ start: plan }">Run …</a>
+            } @else {
+              <a class="btn" routerLink="/plans">Make a plan of it</a>
+            }
+            <button type="button" class="btn quiet" (click)="giveUp()">Close</button>
+          </p>
+        } @else {
+          <div class="grid">
+            <div>
+              <h2>{{ revision() === null ? 'The first revision' : 'What changes since revision ' + revision() }}</h2>
+              @if (p.difference.state === 'loaded') {
+                @if (p.difference.value; as d) {
+                  <vs-difference [of]="d" />
+                } @else {
+                  <p class="soft">Nothing has been published yet; the whole document becomes revision 1.</p>
+                }
+              } @else if (!p.problem) {
+                <vs-loading [of]="p.difference" words="Comparing …" />
+              }
+            </div>
+            <form (submit)="$event.preventDefault(); publish(note.value)">
+              <label class="field"
+                ><span>Note, for those who read it later</span><input #note class="input" autocomplete="off"
+              /></label>
+              @if (p.problem) {
+                <p class="rub" role="alert"><vs-said [text]="p.problem" /></p>
+                @for (f of p.faults; track $index) {
+                  <p class="rub fault">
+                    <b>{{ f.path }}</b> <vs-said [text]="f.message" />
+                  </p>
+                }
+              }
+              <button type="submit" class="btn first" [disabled]="p.busy || saving() !== 'saved'">
+                Publish revision {{ (revision() ?? 0) + 1 }}
+              </button>
+              <button type="button" class="btn quiet" (click)="giveUp()">Not now</button>
+            </form>
+          </div>
+        }
+      </section>
+    }
+  `,
+  styles: `
+    .panel {
+      background: var(--raised);
+      border-bottom: 1px solid var(--line);
+      box-shadow: inset 3px 0 0 var(--act);
+      padding: 10px 24px 14px;
+      max-height: 46vh;
+      overflow: auto;
+    }
+    .grid {
+      display: grid;
+      grid-template-columns: minmax(0, 1fr) 320px;
+      gap: 34px;
+    }
+    h2 {
+      margin-top: 2px;
+    }
+    .done {
+      display: flex;
+      gap: 12px;
+      align-items: center;
+      font: 14.4px/1.45 var(--serif);
+    }
+    .fault {
+      font-size: 12.8px;
+      margin: 4px 0;
+    }
+    p.rub {
+      margin-bottom: 8px;
+    }
+  `,
+})
+export class PublishPanelComponent {
+  readonly of = input.required<NonNullable<SheetState['publishing']>>();
+  readonly revision = input.required<number | null>();
+  readonly saving = input.required<SheetState['saving']>();
+  readonly mapping = input.required<string>();
+  readonly plan = input.required<string | null>();
+  readonly record = input.required<number | null>();
+  private readonly store = inject(Store);
+
+  protected publish(note: string): void {
+    this.store.dispatch(sheetActions.publish({ note: note.trim() }));
+  }
+  protected giveUp(): void {
+    this.store.dispatch(sheetActions.publishGivenUp());
+  }
+}

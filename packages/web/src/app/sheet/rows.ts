@@ -1,0 +1,116 @@
+import type { LineChange } from '@versicle/contract';
+import {
+  cellText,
+  CELLS,
+  typeName,
+  parseFieldType,
+  type Cell,
+  type Line,
+  type MappingDocument,
+  type Problem,
+} from '@versicle/core';
+import type { TrialAnswer } from './trial-messages';
+
+/** A line as the sheet shows it. */
+export interface SheetRow {
+  readonly id: string;
+  readonly number: number;
+  readonly line: Line;
+  readonly section: string;
+  /** Source fields or the expression, as shown. */
+  readonly source: string;
+  readonly value: string;
+  readonly kind: string;
+  readonly how: string;
+  readonly target: string;
+  readonly targetName: string;
+  readonly type: string;
+  readonly key: boolean;
+  readonly required: boolean;
+  readonly result: string | null;
+  /** What is wrong with the line itself, or with the sample record on it. */
+  readonly problem: string | null;
+  readonly broken: boolean;
+  readonly failures: number;
+  readonly changed: boolean;
+  readonly cells: Readonly<Record<Cell, string>>;
+}
+
+export function rowsOf(
+  document: MappingDocument,
+  trial: TrialAnswer | null,
+  failures: readonly { line: string; open: number }[],
+  changed: readonly LineChange['line'][],
+): SheetRow[] {
+  const fields = new Map(document.target.fields.map((f) => [f.name, f]));
+  const open = new Map(failures.map((f) => [f.line, f.open]));
+  const problems = new Map<string, Problem>();
+  for (const p of trial?.problems ?? [])
+    if (p.line && p.severity === 'error' && !problems.has(p.line)) problems.set(p.line, p);
+  const changes = new Set(changed);
+  return document.lines.map((line, i): SheetRow => {
+    const field = fields.get(line.target);
+    const result = trial?.record?.lines[line.id];
+    const problem = problems.get(line.id)?.message ?? result?.failure?.message ?? null;
+    return {
+      id: line.id,
+      number: i + 1,
+      line,
+      section: field?.section ?? '',
+      source: sourceWords(line),
+      value: line.kind === 'generated' || line.kind === 'constant' ? '' : (result?.source ?? ''),
+      kind: line.kind ?? 'to map',
+      how: howWords(line),
+      target: field?.label ?? line.target,
+      targetName: line.target,
+      type: shortType(field?.type ?? ''),
+      key: document.target.key.includes(line.target),
+      required: field !== undefined && (field.required || !field.nullable),
+      result: result?.result ?? null,
+      problem,
+      broken: problems.has(line.id),
+      failures: open.get(line.id) ?? 0,
+      changed: changes.has(line.id),
+      cells: Object.fromEntries(CELLS.map((cell) => [cell, cellText(document, line, cell)])) as Record<Cell, string>,
+    };
+  });
+}
+
+function shortType(type: string): string {
+  try {
+    const parsed = parseFieldType(type);
+    return parsed.sql.includes('(')
+      ? parsed.sql.replace('character varying', 'varchar')
+      : typeName(parsed.value) === parsed.sql
+        ? parsed.sql
+        : type;
+  } catch {
+    return type;
+  }
+}
+
+/** What is read: the source of a straight line or lookup; for a rule, the fields that it names. */
+function sourceWords(line: Line): string {
+  if (line.kind === 'straight' || line.kind === 'lookup') return line.source ?? '';
+  if (line.kind === 'generated') return (line.of ?? []).join(', ');
+  if (line.kind !== 'rule' || !line.rule) return '';
+  const named = [
+    ...line.rule.replace(/'(?:[^']|'')*'/g, "''").matchAll(/\b([a-z_][a-z0-9_]*)\.([a-z_][a-z0-9_]*|"(?:[^"]|"")*")/g),
+  ].map((m) => `${m[1]}.${m[2]}`);
+  return [...new Set(named)].join(', ');
+}
+
+function howWords(line: Line): string {
+  switch (line.kind) {
+    case 'rule':
+      return line.rule ?? '';
+    case 'constant':
+      return String(line.value ?? '');
+    case 'lookup':
+      return line.codeTable ?? '';
+    case 'generated':
+      return line.generate ?? 'uuid';
+    default:
+      return '';
+  }
+}

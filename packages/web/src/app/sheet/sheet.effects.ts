@@ -1,0 +1,138 @@
+import { inject } from '@angular/core';
+import { Actions, createEffect, ofType } from '@ngrx/effects';
+import { concatLatestFrom } from '@ngrx/operators';
+import { Store } from '@ngrx/store';
+import type { FailedRecordDetail, Rows } from '@versicle/contract';
+import { catchError, concatMap, debounceTime, EMPTY, filter, map, of, switchMap, type Observable } from 'rxjs';
+import { Api, type ServerProblem } from '../shared/api';
+import { sheetActions as a, sheetFeature, type Samples } from './sheet.feature';
+import { TrialService } from './trial.service';
+
+const SAMPLE_ROWS = 200;
+
+export const load = createEffect(
+  (actions = inject(Actions), api = inject(Api)) =>
+    actions.pipe(
+      ofType(a.opened),
+      switchMap(({ id }) =>
+        api.asAction(
+          'getMapping',
+          { params: { id } },
+          (detail) => a.loaded({ detail }),
+          (problem) => a.failed({ problem }),
+        ),
+      ),
+    ),
+  { functional: true },
+);
+
+/** Sample records: the failed record that the sheet was opened for, then the first rows of the source. */
+export const loadSamples = createEffect(
+  (actions = inject(Actions), store = inject(Store), api = inject(Api)) =>
+    actions.pipe(
+      ofType(a.loaded),
+      concatLatestFrom(() => store.select(sheetFeature.selectRecord)),
+      switchMap(([{ detail }, record]) => {
+        const { dataset } = detail.document.source.primary;
+        const slash = dataset.indexOf('/');
+        const query = { dataset: dataset.slice(slash + 1), limit: SAMPLE_ROWS };
+        const rows = api.call('getRows', { params: { id: dataset.slice(0, slash) }, query });
+        const failed: Observable<FailedRecordDetail | null> =
+          record === null
+            ? of(null)
+            : api.call('getFailure', { params: { id: record } }).pipe(catchError(() => of(null)));
+        return failed.pipe(
+          switchMap((f) => rows.pipe(map((r) => a.samplesLoaded({ samples: samplesOf(r, f) })))),
+          catchError((error: ServerProblem) => of(a.samplesFailed({ problem: error.message }))),
+        );
+      }),
+    ),
+  { functional: true },
+);
+
+function samplesOf(rows: Rows, failed: FailedRecordDetail | null): Samples {
+  if (failed === null || failed.cause === 'source_unreadable')
+    return { fields: rows.fields, rows: rows.rows, failed: null };
+  const values = new Map(failed.source.map((v) => [v.name, v.value]));
+  const first = {
+    row: failed.row,
+    file: failed.file,
+    values: rows.fields.map((f) => values.get(f) ?? null),
+    problem: null,
+  };
+  return { fields: rows.fields, rows: [first, ...rows.rows], failed: { id: failed.id, label: failed.label } };
+}
+
+export const tryOut = createEffect(
+  (actions = inject(Actions), store = inject(Store), trial = inject(TrialService)) =>
+    actions.pipe(
+      ofType(a.loaded, a.samplesLoaded, a.edited, a.undone, a.redone, a.sampleChosen, a.lineOpened),
+      debounceTime(15),
+      concatLatestFrom(() => store.select(sheetFeature.selectSheetState)),
+      switchMap(([, s]) => {
+        const samples = s.samples.value;
+        if (s.document === null || samples === null) return EMPTY;
+        return trial
+          .try({ document: s.document, fields: samples.fields, rows: samples.rows, sample: s.sample, line: s.open })
+          .pipe(map((answer) => a.tried({ answer })));
+      }),
+    ),
+  { functional: true },
+);
+
+/** Drafts save themselves; one save after the other, each from the version that the last one gave. */
+export const save = createEffect(
+  (actions = inject(Actions), store = inject(Store), api = inject(Api)) =>
+    actions.pipe(
+      ofType(a.edited, a.undone, a.redone, a.saveAgain),
+      debounceTime(400),
+      concatMap((action) => of(action).pipe(concatLatestFrom(() => store.select(sheetFeature.selectSheetState)))),
+      concatMap(([, { id, document, stored, version, saving }]) => {
+        if (document === null || document === stored || saving === 'conflict') return EMPTY;
+        return api.asAction(
+          'saveDraft',
+          { params: { id }, body: { document, version } },
+          (saved) => a.saved({ saved, document }),
+          (problem, error) => a.saveFailed({ problem, conflict: error.status === 409 }),
+        );
+      }),
+    ),
+  { functional: true },
+);
+
+export const compare = createEffect(
+  (actions = inject(Actions), store = inject(Store), api = inject(Api)) =>
+    actions.pipe(
+      ofType(a.publishAsked, a.saved),
+      concatLatestFrom(() => store.select(sheetFeature.selectSheetState)),
+      filter(([, s]) => s.publishing !== null && s.publishing.done === null),
+      switchMap(([, { id, detail }]) => {
+        const revision = detail.value?.revision ?? null;
+        if (revision === null) return of(a.differenceLoaded({ difference: null }));
+        return api.asAction(
+          'difference',
+          { params: { id }, query: { from: String(revision), to: 'draft' } },
+          (difference) => a.differenceLoaded({ difference }),
+          (problem) => a.publishFailed({ problem, faults: [] }),
+        );
+      }),
+    ),
+  { functional: true },
+);
+
+export const publish = createEffect(
+  (actions = inject(Actions), store = inject(Store), api = inject(Api)) =>
+    actions.pipe(
+      ofType(a.publish),
+      concatLatestFrom(() => store.select(sheetFeature.selectId)),
+      switchMap(([{ note }, id]) =>
+        api.asAction(
+          'publish',
+          { params: { id }, body: { note } },
+          (revision) => a.published({ revision }),
+          (problem, error) => a.publishFailed({ problem, faults: error.faults }),
+        ),
+      ),
+    ),
+  { functional: true },
+);

@@ -1,0 +1,213 @@
+import type { Difference, MappingDetail, Revision, SampleRow, SavedDraft } from '@versicle/contract';
+import { withAllLines, type MappingDocument } from '@versicle/core';
+import { createActionGroup, createFeature, createReducer, createSelector, emptyProps, on, props } from '@ngrx/store';
+import { failed, idle, loaded, type Loadable } from '../shared/loadable';
+import { rowsOf } from './rows';
+import type { TrialAnswer } from './trial-messages';
+
+export interface Samples {
+  readonly fields: readonly string[];
+  readonly rows: readonly SampleRow[];
+  /** The failed record that stands first, when the sheet was opened for it. */
+  readonly failed: { readonly id: number; readonly label: string } | null;
+}
+
+export const sheetActions = createActionGroup({
+  source: 'Sheet',
+  events: {
+    opened: props<{ id: string; record: number | null; line: string | null }>(),
+    loaded: props<{ detail: MappingDetail }>(),
+    failed: props<{ problem: string }>(),
+    'samples loaded': props<{ samples: Samples }>(),
+    'samples failed': props<{ problem: string }>(),
+    'sample chosen': props<{ index: number }>(),
+    'line opened': props<{ line: string | null }>(),
+    /** `merge`: edits of the same thing that follow one another are one step of undo. */
+    edited: props<{ document: MappingDocument; merge: string | null }>(),
+    undone: emptyProps(),
+    redone: emptyProps(),
+    tried: props<{ answer: TrialAnswer }>(),
+    saved: props<{ saved: SavedDraft; document: MappingDocument }>(),
+    'save failed': props<{ problem: string; conflict: boolean }>(),
+    'save again': emptyProps(),
+    'publish asked': emptyProps(),
+    'publish given up': emptyProps(),
+    'difference loaded': props<{ difference: Difference | null }>(),
+    publish: props<{ note: string }>(),
+    published: props<{ revision: Revision }>(),
+    'publish failed': props<{ problem: string; faults: readonly { path: string; message: string }[] }>(),
+    left: emptyProps(),
+  },
+});
+
+interface Publishing {
+  readonly difference: Loadable<Difference | null>;
+  readonly busy: boolean;
+  readonly problem: string | null;
+  readonly faults: readonly { path: string; message: string }[];
+  readonly done: Revision | null;
+}
+
+export interface SheetState {
+  readonly id: string;
+  readonly detail: Loadable<MappingDetail>;
+  readonly document: MappingDocument | null;
+  /** The document as the server has it. */
+  readonly stored: MappingDocument | null;
+  readonly version: number;
+  readonly changedLines: readonly string[];
+  readonly saving: 'saved' | 'waiting' | 'failed' | 'conflict';
+  readonly saveProblem: string | null;
+  readonly past: readonly MappingDocument[];
+  readonly future: readonly MappingDocument[];
+  readonly merge: string | null;
+  readonly samples: Loadable<Samples>;
+  readonly sample: number;
+  readonly record: number | null;
+  readonly open: string | null;
+  readonly trial: TrialAnswer | null;
+  readonly publishing: Publishing | null;
+}
+const initial: SheetState = {
+  id: '',
+  detail: idle(),
+  document: null,
+  stored: null,
+  version: 0,
+  changedLines: [],
+  saving: 'saved',
+  saveProblem: null,
+  past: [],
+  future: [],
+  merge: null,
+  samples: idle(),
+  sample: 0,
+  record: null,
+  open: null,
+  trial: null,
+  publishing: null,
+};
+const UNDO_STEPS = 200;
+
+function show(s: SheetState, document: MappingDocument): SheetState {
+  return {
+    ...s,
+    document,
+    saving: s.saving === 'conflict' ? 'conflict' : 'waiting',
+    publishing: s.publishing?.done ? null : s.publishing,
+  };
+}
+
+export const sheetFeature = createFeature({
+  name: 'sheet',
+  reducer: createReducer(
+    initial,
+    on(sheetActions.opened, (_s, { id, record, line }): SheetState => ({
+      ...initial,
+      id,
+      record,
+      open: line,
+      detail: { state: 'loading', value: null, problem: null },
+    })),
+    on(sheetActions.loaded, (s, { detail }): SheetState => {
+      const document = withAllLines(detail.document);
+      return {
+        ...s,
+        detail: loaded(detail),
+        document,
+        stored: document,
+        version: detail.version,
+        changedLines: detail.changedLines,
+        saving: 'saved',
+        saveProblem: null,
+        past: [],
+        future: [],
+      };
+    }),
+    on(sheetActions.failed, (s, { problem }): SheetState => ({ ...s, detail: failed(problem, s.detail) })),
+    on(sheetActions.samplesLoaded, (s, { samples }): SheetState => ({ ...s, samples: loaded(samples), sample: 0 })),
+    on(sheetActions.samplesFailed, (s, { problem }): SheetState => ({ ...s, samples: failed(problem, s.samples) })),
+    on(sheetActions.sampleChosen, (s, { index }): SheetState => {
+      const count = s.samples.value?.rows.length ?? 0;
+      return count === 0 ? s : { ...s, sample: Math.min(count - 1, Math.max(0, index)) };
+    }),
+    on(sheetActions.lineOpened, (s, { line }): SheetState => ({ ...s, open: line, merge: null })),
+    on(sheetActions.edited, (s, { document, merge }): SheetState => {
+      if (s.document === null || document === s.document) return s;
+      const past = merge !== null && merge === s.merge ? s.past : [...s.past, s.document].slice(-UNDO_STEPS);
+      return { ...show(s, document), past, future: [], merge };
+    }),
+    on(sheetActions.undone, (s): SheetState => {
+      const before = s.past.at(-1);
+      if (!before || !s.document) return s;
+      return { ...show(s, before), past: s.past.slice(0, -1), future: [s.document, ...s.future], merge: null };
+    }),
+    on(sheetActions.redone, (s): SheetState => {
+      const [next, ...rest] = s.future;
+      if (!next || !s.document) return s;
+      return { ...show(s, next), past: [...s.past, s.document], future: rest, merge: null };
+    }),
+    on(sheetActions.tried, (s, { answer }): SheetState => ({ ...s, trial: answer })),
+    on(sheetActions.saved, (s, { saved, document }): SheetState => ({
+      ...s,
+      stored: document,
+      version: saved.version,
+      changedLines: saved.changedLines,
+      saving: s.document === document ? 'saved' : 'waiting',
+      saveProblem: null,
+    })),
+    on(sheetActions.saveFailed, (s, { problem, conflict }): SheetState => ({
+      ...s,
+      saving: conflict ? 'conflict' : 'failed',
+      saveProblem: problem,
+    })),
+    on(sheetActions.saveAgain, (s): SheetState => ({ ...s, saving: 'waiting' })),
+    on(sheetActions.publishAsked, (s): SheetState => ({
+      ...s,
+      publishing: { difference: idle(), busy: false, problem: null, faults: [], done: null },
+    })),
+    on(sheetActions.publishGivenUp, (s): SheetState => ({ ...s, publishing: null })),
+    on(sheetActions.differenceLoaded, (s, { difference }): SheetState => ({
+      ...s,
+      publishing: s.publishing && { ...s.publishing, difference: loaded(difference) },
+    })),
+    on(sheetActions.publish, (s): SheetState => ({
+      ...s,
+      publishing: s.publishing && { ...s.publishing, busy: true, problem: null, faults: [] },
+    })),
+    on(sheetActions.published, (s, { revision }): SheetState => ({
+      ...s,
+      changedLines: [],
+      detail:
+        s.detail.value === null
+          ? s.detail
+          : loaded({
+              ...s.detail.value,
+              revision: revision.number,
+              publishedAt: revision.publishedAt,
+              publishedBy: revision.publishedBy,
+            }),
+      publishing: s.publishing && { ...s.publishing, busy: false, done: revision },
+    })),
+    on(sheetActions.publishFailed, (s, { problem, faults }): SheetState => ({
+      ...s,
+      publishing: s.publishing && { ...s.publishing, busy: false, problem, faults },
+    })),
+    on(sheetActions.left, (): SheetState => initial),
+  ),
+  extraSelectors: ({ selectDocument, selectTrial, selectDetail, selectChangedLines, selectSamples, selectSample }) => ({
+    selectRows: createSelector(
+      selectDocument,
+      selectTrial,
+      selectDetail,
+      selectChangedLines,
+      (document, trial, detail, changed) =>
+        document === null ? [] : rowsOf(document, trial, detail.value?.failures ?? [], changed),
+    ),
+    selectSampleRow: createSelector(
+      selectSamples,
+      selectSample,
+      (samples, index) => samples.value?.rows[index] ?? null,
+    ),
+  }),
+});

@@ -1,0 +1,226 @@
+import {
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  DestroyRef,
+  effect,
+  type ElementRef,
+  inject,
+  input,
+  signal,
+  untracked,
+  viewChild,
+} from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Router, RouterLink } from '@angular/router';
+import { Store } from '@ngrx/store';
+import { canonicalText, LINE_STATES, writeCell } from '@versicle/core';
+import { SELECT } from '../shared/select';
+import { frameActions } from '../frame/frame.feature';
+import { ProgressComponent } from '../mappings/progress.component';
+import { LoadingComponent } from '../shared/loading.component';
+import { SignComponent } from '../shared/signs.component';
+import { capital, FigurePipe, inWords } from '../shared/words';
+import { CodeTablesComponent } from './code-tables.component';
+import { DocumentPanelComponent } from './document-panel.component';
+import { GridComponent, type CellEdit } from './grid.component';
+import { LineEditorComponent } from './line-editor.component';
+import { PublishPanelComponent } from './publish-panel.component';
+import { sheetActions, sheetFeature } from './sheet.feature';
+
+const VIEWS = [
+  ['sheet', 'Sheet'],
+  ['document', 'Document'],
+  ['codes', 'Code tables used'],
+] as const;
+
+/** The mapping sheet: the document on screen, with the results for a real record beside each line. */
+@Component({
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [
+    FormsModule,
+    RouterLink,
+    SELECT,
+    ProgressComponent,
+    LoadingComponent,
+    SignComponent,
+    FigurePipe,
+    CodeTablesComponent,
+    DocumentPanelComponent,
+    GridComponent,
+    LineEditorComponent,
+    PublishPanelComponent,
+  ],
+  host: { '(window:beforeunload)': 'guard($event)' },
+  templateUrl: './sheet.page.html',
+  styleUrl: './sheet.page.less',
+})
+export class SheetPage {
+  readonly id = input.required<string>();
+  readonly line = input<string | undefined>();
+  readonly record = input<string | undefined>();
+  readonly view = input<string | undefined>();
+  readonly show = input<string | undefined>();
+  readonly find = input<string | undefined>();
+  private readonly store = inject(Store);
+  private readonly router = inject(Router);
+  private readonly grid = viewChild(GridComponent);
+  private readonly findBox = viewChild<ElementRef<HTMLInputElement>>('findBox');
+  protected readonly views = VIEWS;
+  protected readonly states = LINE_STATES;
+  protected readonly s = this.store.selectSignal(sheetFeature.selectSheetState);
+  private readonly allRows = this.store.selectSignal(sheetFeature.selectRows);
+  protected readonly sample = this.store.selectSignal(sheetFeature.selectSampleRow);
+  protected readonly shown = computed(() => VIEWS.find(([key]) => key === this.view())?.[0] ?? 'sheet');
+  protected readonly noticed = signal('');
+  protected readonly rows = computed(() => {
+    const words = (this.find() ?? '').toLowerCase();
+    const wanted = this.show();
+    return this.allRows().filter(
+      (r) =>
+        (!wanted ||
+          (wanted === 'person'
+            ? r.failures > 0 || r.broken || r.line.state === 'question' || (r.required && !r.line.kind)
+            : r.line.state === wanted)) &&
+        `${r.source} ${r.kind} ${r.how} ${r.target} ${r.targetName} ${r.line.note ?? ''}`.toLowerCase().includes(words),
+    );
+  });
+  protected readonly needPerson = computed(
+    () =>
+      this.allRows().filter(
+        (r) => r.failures > 0 || r.broken || r.line.state === 'question' || (r.required && !r.line.kind),
+      ).length,
+  );
+  protected readonly lineStates = computed(() => {
+    const counts: Record<string, number> = {};
+    for (const line of this.s().document?.lines ?? []) counts[line.state] = (counts[line.state] ?? 0) + 1;
+    return counts;
+  });
+  protected readonly openFailures = computed(
+    () => this.s().detail.value?.failures.reduce((n, f) => n + f.open, 0) ?? 0,
+  );
+  protected readonly sampleWords = computed(() => {
+    const { samples, sample } = this.s();
+    const row = this.sample();
+    if (!row || !samples.value) return '';
+    const label = row.problem
+      ? 'can’t be read'
+      : row.values
+          .filter((v) => v !== null)
+          .slice(0, 2)
+          .join(' · ');
+    const failed = samples.value.failed && sample === 0 ? 'the failed record, ' : '';
+    return `${failed}row ${row.row.toLocaleString('en-GB')} · ${label}`;
+  });
+  /** What would become of the sample record, in two words; why, on hover and in its lines. */
+  protected readonly outcome = computed((): { words: string; reason: string } | null => {
+    const record = this.s().trial?.record;
+    if (!record || record.outcome === 'written') return null;
+    const words = { failed: 'would fail', filtered: 'filtered out', skipped: 'skipped', unreadable: 'can’t be read' };
+    return { words: words[record.outcome], reason: record.reason };
+  });
+  protected readonly revisionWords = computed(() => {
+    const { detail, changedLines } = this.s();
+    const revision = detail.value?.revision;
+    if (revision === null || revision === undefined) return 'draft, not published yet';
+    if (changedLines.length === 0) return `revision ${revision}`;
+    return `draft after revision ${revision}, ${inWords(changedLines.length, 'line')} changed`;
+  });
+  protected readonly savedWords = computed(
+    () => ({ saved: 'saved', waiting: 'saving …', failed: 'not saved', conflict: 'not saved' })[this.s().saving],
+  );
+  protected readonly warning = computed(
+    () => this.s().trial?.problems.find((p) => p.severity === 'warning')?.message ?? '',
+  );
+  protected readonly errors = computed(
+    () => this.s().trial?.problems.filter((p) => p.severity === 'error' && !p.line) ?? [],
+  );
+  protected readonly capital = capital;
+
+  constructor() {
+    effect(() => {
+      const id = this.id();
+      const record = this.record();
+      untracked(() =>
+        this.store.dispatch(
+          sheetActions.opened({ id, record: record ? Number(record) : null, line: this.line() ?? null }),
+        ),
+      );
+    });
+    // When the sheet was opened for a line, the keys go there.
+    effect(() => {
+      const grid = this.grid();
+      if (grid) untracked(() => grid.focus());
+    });
+    inject(DestroyRef).onDestroy(() => this.store.dispatch(sheetActions.left()));
+  }
+
+  protected ask(queryParams: Record<string, string | null>): void {
+    void this.router.navigate([], { queryParams, queryParamsHandling: 'merge', replaceUrl: true });
+  }
+  protected step(by: number): void {
+    this.store.dispatch(sheetActions.sampleChosen({ index: this.s().sample + by }));
+  }
+  protected openLine(line: string | null): void {
+    this.store.dispatch(sheetActions.lineOpened({ line }));
+    this.ask({ line });
+    if (line === null) this.grid()?.focus();
+  }
+  protected toFind(): void {
+    this.findBox()?.nativeElement.focus();
+  }
+  protected toGrid(): void {
+    this.grid()?.focus();
+  }
+
+  /** All edits of one paste are one step; a text that can't stand in its cell is refused with a sentence, the others are kept. */
+  protected write(edits: readonly CellEdit[]): void {
+    let document = this.s().document!;
+    const refused: string[] = [];
+    for (const { line, cell, text } of edits) {
+      const next = writeCell(document, line, cell, text);
+      if (typeof next === 'string') refused.push(next);
+      else document = next;
+    }
+    this.store.dispatch(sheetActions.edited({ document, merge: null }));
+    this.noticed.set(
+      refused.length === 0
+        ? ''
+        : refused.length === 1
+          ? refused[0]!
+          : `${refused.length} cells were left as they were: ${refused[0]}`,
+    );
+  }
+  protected undo(): void {
+    this.store.dispatch(sheetActions.undone());
+  }
+  protected redo(): void {
+    this.store.dispatch(sheetActions.redone());
+  }
+  protected reload(): void {
+    this.store.dispatch(sheetActions.opened({ id: this.id(), record: this.s().record, line: this.s().open }));
+  }
+  protected saveAgain(): void {
+    this.store.dispatch(sheetActions.saveAgain());
+  }
+  protected askPublish(): void {
+    this.store.dispatch(sheetActions.publishAsked());
+  }
+  protected download(): void {
+    const document = this.s().document!;
+    const link = window.document.createElement('a');
+    link.href = URL.createObjectURL(new Blob([canonicalText(document)], { type: 'application/json' }));
+    link.download = `${this.id()}.versicle.json`;
+    link.click();
+    URL.revokeObjectURL(link.href);
+    this.store.dispatch(
+      frameActions.say({
+        text: `${link.download} holds the draft; the command line applies it as it is.`,
+        problem: false,
+      }),
+    );
+  }
+  protected guard(event: BeforeUnloadEvent): void {
+    if (this.s().saving !== 'saved') event.preventDefault();
+  }
+}

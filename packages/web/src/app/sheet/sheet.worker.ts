@@ -1,0 +1,45 @@
+/// <reference lib="webworker" />
+import { timestampOfMillis, Trial, type MappingDocument } from '@versicle/core';
+import type { TrialAnswer, TrialQuestion, TrialRow } from './trial-messages';
+
+/** Tries the document on the sample records, away from the page's thread. */
+
+let document: MappingDocument | null = null;
+let fields: readonly string[] = [];
+let rows: readonly TrialRow[] = [];
+let trial: Trial | null = null;
+let failing: Record<string, number> = {};
+
+addEventListener('message', ({ data }: MessageEvent<TrialQuestion>) => {
+  const changed = data.document !== undefined || data.fields !== undefined || data.rows !== undefined;
+  document = data.document ?? document;
+  fields = data.fields ?? fields;
+  rows = data.rows ?? rows;
+  if (document === null) return;
+  const readable = rows.filter((r) => r.values.length > 0);
+  const file = readable[0]?.file ?? null;
+  if (changed || trial === null) {
+    trial = new Trial(document, fields, timestampOfMillis(Date.now()));
+    failing = trial.failing(
+      readable.map((r) => r.values),
+      file,
+    );
+  }
+  const sample = rows[data.sample];
+  const answer: TrialAnswer = {
+    id: data.id,
+    problems: trial.problems,
+    record: sample && sample.values.length > 0 ? trial.record(sample.values, sample.row, sample.file) : null,
+    inAndOut:
+      data.line === null
+        ? []
+        : trial.inAndOut(
+            data.line,
+            readable.slice(0, 20).map((r) => r.values),
+            file,
+          ),
+    failing,
+    looked: readable.length,
+  };
+  postMessage(answer);
+});

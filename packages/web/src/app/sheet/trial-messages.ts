@@ -1,0 +1,26 @@
+import type { InAndOut, MappingDocument, Problem, RecordResult } from '@versicle/core';
+
+/** What the sheet asks its worker. Document and rows are sent only when they changed; the worker keeps the last. */
+export interface TrialQuestion {
+  readonly id: number;
+  readonly document?: MappingDocument;
+  readonly fields?: readonly string[];
+  readonly rows?: readonly TrialRow[];
+  readonly sample: number;
+  readonly line: string | null;
+}
+export interface TrialRow {
+  readonly row: number;
+  readonly file: string | null;
+  readonly values: readonly (string | null)[];
+}
+export interface TrialAnswer {
+  readonly id: number;
+  readonly problems: readonly Problem[];
+  readonly record: RecordResult | null;
+  /** Of the open line, over the first sample records. */
+  readonly inAndOut: readonly InAndOut[];
+  /** Records of the sample that fail, by line. */
+  readonly failing: Readonly<Record<string, number>>;
+  readonly looked: number;
+}

@@ -1,0 +1,45 @@
+import { Injectable } from '@angular/core';
+import type { MappingDocument } from '@versicle/core';
+import { Observable } from 'rxjs';
+import type { TrialAnswer, TrialQuestion, TrialRow } from './trial-messages';
+
+export interface TrialRequest {
+  readonly document: MappingDocument;
+  readonly fields: readonly string[];
+  readonly rows: readonly TrialRow[];
+  readonly sample: number;
+  readonly line: string | null;
+}
+
+/** The sheet's worker: live results without holding up the keys. */
+@Injectable({ providedIn: 'root' })
+export class TrialService {
+  private worker: Worker | null = null;
+  private known: Partial<TrialRequest> = {};
+  private nextId = 1;
+
+  try(request: TrialRequest): Observable<TrialAnswer> {
+    return new Observable((out) => {
+      this.worker ??= new Worker(new URL('./sheet.worker', import.meta.url), { type: 'module' });
+      const { worker, known } = this;
+      const id = this.nextId++;
+      const hear = ({ data }: MessageEvent<TrialAnswer>): void => {
+        if (data.id !== id) return;
+        out.next(data);
+        out.complete();
+      };
+      worker.addEventListener('message', hear);
+      const question: TrialQuestion = {
+        id,
+        ...(known.document === request.document ? {} : { document: request.document }),
+        ...(known.fields === request.fields ? {} : { fields: request.fields }),
+        ...(known.rows === request.rows ? {} : { rows: request.rows }),
+        sample: request.sample,
+        line: request.line,
+      };
+      this.known = request;
+      worker.postMessage(question);
+      return () => worker.removeEventListener('message', hear);
+    });
+  }
+}

@@ -1,0 +1,152 @@
+import { ChangeDetectionStrategy, Component, effect, inject, input } from '@angular/core';
+import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { RouterLink } from '@angular/router';
+import { Actions, ofType } from '@ngrx/effects';
+import { Store } from '@ngrx/store';
+import type { DatasetDetail } from '@versicle/contract';
+import { systemsActions } from '../systems/systems.feature';
+import { FullTimePipe, TimePipe } from '../shared/words';
+import { ImportComponent } from './import.component';
+import { structuresActions, structuresFeature } from './structures.feature';
+
+/** The fields of a dataset, where that is known from, and how it changed. */
+@Component({
+  selector: 'vs-structure',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RouterLink, ImportComponent, FullTimePipe, TimePipe],
+  template: `
+    <table class="rows">
+      <thead>
+        <tr>
+          <th scope="col" class="n">No.</th>
+          <th scope="col">Field</th>
+          <th scope="col">Type</th>
+          <th scope="col">May be null</th>
+          <th scope="col">Example</th>
+          <th scope="col">What it is</th>
+        </tr>
+      </thead>
+      <tbody>
+        @for (f of detail().fields; track f.name) {
+          <tr>
+            <td class="n dim">{{ $index + 1 }}</td>
+            <td>
+              <b>{{ f.name }}</b>
+              @if (f.key) {
+                <span class="key">key</span>
+              }
+              @if (f.label) {
+                <small class="soft">{{ f.label }}</small>
+              }
+            </td>
+            <td>
+              <code>{{ f.type }}</code>
+            </td>
+            <td class="soft">{{ f.nullable ? 'yes' : 'no' }}</td>
+            <td>
+              <code class="example" [title]="f.example ?? ''">{{ f.example ?? '' }}</code>
+            </td>
+            <td class="soft">
+              {{ f.description }}
+              @if (f.references) {
+                refers to <code>{{ f.references }}</code>
+              }
+            </td>
+          </tr>
+        }
+      </tbody>
+    </table>
+    <div class="two">
+      <section>
+        <h2>How it changed</h2>
+        @for (v of versions().value ?? []; track v.number) {
+          <p class="version">
+            <b>{{ v.number }}</b>
+            <span [title]="v.at | fullTime">{{ v.at | time }}</span>, {{ v.source }}: {{ v.fields }} fields{{
+              v.changes.length === 0 ? '.' : ';'
+            }}
+            @for (c of v.changes; track c.field + c.what) {
+              <span class="change">
+                <b>{{ c.field }}</b>
+                {{
+                  c.what === 'added'
+                    ? 'came (' + c.after + ')'
+                    : c.what === 'removed'
+                      ? 'is gone'
+                      : 'was ' + c.before + ', is ' + c.after
+                }}
+                @if (c.touches.length > 0) {
+                  <span [class.rub]="c.what !== 'added'">
+                    touches
+                    @for (t of c.touches; track t.mapping + t.line) {
+                      <a [routerLink]="['/mappings', t.mapping]" [queryParams]="{ line: t.line }"
+                        >line {{ t.number }} of {{ t.name }}</a
+                      >{{ $last ? '' : ', ' }}
+                    }
+                  </span>
+                }
+              </span>
+            }
+          </p>
+        }
+      </section>
+      <section>
+        <h2>Bring in what is written down</h2>
+        <p class="soft">
+          An XML Schema, a JSON Schema or a data dictionary (a workbook or CSV) adds types, labels and descriptions.
+        </p>
+        <vs-import [id]="id()" [dataset]="detail().name" />
+      </section>
+    </div>
+  `,
+  styles: `
+    :host {
+      display: block;
+      overflow: auto;
+      flex: 1;
+      padding-bottom: 24px;
+    }
+    .key {
+      font: 600 11px var(--sans);
+      color: var(--ink-2);
+      border: 1px solid var(--line);
+      border-radius: 8px;
+      padding: 0 6px;
+      margin-left: 6px;
+    }
+    .example {
+      display: inline-block;
+      max-width: 200px;
+      overflow: hidden;
+      text-overflow: ellipsis;
+      white-space: nowrap;
+      vertical-align: bottom;
+    }
+    .two {
+      display: grid;
+      grid-template-columns: 3fr 2fr;
+      gap: 40px;
+      margin-top: 20px;
+    }
+    .version {
+      margin: 0 0 8px;
+    }
+    .change {
+      display: block;
+      padding-left: 16px;
+    }
+  `,
+})
+export class StructureComponent {
+  readonly id = input.required<string>();
+  readonly detail = input.required<DatasetDetail>();
+  private readonly store = inject(Store);
+  protected readonly versions = this.store.selectSignal(structuresFeature.selectVersions);
+
+  constructor() {
+    effect(() => this.store.dispatch(structuresActions.opened({ id: this.id(), dataset: this.detail().name })));
+    inject(Actions)
+      .pipe(ofType(structuresActions.imported), takeUntilDestroyed())
+      .subscribe(() => this.store.dispatch(systemsActions.structureAsked({ id: this.id(), name: this.detail().name })));
+  }
+}

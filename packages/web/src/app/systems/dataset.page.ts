@@ -1,0 +1,133 @@
+import { NgTemplateOutlet } from '@angular/common';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { Router, RouterLink } from '@angular/router';
+import { Actions, ofType } from '@ngrx/effects';
+import { Store } from '@ngrx/store';
+import { profilesActions } from '../profiles/profiles.feature';
+import { QualityComponent } from '../profiles/quality.component';
+import { ValuesComponent } from '../profiles/values.component';
+import { StructureComponent } from '../structures/structure.component';
+import { SELECT } from '../shared/select';
+import { LoadingComponent } from '../shared/loading.component';
+import { bytesWords, FigurePipe, timeWords } from '../shared/words';
+import { FormatEditorComponent } from './format-editor.component';
+import { systemsActions, systemsFeature } from './systems.feature';
+
+const TABS = [
+  ['rows', 'Rows'],
+  ['structure', 'Structure'],
+  ['values', 'Values'],
+  ['quality', 'Quality'],
+  ['format', 'Format'],
+] as const;
+
+/** One dataset: its rows as they are, its structure, how it is read and why. */
+@Component({
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [
+    RouterLink,
+    NgTemplateOutlet,
+    FormsModule,
+    SELECT,
+    LoadingComponent,
+    FormatEditorComponent,
+    StructureComponent,
+    ValuesComponent,
+    QualityComponent,
+    FigurePipe,
+  ],
+  templateUrl: './dataset.page.html',
+  styleUrl: './dataset.page.less',
+})
+export class DatasetPage {
+  readonly id = input.required<string>();
+  readonly name = input<string>('');
+  readonly tab = input<string | undefined>();
+  readonly filter = input<string | undefined>();
+  readonly limit = input<string | undefined>();
+  readonly sort = input<string | undefined>();
+  readonly hide = input<string | undefined>();
+  private readonly store = inject(Store);
+  private readonly router = inject(Router);
+  protected readonly structure = this.store.selectSignal(systemsFeature.selectStructure);
+  protected readonly rows = this.store.selectSignal(systemsFeature.selectRows);
+  protected readonly tabs = TABS;
+  protected readonly shown = computed(() => TABS.find(([key]) => key === this.tab())?.[0] ?? 'rows');
+  protected readonly limits = [100, 500, 2000];
+  protected readonly wanted = computed(() => Number(this.limit() ?? 100) || 100);
+  protected readonly detail = computed(() => this.structure().value);
+  private readonly hiddenFields = computed(() => new Set((this.hide() ?? '').split('\n').filter(Boolean)));
+  protected readonly shownFields = computed(() => {
+    const all = this.rows().value?.fields ?? [];
+    return all.map((name, at) => ({ name, at })).filter((f) => !this.hiddenFields().has(f.name));
+  });
+  protected readonly preview = computed(() => (this.rows().value?.rows ?? []).slice(0, 12));
+  private readonly asked = computed(() => ({
+    id: this.id(),
+    name: this.name(),
+    filter: this.filter() ?? '',
+    sort: this.sort() ?? '',
+    limit: this.wanted(),
+  }));
+  protected readonly sentence = computed(() => {
+    const d = this.detail();
+    if (!d) return '';
+    const files = d.files.length > 1 ? `${d.files.length} files read as one: ${d.files.join(', ')}` : '';
+    const size = d.bytes === null ? '' : bytesWords(d.bytes);
+    const changed = d.changedAt === null ? '' : `changed ${timeWords(d.changedAt)}`;
+    return [files, size, changed].filter(Boolean).join(' · ');
+  });
+  protected readonly counted = computed(() => {
+    const r = this.rows().value;
+    if (!r) return '';
+    const n = r.rows.length.toLocaleString('en-GB');
+    if (!this.filter()) return r.more ? `the first ${n} rows` : `all ${n} rows`;
+    return r.more
+      ? `the first ${n} that meet the filter`
+      : `${n} of ${r.looked.toLocaleString('en-GB')} meet the filter`;
+  });
+
+  constructor() {
+    effect(() => this.store.dispatch(systemsActions.datasetOpened(this.asked())));
+    effect(() => this.store.dispatch(profilesActions.opened({ id: this.id(), dataset: this.name() })));
+    // Read another way, the rows are others.
+    inject(Actions)
+      .pipe(ofType(systemsActions.settled, systemsActions.unsettled), takeUntilDestroyed())
+      .subscribe((action) => {
+        const gone = action.type === systemsActions.unsettled.type && this.detail()?.setting?.kind !== 'format';
+        if (gone) void this.router.navigate(['/systems', this.id()]);
+        else if (action.type === systemsActions.settled.type)
+          this.store.dispatch(systemsActions.rowsAsked(this.asked()));
+        else this.again();
+      });
+  }
+  protected again(): void {
+    this.store.dispatch(systemsActions.datasetOpened(this.asked()));
+  }
+  protected forget(): void {
+    this.store.dispatch(systemsActions.unsettle({ id: this.id(), dataset: this.name() }));
+  }
+  protected hidden(field: string): boolean {
+    return this.hiddenFields().has(field);
+  }
+  protected toggle(field: string): void {
+    const hidden = new Set(this.hiddenFields());
+    if (!hidden.delete(field)) hidden.add(field);
+    this.ask({ hide: hidden.size === 0 ? null : [...hidden].join('\n') });
+  }
+  /** One click sorts by a field, the next one the other way round, the third leaves the order of the source. */
+  protected sortBy(field: string): void {
+    const rule = `"${field.replace(/"/g, '""')}"`;
+    const now = this.sort();
+    this.ask({ sort: now === rule ? `-${rule}` : now === `-${rule}` ? null : rule });
+  }
+  protected sorted(field: string): 'ascending' | 'descending' | null {
+    const rule = `"${field.replace(/"/g, '""')}"`;
+    return this.sort() === rule ? 'ascending' : this.sort() === `-${rule}` ? 'descending' : null;
+  }
+  protected ask(query: Record<string, string | number | null>): void {
+    void this.router.navigate([], { queryParams: query, queryParamsHandling: 'merge' });
+  }
+}

@@ -1,0 +1,92 @@
+import { endpoint, type DatasetSetting, type Endpoint } from '@versicle/contract';
+
+/** An endpoint as the form has it: all entries as texts. */
+export interface EndpointText {
+  path: string;
+  records: string;
+  body: Endpoint['body'];
+  paging: Endpoint['paging']['kind'];
+  parameter: string;
+  next: string;
+  sizeParameter: string;
+  size: string;
+  query: string;
+  parent: string;
+  writePath: string;
+  batch: string;
+  member: string;
+}
+export const PAGING_WORDS: Readonly<Record<Endpoint['paging']['kind'], string>> = {
+  none: 'all in one answer',
+  page: 'by number',
+  offset: 'by records before',
+  cursor: 'by a cursor',
+  link: 'by the next address',
+};
+export function freshEndpoint(): EndpointText {
+  return {
+    path: '',
+    records: '',
+    body: 'json',
+    paging: 'none',
+    parameter: '',
+    next: '',
+    sizeParameter: '',
+    size: '100',
+    query: '',
+    parent: '',
+    writePath: '',
+    batch: '1',
+    member: '',
+  };
+}
+
+/** The setting that a form stands for, or a sentence that says which entry is wrong. */
+export function endpointOf(text: EndpointText): DatasetSetting | string {
+  const written = /^\s*(?:(POST|PUT|PATCH)\s+)?(\S+)\s*$/i.exec(text.writePath);
+  if (text.path.trim() === '') return 'Path: something must stand here.';
+  if (text.writePath.trim() !== '' && !written) return 'Written to: a path, with POST, PUT or PATCH before it.';
+  const size = Number(text.size);
+  const paging = {
+    none: { kind: 'none' },
+    page: { kind: 'page', parameter: text.parameter.trim(), sizeParameter: text.sizeParameter.trim() || null, size },
+    offset: { kind: 'offset', parameter: text.parameter.trim(), sizeParameter: text.sizeParameter.trim(), size },
+    cursor: { kind: 'cursor', parameter: text.parameter.trim(), next: text.next.trim() },
+    link: { kind: 'link', next: text.next.trim() || null },
+  }[text.paging];
+  const query = text.query
+    .replace(/^\?/, '')
+    .split('&')
+    .filter((part) => part.trim() !== '')
+    .map((part) => {
+      const at = part.indexOf('=');
+      return { name: (at < 0 ? part : part.slice(0, at)).trim(), value: at < 0 ? '' : part.slice(at + 1) };
+    });
+  const made = endpoint.safeParse({
+    path: text.path.trim(),
+    query,
+    body: text.body,
+    records: text.records.trim() === '' ? null : text.records.trim(),
+    paging,
+    parent: text.parent.trim() === '' ? null : { dataset: text.parent.trim() },
+    write: written
+      ? {
+          method: written[1]?.toUpperCase() ?? 'POST',
+          path: written[2],
+          batch: Number(text.batch),
+          member: text.member.trim() || null,
+        }
+      : null,
+  });
+  if (made.success) return { kind: 'endpoint', endpoint: made.data };
+  const [issue] = made.error.issues;
+  const place = issue!.path.join('.');
+  const words: Record<string, string> = {
+    'paging.parameter': 'Parameter of the page',
+    'paging.next': 'Where the next one is named',
+    'paging.sizeParameter': 'Parameter of the size',
+    'paging.size': 'Records in a page',
+    'write.batch': 'Records in a request',
+  };
+  return `${words[place] ?? place}: ${issue!.code === 'too_small' ? 'something must stand here' : issue!.message}.`;
+}

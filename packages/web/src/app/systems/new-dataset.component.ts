@@ -1,0 +1,225 @@
+import { ChangeDetectionStrategy, Component, effect, inject, input, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Router } from '@angular/router';
+import { Actions, ofType } from '@ngrx/effects';
+import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { Store } from '@ngrx/store';
+import { SELECT } from '../shared/select';
+import { endpointOf, freshEndpoint, PAGING_WORDS, type EndpointText } from './endpoint-text';
+import { systemsActions, systemsFeature } from './systems.feature';
+
+/** A dataset that people set down themselves: an endpoint of an API, or a SELECT. */
+@Component({
+  selector: 'vs-new-dataset',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FormsModule, SELECT],
+  template: `
+    @if (!open()) {
+      <p class="acts">
+        <button type="button" class="btn" (click)="open.set(true)">
+          {{ kind() === 'http' ? 'Describe a dataset …' : 'New SELECT …' }}
+        </button>
+      </p>
+    } @else {
+      <form (ngSubmit)="save()" [attr.aria-label]="kind() === 'http' ? 'Describe a dataset' : 'New SELECT'">
+        <div class="grid">
+          <label class="field"
+            ><span>Name of the dataset</span
+            ><input class="input mono" name="dataset" [(ngModel)]="name" autocomplete="off"
+          /></label>
+          @if (kind() === 'http') {
+            <label class="field wide"
+              ><span>Path</span
+              ><input
+                class="input mono"
+                name="path"
+                [(ngModel)]="e.path"
+                placeholder="such as /members, or /stations/{{ '{' }}code}/status"
+                autocomplete="off"
+            /></label>
+            <label class="field"
+              ><span>Where the records are</span
+              ><input
+                class="input mono"
+                name="records"
+                [(ngModel)]="e.records"
+                placeholder="guessed; such as data.items"
+                autocomplete="off"
+            /></label>
+            <div class="field">
+              <span id="form-label">Answers with</span>
+              <nz-select name="body" [(ngModel)]="e.body" aria-labelledby="form-label">
+                <nz-option nzValue="json" nzLabel="JSON" />
+                <nz-option nzValue="xml" nzLabel="XML" />
+              </nz-select>
+            </div>
+            <div class="field">
+              <span id="paging-label">Pages</span>
+              <nz-select name="paging" [(ngModel)]="e.paging" aria-labelledby="paging-label">
+                @for (p of pagings; track p[0]) {
+                  <nz-option [nzValue]="p[0]" [nzLabel]="p[1]" />
+                }
+              </nz-select>
+            </div>
+            @if (e.paging !== 'none' && e.paging !== 'link') {
+              <label class="field"
+                ><span>Parameter of the page</span
+                ><input class="input mono" name="parameter" [(ngModel)]="e.parameter" autocomplete="off"
+              /></label>
+            }
+            @if (e.paging === 'cursor' || e.paging === 'link') {
+              <label class="field"
+                ><span>Where the next one is named</span
+                ><input
+                  class="input mono"
+                  name="next"
+                  [(ngModel)]="e.next"
+                  [placeholder]="e.paging === 'link' ? 'empty: the Link header' : 'such as paging.next'"
+                  autocomplete="off"
+              /></label>
+            }
+            @if (e.paging === 'page' || e.paging === 'offset') {
+              <label class="field"
+                ><span>Parameter of the size</span
+                ><input class="input mono" name="sizeParameter" [(ngModel)]="e.sizeParameter" autocomplete="off"
+              /></label>
+              <label class="field"
+                ><span>Records in a page</span
+                ><input class="input mono" name="size" inputmode="numeric" [(ngModel)]="e.size" autocomplete="off"
+              /></label>
+            }
+            <label class="field wide"
+              ><span>Query parameters</span
+              ><input
+                class="input mono"
+                name="query"
+                [(ngModel)]="e.query"
+                placeholder="such as since={{ '{{' }}today-7d}}&active=true"
+                autocomplete="off"
+            /></label>
+            <label class="field"
+              ><span>For each record of</span
+              ><input
+                class="input mono"
+                name="parent"
+                [(ngModel)]="e.parent"
+                placeholder="another dataset, or empty"
+                autocomplete="off"
+            /></label>
+            <label class="field"
+              ><span>Written to</span
+              ><input
+                class="input mono"
+                name="writePath"
+                [(ngModel)]="e.writePath"
+                placeholder="empty: only read; POST /members"
+                autocomplete="off"
+            /></label>
+            @if (e.writePath.trim() !== '') {
+              <label class="field"
+                ><span>Records in a request</span
+                ><input class="input mono" name="batch" inputmode="numeric" [(ngModel)]="e.batch" autocomplete="off"
+              /></label>
+              <label class="field"
+                ><span>Member with the list</span
+                ><input
+                  class="input mono"
+                  name="member"
+                  [(ngModel)]="e.member"
+                  placeholder="empty: the body is the list"
+                  autocomplete="off"
+              /></label>
+            }
+          } @else {
+            <label class="field all"
+              ><span>SELECT</span
+              ><textarea class="input mono" name="sql" rows="5" [(ngModel)]="sql" placeholder="SELECT …"></textarea>
+            </label>
+          }
+        </div>
+        @if (complaint() || settling().problem) {
+          <p class="rub" role="alert">{{ complaint() || settling().problem }}</p>
+        }
+        <div class="acts">
+          <button type="submit" class="btn first" [disabled]="settling().busy">
+            {{ settling().busy ? 'Asking …' : 'Save and look at it' }}
+          </button>
+          <button type="button" class="btn quiet" (click)="open.set(false)">Give up</button>
+        </div>
+      </form>
+    }
+  `,
+  styles: `
+    .acts {
+      margin: 12px 0 0;
+    }
+    form {
+      background: var(--raised);
+      border: 1px solid var(--hair);
+      border-left: 3px solid var(--ink);
+      padding: 12px 18px;
+      margin-top: 14px;
+    }
+    .grid {
+      display: grid;
+      grid-template-columns: repeat(4, 1fr);
+      gap: 0 16px;
+    }
+    .wide {
+      grid-column: span 2;
+    }
+    .all {
+      grid-column: 1 / -1;
+    }
+    nz-select,
+    textarea {
+      width: 100%;
+    }
+  `,
+})
+export class NewDatasetComponent {
+  readonly id = input.required<string>();
+  readonly kind = input.required<'http' | 'postgres'>();
+  private readonly store = inject(Store);
+  private readonly router = inject(Router);
+  protected readonly settling = this.store.selectSignal(systemsFeature.selectSettling);
+  protected readonly open = signal(false);
+  protected readonly complaint = signal('');
+  protected readonly pagings = Object.entries(PAGING_WORDS);
+  protected name = '';
+  protected sql = '';
+  protected e: EndpointText = freshEndpoint();
+
+  constructor() {
+    effect(() => {
+      this.id();
+      this.open.set(false);
+    });
+    inject(Actions)
+      .pipe(ofType(systemsActions.settled), takeUntilDestroyed())
+      .subscribe(({ id, detail }) => {
+        if (this.open() && id === this.id() && detail.name === this.name.trim())
+          void this.router.navigate(['/systems', id, 'dataset'], { queryParams: { name: detail.name } });
+      });
+  }
+
+  protected save(): void {
+    const name = this.name.trim();
+    if (!/^[^/\s]{1,100}$/.test(name)) {
+      this.complaint.set('Name of the dataset: a word without blanks and slashes.');
+      return;
+    }
+    const setting =
+      this.kind() === 'http'
+        ? endpointOf(this.e)
+        : this.sql.trim() === ''
+          ? 'SELECT: something must stand here.'
+          : ({ kind: 'select', sql: this.sql } as const);
+    if (typeof setting === 'string') {
+      this.complaint.set(setting);
+      return;
+    }
+    this.complaint.set('');
+    this.store.dispatch(systemsActions.settle({ id: this.id(), dataset: name, setting }));
+  }
+}

@@ -1,0 +1,122 @@
+import { ChangeDetectionStrategy, Component, computed, inject, output, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Store } from '@ngrx/store';
+import { kindWords, newSystem, SYSTEM_KINDS, type SystemKind } from '@versicle/contract';
+import { SELECT } from '../shared/select';
+import { ConnectionFormComponent, connectionFault } from './connection-form.component';
+import { systemsActions, systemsFeature } from './systems.feature';
+
+/** The form for a new system. */
+@Component({
+  selector: 'vs-new-system',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FormsModule, SELECT, ConnectionFormComponent],
+  template: `
+    <form (ngSubmit)="save()" aria-label="Connect a system">
+      <div class="names">
+        <label class="field"
+          ><span>Name</span
+          ><input class="input" name="name" [ngModel]="name()" (ngModelChange)="name.set($event)" autocomplete="off"
+        /></label>
+        <div class="field">
+          <label for="id">Short name in documents</label>
+          <input
+            class="input mono"
+            id="id"
+            name="id"
+            [ngModel]="id()"
+            (ngModelChange)="ownId.set($event)"
+            autocomplete="off"
+            aria-describedby="id-help"
+          />
+          <small id="id-help">as in {{ id() || 'tidebridge' }}/stations.csv</small>
+        </div>
+        <div class="field">
+          <span id="kind-label">Kind</span>
+          <nz-select
+            name="kind"
+            [ngModel]="kind()"
+            (ngModelChange)="kind.set($event)"
+            nzId="kind"
+            aria-labelledby="kind-label"
+          >
+            @for (k of kinds; track k) {
+              <nz-option [nzValue]="k" [nzLabel]="words[k]" />
+            }
+          </nz-select>
+        </div>
+      </div>
+      <vs-connection-form [kind]="kind()" (changed)="connection.set($event)" />
+      @if (complaint() || problem()) {
+        <p class="rub" role="alert">{{ complaint() || problem() }}</p>
+      }
+      <div class="acts">
+        <button type="submit" class="btn first">Connect and test</button>
+        <button type="button" class="btn quiet" (click)="closed.emit()">Give up</button>
+      </div>
+    </form>
+  `,
+  styles: `
+    form {
+      background: var(--raised);
+      border: 1px solid var(--hair);
+      border-left: 3px solid var(--ink);
+      padding: 14px 18px 12px;
+      margin-bottom: 18px;
+    }
+    .names {
+      display: grid;
+      grid-template-columns: 230px 230px 230px;
+      gap: 0 16px;
+      border-bottom: 1px solid var(--hair);
+      margin-bottom: 10px;
+    }
+    nz-select {
+      width: 100%;
+    }
+    p {
+      margin-bottom: 8px;
+    }
+  `,
+})
+export class NewSystemComponent {
+  readonly closed = output();
+  private readonly store = inject(Store);
+  protected readonly problem = this.store.selectSignal(systemsFeature.selectProblem);
+  protected readonly kinds = [...SYSTEM_KINDS].sort((a, b) => ORDER.indexOf(a) - ORDER.indexOf(b));
+  protected readonly words = kindWords;
+  protected readonly name = signal('');
+  protected readonly ownId = signal<string | null>(null);
+  protected readonly kind = signal<SystemKind>('folder');
+  protected readonly connection = signal<Record<string, unknown>>({});
+  protected readonly complaint = signal('');
+  /** Made of the name until the person writes another. */
+  protected readonly id = computed(
+    () =>
+      this.ownId() ??
+      this.name()
+        .toLowerCase()
+        .replace(/[^a-z0-9]+/g, '-')
+        .replace(/^[^a-z]+|-+$/g, ''),
+  );
+
+  protected save(): void {
+    const connection = this.connection();
+    const fault = connectionFault(connection);
+    const system = newSystem.safeParse({ id: this.id(), name: this.name().trim(), connection });
+    if (system.success && fault === null) {
+      this.complaint.set('');
+      this.store.dispatch(systemsActions.create({ system: system.data as never }));
+      return;
+    }
+    const issue = system.error?.issues.find((i) => i.path.length === 1);
+    const names: Record<string, string> = { id: 'Short name', name: 'Name' };
+    this.complaint.set(
+      issue
+        ? `${names[String(issue.path[0])] ?? 'The form'}: ${issue.code === 'too_small' ? 'something must stand here' : issue.message}.`
+        : (fault ?? 'The form is not complete.'),
+    );
+  }
+}
+/** The usual ones first. */
+const ORDER: readonly SystemKind[] = ['folder', 'http', 'postgres', 'embedded', 'webhook', 'mail'];

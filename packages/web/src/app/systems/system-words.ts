@@ -1,0 +1,43 @@
+import type { Connection, System } from '@versicle/contract';
+import { durationWords, timeWords } from '../shared/words';
+
+export { kindWords } from '@versicle/contract';
+
+export function whereWords(connection: Connection, id: string): string {
+  switch (connection.kind) {
+    case 'folder':
+      return connection.root;
+    case 'embedded':
+      return connection.name;
+    case 'postgres':
+      return `${connection.host}:${connection.port}/${connection.database}`;
+    case 'http':
+      return connection.base;
+    case 'webhook':
+      return `/hooks/${id}`;
+    case 'mail':
+      return `${connection.host}:${connection.port}`;
+  }
+}
+
+const STATES: Readonly<Record<string, string>> = {
+  name_not_found: 'host not found',
+  refused: 'refused',
+  timed_out: 'timed out',
+  tls_not_trusted: 'certificate not trusted',
+  not_authorised: 'not authorised',
+  not_permitted: 'not permitted',
+  no_such_database: 'no such database',
+  no_such_folder: 'no such folder',
+  no_such_path: 'no such path',
+  not_a_folder: 'not a folder',
+  unexpected_answer: 'answers unexpectedly',
+  forbidden_address: 'address not allowed',
+  too_fast: 'asks to slow down',
+};
+/** “answers in 12 ms”, “refused since today 06:12:00”. */
+export function stateWords({ diagnosis, stateSince }: Pick<System, 'diagnosis' | 'stateSince'>): string {
+  if (diagnosis === null) return 'not tested yet';
+  if (diagnosis.ok) return `answers in ${durationWords(diagnosis.millis)}`;
+  return `${STATES[diagnosis.code] ?? 'does not answer'} since ${timeWords(stateSince ?? diagnosis.at)}`;
+}

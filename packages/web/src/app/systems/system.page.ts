@@ -1,0 +1,311 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { RouterLink } from '@angular/router';
+import { Store } from '@ngrx/store';
+import type { Connection, SystemKind } from '@versicle/contract';
+import { LoadingComponent } from '../shared/loading.component';
+import { ImportComponent } from '../structures/import.component';
+import { structuresActions, structuresFeature } from '../structures/structures.feature';
+import { SaidComponent } from '../shared/said.component';
+import { bytesWords, FigurePipe, FullTimePipe, TimePipe } from '../shared/words';
+import { ConnectionFormComponent, connectionFault } from './connection-form.component';
+import { NewDatasetComponent } from './new-dataset.component';
+import { kindWords, stateWords, whereWords } from './system-words';
+import { systemsActions, systemsFeature } from './systems.feature';
+
+/** One system: how it is reached, what the last test found, what it holds. */
+@Component({
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [
+    RouterLink,
+    FormsModule,
+    ConnectionFormComponent,
+    NewDatasetComponent,
+    ImportComponent,
+    LoadingComponent,
+    SaidComponent,
+    FigurePipe,
+    FullTimePipe,
+    TimePipe,
+  ],
+  template: `
+    <div class="page">
+      <p class="crumbs"><a routerLink="/systems">Systems</a> / {{ id() }}</p>
+      <vs-loading [of]="loading()" (again)="open()" />
+      @if (system(); as s) {
+        <div class="top">
+          <h1>{{ s.name }}</h1>
+          <span class="soft">{{ words[s.connection.kind] }}</span>
+          <span class="grow"></span>
+          @if (asked()) {
+            <span class="soft">Remove {{ s.name }}? Its records stay where they are.</span>
+            <button type="button" class="btn grave" (click)="remove()">Remove</button>
+            <button type="button" class="btn quiet" (click)="asked.set(false)">Keep</button>
+          } @else {
+            <button type="button" class="btn quiet" (click)="asked.set(true)">Remove …</button>
+            <button
+              type="button"
+              class="btn quiet"
+              (click)="changing.set(!changing())"
+              [attr.aria-expanded]="changing()"
+            >
+              Change the connection …
+            </button>
+            <button type="button" class="btn" (click)="test()" [disabled]="testing() === id()">
+              {{ testing() === id() ? 'Testing …' : 'Test the connection' }}
+            </button>
+          }
+        </div>
+        <p class="sub">
+          <code>{{ where(s.connection, s.id) }}</code>
+        </p>
+        @if (problem()) {
+          <p class="rub" role="alert">{{ problem() }}</p>
+        }
+        @if (secret(); as text) {
+          <p class="found" role="status">
+            The secret that signs deliveries is <code>{{ text }}</code>. Give it to the other side now; it is not shown
+            again.
+          </p>
+        }
+        @if (changing()) {
+          <form class="change" (ngSubmit)="save(s.name)" aria-label="Change the connection">
+            <vs-connection-form
+              [kind]="s.connection.kind"
+              [connection]="s.connection"
+              [secretsSet]="s.secretsSet"
+              (changed)="connection.set($event)"
+            />
+            @if (complaint()) {
+              <p class="rub" role="alert">{{ complaint() }}</p>
+            }
+            <div class="acts">
+              <button type="submit" class="btn first">Save and test</button>
+              <button type="button" class="btn quiet" (click)="changing.set(false)">Leave as it was</button>
+            </div>
+          </form>
+        }
+        @if (s.diagnosis; as d) {
+          <p class="found" [class.bad]="!d.ok" role="status">
+            <b>{{ d.ok ? 'It ' + state(s) + '.' : 'It does not work.' }}</b>&ngsp;<vs-said [text]="d.message" />
+            <small [title]="d.at | fullTime">tested {{ d.at | time }}</small>
+            @if (d.sees.length > 0) {
+              <span class="sees">It sees {{ d.sees.join(', ') }}.</span>
+            }
+          </p>
+        }
+        @if (s.connection.kind === 'http' && s.connection.auth === 'code') {
+          <p><button type="button" class="btn" (click)="signIn()">Sign in at the other side …</button></p>
+        }
+        @if (s.usedBy.length > 0) {
+          <p class="used">
+            Used by
+            @for (use of s.usedBy; track use.id + use.as) {
+              <a [routerLink]="['/mappings', use.id]">{{ use.name }}</a> as {{ use.as }}{{ $last ? '.' : ', ' }}
+            }
+          </p>
+        }
+        @if (s.connection.kind === 'http' || s.connection.kind === 'postgres') {
+          <vs-new-dataset [id]="s.id" [kind]="s.connection.kind" />
+        }
+        @if (s.connection.kind !== 'mail') {
+          <div class="bring">
+            <button type="button" class="btn" (click)="catalogue()" [disabled]="importing().busy">
+              {{ importing().busy ? 'Looking …' : 'Look at all datasets' }}
+            </button>
+            <vs-import
+              [id]="s.id"
+              [label]="
+                s.connection.kind === 'http'
+                  ? 'The API’s description (OpenAPI) or a data dictionary from this computer'
+                  : 'A data dictionary from this computer'
+              "
+            />
+            <span class="soft">{{
+              s.connection.kind === 'http'
+                ? 'the API’s own description (OpenAPI) makes its datasets; a dictionary describes them'
+                : 'a data dictionary describes the datasets'
+            }}</span>
+          </div>
+        }
+        <h2>
+          Datasets <small>{{ datasets().value?.length === 0 ? 'none' : '' }}</small>
+        </h2>
+        @if (s.diagnosis?.ok === false && datasets().state === 'failed') {
+          <p class="soft">They can be listed once it answers.</p>
+        } @else {
+          <vs-loading [of]="datasets()" (again)="open()" words="Looking what is there …" />
+        }
+        @if (datasets().value; as list) {
+          @if (list.length > 0) {
+            <table class="rows">
+              <thead>
+                <tr>
+                  <th scope="col">Dataset</th>
+                  <th scope="col">What it is</th>
+                  @if (has().records) {
+                    <th scope="col" class="n">Records</th>
+                  }
+                  @if (has().bytes) {
+                    <th scope="col" class="n">Size</th>
+                  }
+                  @if (has().changedAt) {
+                    <th scope="col" class="n">Changed</th>
+                  }
+                </tr>
+              </thead>
+              <tbody>
+                @for (d of list; track d.name) {
+                  <tr>
+                    <td class="name">
+                      @if (d.problem) {
+                        {{ d.name }}
+                      } @else {
+                        <a [routerLink]="['/systems', id(), 'dataset']" [queryParams]="{ name: d.name }">{{
+                          d.name
+                        }}</a>
+                      }
+                    </td>
+                    <td class="soft">{{ d.problem ?? d.description }}</td>
+                    @if (has().records) {
+                      <td class="n">{{ d.records | figure }}</td>
+                    }
+                    @if (has().bytes) {
+                      <td class="n">{{ d.bytes === null ? '' : bytes(d.bytes) }}</td>
+                    }
+                    @if (has().changedAt) {
+                      <td class="n">
+                        <span [title]="d.changedAt | fullTime">{{ d.changedAt | time }}</span>
+                      </td>
+                    }
+                  </tr>
+                }
+              </tbody>
+            </table>
+          } @else {
+            <p class="soft">
+              {{ nothing[s.connection.kind] }}
+            </p>
+          }
+        }
+      }
+      @if (loading().value && !system()) {
+        <h1>There is no system “{{ id() }}”</h1>
+        <p class="sub">It may have been removed. <a routerLink="/systems">All systems</a></p>
+      }
+    </div>
+  `,
+  styles: `
+    .found {
+      border-left: 3px solid var(--ink-2);
+      background: var(--margin);
+      padding: 8px 14px;
+      font: 14.4px/1.45 var(--serif);
+      max-width: 860px;
+    }
+    .found.bad {
+      border-color: var(--rubric);
+      background: var(--rubric-wash);
+    }
+    .found small {
+      font: 12.6px var(--sans);
+      color: var(--ink-3);
+      margin-left: 8px;
+    }
+    .bring {
+      display: flex;
+      align-items: center;
+      gap: 12px;
+      margin-top: 12px;
+    }
+    .sees {
+      display: block;
+      font: 13px/1.4 var(--sans);
+      color: var(--ink-2);
+      margin-top: 3px;
+    }
+    .change {
+      background: var(--raised);
+      border: 1px solid var(--hair);
+      border-left: 3px solid var(--ink);
+      padding: 12px 18px;
+      margin-bottom: 14px;
+    }
+    .used {
+      margin-top: 10px;
+      color: var(--ink-2);
+    }
+  `,
+})
+export class SystemPage {
+  readonly id = input.required<string>();
+  private readonly store = inject(Store);
+  protected readonly loading = this.store.selectSignal(systemsFeature.selectSystems);
+  protected readonly datasets = this.store.selectSignal(systemsFeature.selectDatasets);
+  protected readonly testing = this.store.selectSignal(systemsFeature.selectTesting);
+  protected readonly problem = this.store.selectSignal(systemsFeature.selectProblem);
+  protected readonly system = computed(() => this.loading().value?.find((s) => s.id === this.id()) ?? null);
+  /** Columns that any dataset has something for. */
+  protected readonly has = computed(() => {
+    const list = this.datasets().value ?? [];
+    return {
+      records: list.some((d) => d.records !== null),
+      bytes: list.some((d) => d.bytes !== null),
+      changedAt: list.some((d) => d.changedAt !== null),
+    };
+  });
+  protected readonly asked = signal(false);
+  protected readonly importing = this.store.selectSignal(structuresFeature.selectImporting);
+  protected readonly changing = signal(false);
+  protected readonly connection = signal<Record<string, unknown>>({});
+  protected readonly complaint = signal('');
+  private readonly made = this.store.selectSignal(systemsFeature.selectMadeSecret);
+  protected readonly secret = computed(() => {
+    const made = this.made();
+    return made?.id === this.id() ? made.secret : null;
+  });
+  protected readonly nothing: Readonly<Record<SystemKind, string>> = {
+    folder: 'The folder has no files. Put the export there, then test the connection.',
+    embedded: 'No tables yet; a run makes the table that its document describes.',
+    postgres: 'The user sees no tables here.',
+    http: 'Say how its records are asked for, or read the API’s own description (OpenAPI).',
+    webhook: 'Nothing was sent yet.',
+    mail: 'A mail server holds no records; it sends notifications.',
+  };
+  protected readonly words = kindWords;
+  protected readonly where = whereWords;
+  protected readonly state = stateWords;
+  protected readonly bytes = bytesWords;
+
+  constructor() {
+    effect(() => {
+      this.id();
+      this.open();
+    });
+  }
+  protected open(): void {
+    this.store.dispatch(systemsActions.opened());
+    this.store.dispatch(systemsActions.datasetsOpened({ id: this.id() }));
+  }
+  protected save(name: string): void {
+    const fault = connectionFault(this.connection());
+    this.complaint.set(fault ?? '');
+    if (fault !== null) return;
+    this.changing.set(false);
+    const changed = { name, connection: this.connection() as Connection };
+    this.store.dispatch(systemsActions.change({ id: this.id(), changed }));
+  }
+  protected signIn(): void {
+    this.store.dispatch(systemsActions.signIn({ id: this.id() }));
+  }
+  protected catalogue(): void {
+    this.store.dispatch(structuresActions.catalogue({ id: this.id(), profile: true }));
+  }
+  protected test(): void {
+    this.store.dispatch(systemsActions.test({ id: this.id() }));
+  }
+  protected remove(): void {
+    this.asked.set(false);
+    this.store.dispatch(systemsActions.remove({ id: this.id() }));
+  }
+}

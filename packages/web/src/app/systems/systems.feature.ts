@@ -1,0 +1,137 @@
+import type {
+  ChangedSystem,
+  Dataset,
+  DatasetDetail,
+  DatasetSetting,
+  NewSystem,
+  Rows,
+  System,
+} from '@versicle/contract';
+import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
+import { failed, idle, loaded, loading, type Loadable } from '../shared/loadable';
+
+export const systemsActions = createActionGroup({
+  source: 'Systems',
+  events: {
+    opened: emptyProps(),
+    loaded: props<{ systems: System[] }>(),
+    failed: props<{ problem: string }>(),
+    create: props<{ system: NewSystem }>(),
+    /** `madeSecret`: a webhook's secret, which is shown this once. */
+    created: props<{ system: System & { madeSecret?: string | undefined } }>(),
+    'create failed': props<{ problem: string }>(),
+    change: props<{ id: string; changed: ChangedSystem }>(),
+    changed: props<{ system: System }>(),
+    'sign in': props<{ id: string }>(),
+    'sign in begun': props<{ url: string }>(),
+    test: props<{ id: string }>(),
+    remove: props<{ id: string }>(),
+    removed: emptyProps(),
+    'act failed': props<{ problem: string }>(),
+    'datasets opened': props<{ id: string }>(),
+    'datasets loaded': props<{ datasets: Dataset[] }>(),
+    'datasets failed': props<{ problem: string }>(),
+    'dataset opened': props<{ id: string; name: string; filter: string; sort: string; limit: number }>(),
+    /** Only the rows, anew: the structure is known already. */
+    'rows asked': props<{ id: string; name: string; filter: string; sort: string; limit: number }>(),
+    settle: props<{ id: string; dataset: string; setting: DatasetSetting }>(),
+    unsettle: props<{ id: string; dataset: string }>(),
+    settled: props<{ id: string; detail: DatasetDetail }>(),
+    unsettled: props<{ id: string; dataset: string }>(),
+    'settle failed': props<{ problem: string }>(),
+    /** Only the structure, anew. */
+    'structure asked': props<{ id: string; name: string }>(),
+    'structure loaded': props<{ detail: DatasetDetail }>(),
+    'structure failed': props<{ problem: string }>(),
+    'rows loaded': props<{ rows: Rows }>(),
+    'rows failed': props<{ problem: string }>(),
+  },
+});
+
+interface SystemsState {
+  readonly systems: Loadable<System[]>;
+  readonly datasets: Loadable<Dataset[]>;
+  readonly structure: Loadable<DatasetDetail>;
+  readonly rows: Loadable<Rows>;
+  /** Which dataset structure and rows belong to. */
+  readonly shown: string;
+  readonly testing: string | null;
+  readonly problem: string | null;
+  /** What is wrong with the last choice of how a dataset is read; the choice before still holds. */
+  readonly settling: { readonly busy: boolean; readonly problem: string | null };
+  readonly madeSecret: { readonly id: string; readonly secret: string } | null;
+}
+const initial: SystemsState = {
+  systems: idle(),
+  datasets: idle(),
+  structure: idle(),
+  rows: idle(),
+  shown: '',
+  testing: null,
+  problem: null,
+  settling: { busy: false, problem: null },
+  madeSecret: null,
+};
+
+export const systemsFeature = createFeature({
+  name: 'systems',
+  reducer: createReducer(
+    initial,
+    on(systemsActions.opened, (s): SystemsState => ({ ...s, systems: loading(s.systems), problem: null })),
+    on(systemsActions.loaded, (s, { systems }): SystemsState => ({ ...s, systems: loaded(systems), testing: null })),
+    on(systemsActions.failed, (s, { problem }): SystemsState => ({
+      ...s,
+      systems: failed(problem, s.systems),
+      testing: null,
+    })),
+    on(systemsActions.create, systemsActions.remove, systemsActions.change, (s): SystemsState => ({
+      ...s,
+      problem: null,
+    })),
+    on(systemsActions.createFailed, systemsActions.actFailed, (s, { problem }): SystemsState => ({
+      ...s,
+      problem,
+      testing: null,
+    })),
+    on(systemsActions.created, (s, { system }): SystemsState => ({
+      ...s,
+      madeSecret: system.madeSecret === undefined ? null : { id: system.id, secret: system.madeSecret },
+    })),
+    on(systemsActions.changed, (s, { system }): SystemsState => ({
+      ...s,
+      systems: loaded((s.systems.value ?? []).map((one) => (one.id === system.id ? system : one))),
+    })),
+    on(systemsActions.settle, systemsActions.unsettle, (s): SystemsState => ({
+      ...s,
+      settling: { busy: true, problem: null },
+    })),
+    on(systemsActions.settled, (s, { detail }): SystemsState => ({
+      ...s,
+      structure: loaded(detail),
+      settling: { busy: false, problem: null },
+    })),
+    on(systemsActions.unsettled, (s): SystemsState => ({ ...s, settling: { busy: false, problem: null } })),
+    on(systemsActions.settleFailed, (s, { problem }): SystemsState => ({ ...s, settling: { busy: false, problem } })),
+    on(systemsActions.test, (s, { id }): SystemsState => ({ ...s, testing: id, problem: null })),
+    on(systemsActions.datasetsOpened, (s): SystemsState => ({ ...s, datasets: idle() })),
+    on(systemsActions.datasetsLoaded, (s, { datasets }): SystemsState => ({ ...s, datasets: loaded(datasets) })),
+    on(systemsActions.datasetsFailed, (s, { problem }): SystemsState => ({
+      ...s,
+      datasets: failed(problem, s.datasets),
+    })),
+    on(systemsActions.datasetOpened, (s, { id, name }): SystemsState => {
+      const shown = `${id}/${name}`;
+      return s.shown === shown
+        ? { ...s, rows: loading(s.rows) }
+        : { ...s, shown, structure: idle(), rows: idle(), settling: { busy: false, problem: null } };
+    }),
+    on(systemsActions.rowsAsked, (s): SystemsState => ({ ...s, rows: loading(s.rows) })),
+    on(systemsActions.structureLoaded, (s, { detail }): SystemsState => ({ ...s, structure: loaded(detail) })),
+    on(systemsActions.structureFailed, (s, { problem }): SystemsState => ({
+      ...s,
+      structure: failed(problem, s.structure),
+    })),
+    on(systemsActions.rowsLoaded, (s, { rows }): SystemsState => ({ ...s, rows: loaded(rows) })),
+    on(systemsActions.rowsFailed, (s, { problem }): SystemsState => ({ ...s, rows: failed(problem, s.rows) })),
+  ),
+});

@@ -1,0 +1,127 @@
+import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
+import { RouterLink } from '@angular/router';
+import type { Today } from '@versicle/contract';
+import { clockWords, durationWords } from '../shared/words';
+
+const HOUR = 3_600_000;
+const PAST = 24;
+const AHEAD = 6;
+
+/** The past 24 hours and the next six as a thin strip, a lane for each plan. */
+@Component({
+  selector: 'vs-day-strip',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RouterLink],
+  template: `
+    <div class="strip" [style.height.px]="26 + lanes().length * 18">
+      @for (lane of lanes(); track lane.plan; let i = $index) {
+        <span class="name" [style.top.px]="5 + i * 18">{{ lane.name }}</span>
+        @for (bar of lane.bars; track bar.run) {
+          <a
+            [routerLink]="['/runs', bar.run]"
+            [class]="bar.look"
+            [style.top.px]="8 + i * 18"
+            [style.left.%]="bar.left"
+            [style.width.%]="bar.width"
+            [title]="bar.words"
+            [attr.aria-label]="bar.words"
+          ></a>
+        }
+      }
+      <div class="now" [style.left.%]="nowAt"></div>
+      @for (mark of marks(); track mark.left) {
+        <span class="h" [class.rub]="mark.now" [style.left.%]="mark.left">{{ mark.text }}</span>
+      }
+    </div>
+  `,
+  styles: `
+    .strip {
+      position: relative;
+      border-top: 1px solid var(--line);
+      border-bottom: 1px solid var(--line);
+      margin: 2px 0 18px;
+    }
+    .h {
+      position: absolute;
+      bottom: 2px;
+      font: 11.5px var(--mono);
+      color: var(--ink-3);
+      padding-left: 4px;
+    }
+    .h.rub {
+      color: var(--ink);
+      font-weight: 600;
+    }
+    .name {
+      position: absolute;
+      right: 0;
+      font-size: 12px;
+      color: var(--ink-3);
+    }
+    .now {
+      position: absolute;
+      top: 0;
+      bottom: 0;
+      border-left: 1.5px solid var(--ink);
+    }
+    a {
+      position: absolute;
+      height: 10px;
+      min-width: 7px;
+      border-radius: 1px;
+      background: var(--ink-2);
+    }
+    a.bad {
+      background: repeating-linear-gradient(135deg, var(--rubric) 0 3px, transparent 3px 5px);
+      outline: 1px solid var(--rubric);
+    }
+    a.run {
+      background: linear-gradient(90deg, var(--act) 60%, var(--act-wash) 60%);
+    }
+  `,
+})
+export class DayStripComponent {
+  readonly today = input.required<Today>();
+  protected readonly nowAt = (PAST / (PAST + AHEAD)) * 100;
+  private readonly from = computed(() => Date.parse(this.today().now) - PAST * HOUR);
+
+  private at(iso: string): number {
+    return ((Date.parse(iso) - this.from()) / ((PAST + AHEAD) * HOUR)) * 100;
+  }
+  protected readonly lanes = computed(() => {
+    const { day, now } = this.today();
+    const plans = [...new Set(day.map((d) => d.plan))];
+    return plans.map((plan) => {
+      const runs = day.filter((d) => d.plan === plan);
+      return {
+        plan,
+        name: runs[0]!.planName,
+        bars: runs.map((r) => {
+          const left = Math.max(0, this.at(r.from));
+          const bad = r.state === 'broken' || r.state === 'stopped';
+          const took = Date.parse(r.to ?? now) - Date.parse(r.from);
+          return {
+            run: r.run,
+            left,
+            width: Math.max(0.1, this.at(r.to ?? now) - left),
+            look: bad ? 'bad' : r.to === null ? 'run' : '',
+            words: `Run ${r.run}, ${r.planName}: ${r.state}, began ${clockWords(r.from)}, ${r.to === null ? 'running for' : 'took'} ${durationWords(took)}, ${r.failed} failed`,
+          };
+        }),
+      };
+    });
+  });
+  protected readonly marks = computed(() => {
+    const now = new Date(this.today().now);
+    const marks = [{ left: this.nowAt, text: clockWords(this.today().now).slice(0, 5), now: true }];
+    const hour = new Date(now);
+    hour.setMinutes(0, 0, 0);
+    for (let back = 24; back >= -5; back -= 6) {
+      const time = new Date(hour.getTime() - back * HOUR);
+      const left = this.at(time.toISOString());
+      if (left >= 0 && left < 96 && Math.abs(left - this.nowAt) > 6)
+        marks.push({ left, text: clockWords(time.toISOString()).slice(0, 5), now: false });
+    }
+    return marks;
+  });
+}

@@ -1,0 +1,71 @@
+import type { CauseGroup, Today } from '@versicle/contract';
+import { capital, inWords } from '../shared/words';
+
+/** One thing that needs a person, as it is written on the page. */
+export type Duty =
+  | {
+      readonly kind: 'failures';
+      readonly mapping: string;
+      readonly name: string;
+      readonly total: number;
+      readonly worst: CauseGroup;
+      readonly others: readonly CauseGroup[];
+    }
+  | {
+      readonly kind: 'system';
+      readonly id: string;
+      readonly name: string;
+      readonly message: string;
+      readonly since: string;
+    }
+  | {
+      readonly kind: 'broken';
+      readonly run: number;
+      readonly name: string;
+      readonly error: string;
+      readonly at: string | null;
+    }
+  | ({ readonly kind: 'question' } & Today['questions'][number])
+  | { readonly kind: 'unpublished'; readonly id: string; readonly name: string; readonly changed: number };
+
+/** What needs a person, worst first: broken runs, systems that refuse, failed records by mapping, drafts. */
+export function dutiesOf(today: Today): Duty[] {
+  const mappings = [...new Set(today.causes.map((c) => c.mapping))];
+  const failures = mappings.map((mapping): Duty => {
+    const causes = today.causes.filter((c) => c.mapping === mapping);
+    const worst = causes[0]!;
+    return {
+      kind: 'failures',
+      mapping,
+      name: worst.mappingName,
+      total: causes.reduce((n, c) => n + c.count, 0),
+      worst,
+      others: causes.slice(1),
+    };
+  });
+  failures.sort((a, b) => (b.kind === 'failures' ? b.total : 0) - (a.kind === 'failures' ? a.total : 0));
+  return [
+    ...today.broken.map((r): Duty => ({
+      kind: 'broken',
+      run: r.id,
+      name: r.planName,
+      error: r.error ?? 'it broke off',
+      at: r.finishedAt,
+    })),
+    ...today.systems.map((s): Duty => ({ kind: 'system', ...s })),
+    ...failures,
+    ...today.questions.map((q): Duty => ({ kind: 'question', ...q })),
+    ...today.unpublished.map((u): Duty => ({ kind: 'unpublished', ...u })),
+  ];
+}
+
+/** “five others: four with line 2 Bike, one …” in short. */
+export function othersSentence(others: readonly CauseGroup[]): string {
+  if (others.length === 0) return '';
+  const rest = others.reduce((n, c) => n + c.count, 0);
+  const named = others
+    .slice(0, 3)
+    .map((c) => `${c.count} ${c.lineNumber === null ? c.label : `on line ${c.lineNumber} ${c.label}`}`);
+  const more = others.length > 3 ? ` and ${inWords(others.length - 3, 'more cause')}` : '';
+  return `${capital(inWords(rest, 'other', 'others'))}: ${named.join(', ')}${more}.`;
+}

@@ -1,0 +1,66 @@
+import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
+import { RouterLink } from '@angular/router';
+import { Store } from '@ngrx/store';
+import { CauseComponent } from '../shared/cause.component';
+import { LoadingComponent } from '../shared/loading.component';
+import { SaidComponent } from '../shared/said.component';
+import { capital, durationWords, figure, FigurePipe, FullTimePipe, inWords, TimePipe } from '../shared/words';
+import { DayStripComponent } from './day-strip.component';
+import { dutiesOf, othersSentence, type Duty } from './duties';
+import { todayActions, todayFeature } from './today.feature';
+
+/** The order of the day, as a short document. */
+@Component({
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [
+    RouterLink,
+    CauseComponent,
+    LoadingComponent,
+    SaidComponent,
+    FigurePipe,
+    FullTimePipe,
+    TimePipe,
+    DayStripComponent,
+  ],
+  templateUrl: './today.page.html',
+  styleUrl: './today.page.less',
+})
+export class TodayPage {
+  private readonly store = inject(Store);
+  protected readonly loading = this.store.selectSignal(todayFeature.selectToday);
+  protected readonly today = computed(() => this.loading().value);
+  protected readonly date = computed(() =>
+    new Intl.DateTimeFormat('en-GB', { weekday: 'long', day: 'numeric', month: 'long' }).format(
+      new Date(this.today()?.now ?? Date.now()),
+    ),
+  );
+  protected readonly duties = computed((): Duty[] => (this.today() ? dutiesOf(this.today()!) : []));
+  protected readonly summary = computed(() => {
+    const today = this.today();
+    if (!today) return '';
+    const ran = today.day.filter((d) => d.to !== null).length;
+    const going = today.day.length - ran;
+    const systems =
+      today.systems.length === 0
+        ? 'all systems answered when last asked'
+        : `${inWords(today.systems.length, 'system')} did not answer`;
+    return `${capital(inWords(ran, 'run'))} in the past 24 hours${going > 0 ? `, ${inWords(going, 'run')} going on` : ''}; ${systems}.`;
+  });
+  protected readonly countWords = computed(() => `${inWords(this.duties().length, 'thing')}, worst first`);
+  protected readonly others = othersSentence;
+  protected records(n: number): string {
+    return `${figure(n)} ${n === 1 ? 'record' : 'records'}`;
+  }
+  protected lead(worst: number, others: number): string {
+    if (others === 0) return worst === 1 ? ': ' : ', all with one cause: ';
+    return worst === 1 ? ', each with a cause of its own, such as ' : `. ${figure(worst)} have one cause: `;
+  }
+  protected readonly duration = durationWords;
+
+  constructor() {
+    this.open();
+  }
+  protected open(): void {
+    this.store.dispatch(todayActions.opened());
+  }
+}

@@ -1,0 +1,5 @@
+import { bootstrapApplication } from '@angular/platform-browser';
+import { appConfig } from './app/app.config';
+import { FrameComponent } from './app/frame/frame.component';
+
+bootstrapApplication(FrameComponent, appConfig).catch((error: unknown) => console.error(error));

@@ -1,0 +1,33 @@
+import { join } from 'node:path';
+import { spawnSync } from 'node:child_process';
+import { ensureInstalled, fail, root } from './setup.mjs';
+
+/** `npm run bench -- apply|run|readers`: prints figures against a floor taken in the same run. */
+ensureInstalled();
+const { build } = await import('esbuild');
+const { buildServer } = await import('./build.mjs');
+const names = process.argv.slice(2).length > 0 ? process.argv.slice(2) : ['apply', 'run', 'readers'];
+const out = join(root, '.cache/bench');
+await buildServer();
+for (const name of names) {
+  if (!['apply', 'run', 'readers'].includes(name))
+    fail(`There is no benchmark “${name}”; there are apply, run and readers.`);
+  const programs = name === 'apply' ? ['apply', 'apply-child'] : [name];
+  for (const program of programs)
+    await build({
+      entryPoints: [join(root, `bench/${program}.ts`)],
+      outfile: join(out, `${program}.mjs`),
+      bundle: true,
+      platform: 'node',
+      target: 'node20',
+      format: 'esm',
+      logLevel: 'error',
+      external: ['@electric-sql/pglite', 'exceljs', 'csv-parse'],
+      banner: { js: "import { createRequire } from 'node:module'; const require = createRequire(import.meta.url);" },
+    });
+  const result = spawnSync(process.execPath, [join(out, `${name}.mjs`)], {
+    stdio: 'inherit',
+    env: { ...process.env, VERSICLE_ROOT: root },
+  });
+  if (result.status !== 0) process.exit(result.status ?? 1);
+}

@@ -1,0 +1,176 @@
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { root } from './setup.mjs';
+
+/**
+ * Fills Versicle with the demo world, through the same requests that the pages use: its systems, two mappings (published),
+ * two plans, and a finished run of each. What is there already is left alone, so that a first start that was cut off goes on.
+ */
+export async function seedDemo(address, folder, ports, say = () => undefined) {
+  const call = caller(address);
+  await system(call, { id: 'tidebridge', name: 'Tidebridge export', connection: { kind: 'folder', root: folder } });
+  await system(call, { id: 'warehouse', name: 'Warehouse', connection: { kind: 'embedded', name: 'warehouse' } });
+  await members(call);
+  await outside(call, ports);
+  await known(call, folder);
+  const stations = await plan(call, 'stations', 'Stations, once', 'First version, agreed with the warehouse team');
+  const trips = await plan(call, 'trips', 'Trips, by the month', 'Agreed with Oda Fenn but for tariff Z');
+  say('Running the demo plans …');
+  await run(call, stations);
+  await run(call, trips, 1000);
+  await run(call, trips);
+}
+
+/** Columns that touch can't be guessed: they were drawn after the export's record description. */
+async function members(call) {
+  const widths = [6, 24, 10, 10, 1, 9, 5, 14];
+  const names = ['member_no', 'name', 'born', 'joined', 'tariff', 'balance', 'type', 'town'];
+  let from = 1;
+  const columns = names.map((name, i) => {
+    const column = { name, from, width: widths[i] };
+    from += widths[i];
+    return column;
+  });
+  const format = { kind: 'fixed', encoding: 'windows-1252', skipLines: 0, columns, emptyIsNull: true };
+  await call('PUT', '/systems/tidebridge/setting', { dataset: 'members.txt', setting: { kind: 'format', format } });
+}
+
+/** The services of the demo world, with what their datasets are. */
+async function outside(call, ports) {
+  const at = (name, path = '') => `http://127.0.0.1:${ports[name]}${path}`;
+  const http = (base, rest) => ({ kind: 'http', base, ...rest });
+  await system(call, {
+    id: 'membership',
+    name: 'Membership service',
+    connection: http(at('membership', '/v2'), {
+      auth: 'client',
+      tokenUrl: at('membership', '/oauth/token'),
+      clientId: 'versicle',
+      clientSecret: 'larkway-practice',
+      testPath: '/plans',
+    }),
+  });
+  await system(call, {
+    id: 'docks',
+    name: 'Dock network',
+    connection: http(at('docks'), {
+      auth: 'key',
+      keyHeader: 'X-Api-Key',
+      key: 'dock-practice',
+      testPath: '/stations',
+      perMinute: 3000,
+    }),
+  });
+  await system(call, {
+    id: 'workshop',
+    name: 'Workshop register',
+    connection: http(at('workshop'), { auth: 'basic', user: 'workshop', password: 'spanner', testPath: '/bikes' }),
+  });
+  await system(call, {
+    id: 'translator',
+    name: 'Fault-code translator',
+    connection: http(at('translator'), { testPath: '/codes' }),
+  });
+  await system(call, {
+    id: 'mail',
+    name: 'Mail',
+    connection: { kind: 'mail', host: '127.0.0.1', port: ports.smtp, tls: 'off', from: 'versicle@example.org' },
+  });
+  await system(call, { id: 'sign-ups', name: 'Sign-up notices', connection: { kind: 'webhook' } });
+  const cursor = { kind: 'cursor', parameter: 'cursor', next: 'paging.next' };
+  const pages = { kind: 'page', parameter: 'page', sizeParameter: 'size', size: 50 };
+  const endpoints = {
+    membership: {
+      members: {
+        description: 'All members',
+        path: '/members',
+        records: 'members',
+        paging: cursor,
+        write: { path: '/members/batch', batch: 50, member: 'members' },
+      },
+      'sign-ups': { description: 'Sign-ups, newest last', path: '/sign-ups', records: 'sign_ups', paging: cursor },
+      plans: { description: 'Plans that can be booked', path: '/plans', records: '' },
+    },
+    docks: {
+      stations: { description: 'Stations with docks', path: '/stations', records: 'stations' },
+      status: {
+        description: 'What is docked now, one call a station',
+        path: '/stations/{code}/status',
+        records: '',
+        parent: { dataset: 'stations', parallel: 5 },
+      },
+    },
+    workshop: {
+      bikes: {
+        description: 'Bikes of the register',
+        path: '/bikes',
+        body: 'xml',
+        records: 'bikes/bike',
+        paging: pages,
+      },
+      orders: {
+        description: 'Repair orders with tasks and parts',
+        path: '/orders',
+        body: 'xml',
+        records: 'orders/order',
+        paging: pages,
+      },
+    },
+    translator: { codes: { description: 'All fault codes', path: '/codes', records: '' } },
+  };
+  for (const [id, datasets] of Object.entries(endpoints))
+    for (const [dataset, endpoint] of Object.entries(datasets))
+      await call('PUT', `/systems/${id}/setting`, { dataset, setting: { kind: 'endpoint', endpoint } });
+  for (const id of Object.keys(endpoints)) await call('POST', `/systems/${id}/test`);
+}
+
+/** What is known of the systems beforehand: the export's schema, and the figures of its datasets. */
+async function known(call, folder) {
+  const content = readFileSync(join(folder, 'repairs.xsd')).toString('base64');
+  await call('POST', '/systems/tidebridge/structures', { dataset: 'repairs.xml', fileName: 'repairs.xsd', content });
+  const check = { rule: 'ended IS NOT NULL', message: 'has no end' };
+  const checks = await call('GET', '/systems/tidebridge/knowledge?dataset=trips-*.csv');
+  if (checks.checks.length === 0)
+    await call('POST', '/systems/tidebridge/checks', { dataset: 'trips-*.csv', ...check });
+  for (const id of ['tidebridge', 'membership', 'docks', 'workshop', 'translator'])
+    await call('POST', `/systems/${id}/catalogue`, { profile: id === 'tidebridge' });
+}
+
+async function system(call, wanted) {
+  const known = await call('GET', '/systems');
+  if (!known.some((s) => s.id === wanted.id)) await call('POST', '/systems', wanted);
+}
+
+function caller(address) {
+  return async (method, path, body) => {
+    const response = await fetch(`${address}/api${path}`, {
+      method,
+      ...(body ? { headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body) } : {}),
+    });
+    const answer = await response.json();
+    if (!response.ok) throw new Error(`${method} ${path}: ${answer.detail}`);
+    return answer;
+  };
+}
+
+/** The plan of a mapping, both made and the mapping published where that has not been done. Gives the plan. */
+async function plan(call, file, name, note) {
+  const document = JSON.parse(readFileSync(join(root, `demo/mappings/${file}.versicle.json`), 'utf8'));
+  const mappings = await call('GET', '/mappings');
+  const mapping = mappings.find((m) => m.name === document.name) ?? (await call('POST', '/mappings', { document }));
+  if ((mapping.revision ?? null) === null) await call('POST', `/mappings/${mapping.id}/publish`, { note });
+  const known = (await call('GET', '/plans')).find((p) => p.name === name);
+  return (known ?? (await call('POST', '/plans', { name, mapping: mapping.id }))).id;
+}
+
+/** A finished run of the plan, of all records or the first few; an earlier one counts. */
+async function run(call, plan, rowLimit = null) {
+  const earlier = (await call('GET', `/runs?plan=${plan}`)).find((r) => r.kind === 'full' && r.rowLimit === rowLimit);
+  const id = earlier?.id ?? (await call('POST', `/plans/${plan}/start`, { rowLimit })).run;
+  for (;;) {
+    const { state, error } = await call('GET', `/runs/${id}`);
+    if (state === 'finished') return;
+    if (state !== 'queued' && state !== 'running') throw new Error(`Run ${id} is ${state}${error ? `: ${error}` : ''}`);
+    await new Promise((again) => setTimeout(again, 100));
+  }
+}

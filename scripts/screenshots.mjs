@@ -1,0 +1,66 @@
+import { mkdirSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { ensureInstalled, root } from './setup.mjs';
+
+/** `npm run screenshots`: one picture of each main view at 1280×800, from fresh demo data, into docs/screenshots. */
+ensureInstalled();
+const { buildAll } = await import('./build.mjs');
+const { demoEnv, startServer, startStandins, writeFolder } = await import('./serve.mjs');
+const { seedDemo } = await import('./demo-seed.mjs');
+const { chromium } = await import('@playwright/test');
+await buildAll();
+
+// A place that reads well on the pictures.
+const home = join(tmpdir(), 'larkway');
+rmSync(home, { recursive: true, force: true });
+mkdirSync(home);
+const folder = join(home, 'tidebridge');
+writeFolder(folder);
+const server = await startServer({ data: join(home, 'data'), port: '4187', env: demoEnv });
+const standins = await startStandins(4191);
+await seedDemo(server.address, folder, standins.ports);
+const failure = (
+  await (await fetch(`${server.address}/api/failures?mapping=trips-to-warehouse&cause=rule_error`)).json()
+)[0].id;
+
+const VIEWS = [
+  ['today', '/today'],
+  ['systems', '/systems'],
+  ['system', '/systems/tidebridge'],
+  ['dataset', '/systems/tidebridge/dataset?name=trips-*.csv'],
+  ['dataset-values', '/systems/tidebridge/dataset?name=members.txt&tab=values'],
+  ['dataset-quality', '/systems/tidebridge/dataset?name=trips-*.csv&tab=quality'],
+  ['dataset-format', '/systems/tidebridge/dataset?name=members.txt&tab=format'],
+  ['system-api', '/systems/membership'],
+  ['mappings', '/mappings'],
+  ['sheet', '/mappings/trips-to-warehouse'],
+  ['sheet-line', `/mappings/trips-to-warehouse?line=l11&record=${failure}`],
+  ['sheet-document', '/mappings/trips-to-warehouse?view=document'],
+  ['sheet-codes', '/mappings/trips-to-warehouse?view=codes'],
+  ['plans', '/plans?start=trips-by-the-month'],
+  ['runs', '/runs'],
+  ['run', '/runs/3'],
+  ['failed-records', '/failures'],
+  ['help', '/help'],
+];
+const browser = await chromium.launch({
+  executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
+  args: ['--headless', '--no-sandbox', '--disable-gpu', '--no-first-run', '--disable-background-networking'],
+});
+const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+mkdirSync(join(root, 'docs/screenshots'), { recursive: true });
+for (const [name, path] of VIEWS) {
+  await page.goto(server.address + path, { waitUntil: 'load' });
+  // The event stream keeps the network busy for ever; what is shown settles well within this.
+  await page.waitForTimeout(1500);
+  await page.screenshot({ path: join(root, `docs/screenshots/${name}.png`) });
+}
+await browser.close();
+standins.child.removeAllListeners('exit');
+standins.child.stdin.end();
+server.child.removeAllListeners('exit');
+const ended = new Promise((resolve) => server.child.once('exit', resolve));
+server.child.kill('SIGTERM');
+await ended;
+rmSync(home, { recursive: true, force: true });

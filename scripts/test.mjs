@@ -1,0 +1,108 @@
+import { spawnSync } from 'node:child_process';
+import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs';
+import { join } from 'node:path';
+import { ensureInstalled, fail, root } from './setup.mjs';
+
+/** `npm test`: installs what is missing, then lint, types, unit and integration tests, browser tests; ends with the sum. */
+ensureInstalled();
+const reports = join(root, '.cache/reports');
+rmSync(reports, { recursive: true, force: true });
+mkdirSync(reports, { recursive: true });
+const bin = (name) => join(root, 'node_modules/.bin', name);
+const sum = { passed: 0, failed: 0 };
+let updated = false;
+const started = Date.now();
+
+function step(name, command, args, env = {}) {
+  process.stdout.write(`\n── ${name}\n`);
+  const { status } = spawnSync(command, args, {
+    cwd: root,
+    stdio: ['ignore', 'inherit', 'inherit'],
+    env: { ...process.env, ...env },
+  });
+  return status === 0;
+}
+/** A step that counts as one test. */
+function check(name, ...rest) {
+  if (step(name, ...rest)) sum.passed++;
+  else {
+    sum.failed++;
+    process.stdout.write(`${name}: failed\n`);
+  }
+}
+
+const chromium = ensureChromium();
+ensurePostgres();
+check('format', bin('prettier'), ['--check', '--log-level', 'warn', '.']);
+check('lint', bin('eslint'), ['.']);
+check('types', process.execPath, [join(root, 'scripts/typecheck.mjs')]);
+check('JSON Schema of the document is current', process.execPath, [join(root, 'scripts/schema.mjs'), '--check']);
+check('build', process.execPath, [join(root, 'scripts/build.mjs')]);
+const unit = join(reports, 'unit.json');
+const unitRan = step('unit and integration tests', bin('jest'), ['--json', `--outputFile=${unit}`, '--maxWorkers=2']);
+count(existsSync(unit) ? JSON.parse(readFileSync(unit, 'utf8')) : null, unitRan, (r) => [
+  r.numPassedTests,
+  r.numFailedTests + r.numRuntimeErrorTestSuites,
+]);
+const browser = join(reports, 'browser.json');
+const browserRan = step(
+  'browser tests',
+  bin('playwright'),
+  ['test', '--config', join(root, 'e2e/playwright.config.ts')],
+  { E2E_REPORT: browser, CHROMIUM: chromium },
+);
+count(existsSync(browser) ? JSON.parse(readFileSync(browser, 'utf8')) : null, browserRan, (r) => [
+  r.stats.expected,
+  r.stats.unexpected + r.errors.length,
+]);
+
+process.stdout.write(
+  `\ntook ${Math.round((Date.now() - started) / 1000)} s\n${sum.passed} passed, ${sum.failed} failed\n`,
+);
+process.exit(sum.failed === 0 ? 0 : 1);
+
+function count(report, ran, read) {
+  const [passed, failed] = report === null ? [0, 1] : read(report);
+  sum.passed += passed;
+  // A runner that fails without a failed test (no test found, a crash) is a failure all the same.
+  sum.failed += ran || failed > 0 ? failed : 1;
+}
+
+/** Debian's PostgreSQL server, for the tests of that kind of system; without it they are left out, and that is said. */
+function ensurePostgres() {
+  if (existsSync('/usr/lib/postgresql')) return;
+  if (canInstall()) {
+    process.stdout.write('Installing the PostgreSQL server …\n');
+    if (apt('install', '--no-install-recommends', 'postgresql') === 0) return;
+  }
+  process.stdout.write(
+    'There is no PostgreSQL server here (on Debian: apt-get install postgresql); its tests are left out.\n',
+  );
+}
+
+function canInstall() {
+  return process.getuid?.() === 0 && existsSync('/usr/bin/apt-get');
+}
+function apt(...args) {
+  const run = (...all) =>
+    spawnSync('apt-get', ['-qq', '-y', ...all], {
+      stdio: ['ignore', 'ignore', 'inherit'],
+      env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' },
+    }).status;
+  if (!updated) run('update');
+  updated = true;
+  return run(...args);
+}
+
+function ensureChromium() {
+  const known = process.env.CHROMIUM ?? '/usr/bin/chromium';
+  if (existsSync(known)) return known;
+  if (!canInstall())
+    fail(
+      'The browser tests need Chromium: install it (on Debian: apt-get install chromium), or name its program with CHROMIUM=/path.',
+    );
+  process.stdout.write('Installing Chromium …\n');
+  if (apt('install', 'chromium') !== 0 || !existsSync(known))
+    fail('Chromium could not be installed with apt-get; see the message above.');
+  return known;
+}
