@@ -105,6 +105,12 @@ const http = z.strictObject({
     description: 'One a line, written Name: value.',
     long: true,
   }),
+  variables: entry(z.string().max(20_000).optional(), {
+    title: 'Variables',
+    description: 'One a line, written name = value; {{name}} stands for it in paths and query values.',
+    long: true,
+    example: 'site = north',
+  }),
   testPath: text('Path to test with', 'Asked for by the connection test; empty: the base address.', {
     example: '/health',
   }),

@@ -5,6 +5,9 @@ const encoding = z.enum(['utf-8', 'windows-1252', 'utf-16le', 'utf-16be', 'iso-8
 const skipLines = z.number().int().min(0).max(10_000);
 const fieldName = z.string().min(1).max(200);
 
+/** How numbers and dates are written, where not as PostgreSQL does; dates in its pattern letters, null: ISO 8601. */
+const marks = z.strictObject({ decimal: z.enum(['.', ',']), dates: z.string().min(2).max(40).nullable() }).optional();
+
 const delimited = z.strictObject({
   kind: z.literal('delimited'),
   encoding,
@@ -14,6 +17,7 @@ const delimited = z.strictObject({
   skipLines,
   header: z.boolean(),
   emptyIsNull: z.boolean(),
+  marks,
 });
 const jsonl = z.strictObject({ kind: z.literal('jsonl'), encoding });
 const fixed = z.strictObject({
@@ -31,6 +35,7 @@ const fixed = z.strictObject({
     .min(1)
     .max(2000),
   emptyIsNull: z.boolean(),
+  marks,
 });
 const nested = {
   encoding,
@@ -47,5 +52,6 @@ const xlsx = z.strictObject({
   range: z.string().max(40).nullable(),
   skipLines,
   header: z.boolean(),
+  mergedRepeat: z.boolean().optional(),
 });
 export const fileFormat = z.discriminatedUnion('kind', [delimited, jsonl, fixed, json, xml, xlsx]);

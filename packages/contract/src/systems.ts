@@ -99,10 +99,16 @@ export const sampleRow = z.object({
   problem: z.string().nullable(),
 });
 export type SampleRow = z.infer<typeof sampleRow>;
-/** Rows as text. `looked` counts the rows that were read to find them. */
+/** What the values shown seem to be: the typed value where it differs from the text, and what looks damaged. */
+export const reading = z.object({
+  fields: z.array(z.object({ name: z.string(), readsAs: z.string() })),
+  cells: z.array(z.array(z.object({ at: z.number(), typed: z.string().nullable(), damage: z.string().nullable() }))),
+});
+/** Rows as text. `looked` counts the rows that were read to find them. `reading` is null where the system itself has types. */
 export const rows = z.object({
   fields: z.array(z.string()),
   rows: z.array(sampleRow),
+  reading: reading.nullable(),
   looked: z.number(),
   more: z.boolean(),
 });

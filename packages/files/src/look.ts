@@ -1,8 +1,10 @@
 import {
+  checkMarks,
   decodeText,
   FormatError,
   headerNames,
   learnNested,
+  marksOf,
   NESTED_SAMPLE,
   nestedKind,
   parseRange,
@@ -84,6 +86,13 @@ export async function lookAt(
 function settled(sample: Uint8Array, name: string, fixed: FileFormat | null): Guess {
   if (fixed === null || fixed.kind === 'xlsx') return sniffFormat(sample, name);
   const reasons = ['settled by a person'];
+  const marks = marksOf(fixed);
+  if (marks)
+    try {
+      checkMarks(marks);
+    } catch (error) {
+      throw new FormatError(`${name}: the dates can’t be written “${marks.dates}”. ${(error as Error).message}`);
+    }
   if ((fixed.kind !== 'json' && fixed.kind !== 'xml') || fixed.structures.length > 0) return { format: fixed, reasons };
   const text = decodeText(sample, fixed.encoding);
   return { format: learnNested(fixed.kind, text, fixed.encoding, fixed.records), reasons };
@@ -110,6 +119,11 @@ async function lookAtWorkbook(
     const { format, reasons } = fixed
       ? { format: { ...fixed, sheet }, reasons: ['settled by a person'] }
       : await guessSheet(workbook, sheet);
+    const merged = (await workbook.merged(workbook.sheet(sheet))).length;
+    if (merged > 0)
+      reasons.push(
+        `${merged === 1 ? 'one range' : `${merged.toLocaleString('en-GB')} ranges`} of cells are merged; ${format.mergedRepeat ? 'each cell has its range’s value' : 'the value is that of the first cell, the others are empty'}`,
+      );
     if (format.range !== null) parseRange(format.range);
     return { format, reasons, fields: await sheetFields(workbook, format), parts, lines: [] };
   } catch (error) {

@@ -1,6 +1,12 @@
 /** How a file's bytes become records. */
 export type Encoding = 'utf-8' | 'windows-1252' | 'utf-16le' | 'utf-16be' | 'iso-8859-15';
 
+/** How numbers and dates are written in text, where that is not as PostgreSQL writes them. */
+export interface Marks {
+  readonly decimal: '.' | ',';
+  /** In PostgreSQL's pattern letters, such as `DD.MM.YYYY`; null: ISO 8601. */
+  readonly dates: string | null;
+}
 export interface DelimitedFormat {
   readonly kind: 'delimited';
   readonly encoding: Encoding;
@@ -13,6 +19,7 @@ export interface DelimitedFormat {
   readonly header: boolean;
   /** Whether an empty cell is null (the default for files). */
   readonly emptyIsNull: boolean;
+  readonly marks?: Marks;
 }
 export interface JsonLinesFormat {
   readonly kind: 'jsonl';
@@ -26,6 +33,7 @@ export interface FixedWidthFormat {
   readonly skipLines: number;
   readonly columns: readonly FixedWidthColumn[];
   readonly emptyIsNull: boolean;
+  readonly marks?: Marks;
 }
 export interface FixedWidthColumn {
   readonly name: string;
@@ -62,10 +70,16 @@ export interface WorkbookFormat {
   /** Rows above the header (or the first record), counted within the range. */
   readonly skipLines: number;
   readonly header: boolean;
+  /** Whether each cell of a merged range has the range's value; otherwise only its first one has it. */
+  readonly mergedRepeat?: boolean;
 }
 /** Formats that are read from first to last byte. */
 export type StreamFormat = DelimitedFormat | JsonLinesFormat | FixedWidthFormat | JsonFormat | XmlFormat;
 export type FileFormat = StreamFormat | WorkbookFormat;
+/** How a format's numbers and dates are written, where it says so. */
+export function marksOf(format: FileFormat): Marks | null {
+  return format.kind === 'delimited' || format.kind === 'fixed' ? (format.marks ?? null) : null;
+}
 
 /** A record that could not be read, with the reason; its place in the file is its row number. */
 export class Unreadable {

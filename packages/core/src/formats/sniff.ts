@@ -1,6 +1,7 @@
 import { decodeText } from './decode.ts';
 import {
   FormatError,
+  Unreadable,
   type DelimitedFormat,
   type Encoding,
   type FixedWidthFormat,
@@ -8,6 +9,8 @@ import {
 } from './format.ts';
 import { guessColumns } from './fixed-width.ts';
 import { learnNested } from './learn.ts';
+import { guessMarks } from './marks.ts';
+import { readerFor } from './read.ts';
 import { xmlEncoding } from './xml.ts';
 
 /** A guessed format and, for people, what it was guessed from. */
@@ -19,6 +22,8 @@ export interface Guess {
 /** Bytes that a guess is made from; nested text needs more, as its records are longer and its structure is learned. */
 export const SAMPLE = 64 * 1024;
 export const NESTED_SAMPLE = 1024 * 1024;
+/** Records that marks are guessed from. */
+const MARKED_ROWS = 300;
 
 /** What the first bytes of text are, as far as braces and angle brackets tell. */
 export function nestedKind(text: string, fileName: string): 'json' | 'jsonl' | 'xml' | null {
@@ -57,7 +62,8 @@ export function sniffFormat(sample: Uint8Array, fileName: string): Guess {
   const newline = text.includes('\n') ? '\n' : text.includes('\r') ? '\r' : '\n';
   const delimiter = sniffDelimiter(text, newline, name);
   // “Surname, Given” is no pair of columns: what stands in more columns of blanks, in lines of one length, wins.
-  if (fixed && (delimiter.score === 0 || delimiter.width < fixed.format.columns.length)) return fixed;
+  if (fixed && (delimiter.score === 0 || delimiter.width < fixed.format.columns.length))
+    return withMarks(fixed.format, fixed.reasons, sample);
   const rows = sampleRows(text, newline, delimiter.value, 60);
   const header = looksLikeHeader(rows);
   const format: DelimitedFormat = {
@@ -70,10 +76,30 @@ export function sniffFormat(sample: Uint8Array, fileName: string): Guess {
     header,
     emptyIsNull: true,
   };
-  return {
-    format,
-    reasons: [reason, delimiter.reason, header ? 'the first row reads like names' : 'the first row reads like data'],
-  };
+  const names = header ? 'the first row reads like names' : 'the first row reads like data';
+  return withMarks(format, [reason, delimiter.reason, names], sample);
+}
+
+/** Adds how the first records write their numbers and dates. */
+function withMarks(format: DelimitedFormat | FixedWidthFormat, reasons: readonly string[], sample: Uint8Array): Guess {
+  try {
+    const reader = readerFor(format);
+    const rows = reader
+      .push(sample)
+      .rows.slice(0, MARKED_ROWS)
+      .filter((r) => !(r instanceof Unreadable));
+    const names = reader.names ?? [];
+    const columns = names.map((_, i) => rows.map((r) => (r as readonly (string | null)[])[i] ?? ''));
+    const found = guessMarks(names, columns);
+    return {
+      format: found.marks ? { ...format, marks: found.marks } : format,
+      reasons: [...reasons, ...found.reasons],
+    };
+  } catch (error) {
+    // A header that can't be read is said when the file is.
+    if (error instanceof FormatError) return { format, reasons };
+    throw error;
+  }
 }
 
 function sniffNested(

@@ -1,4 +1,5 @@
 import { SaxesParser, type SaxesTagPlain } from 'saxes';
+import { MergedCells, mergedRanges } from './merged.ts';
 import { FormatError, MAX_CELL, MAX_COLUMNS, type RawRow, type RowBatch, type WorkbookFormat } from './format.ts';
 
 /** The parts of a ZIP archive, by name. Whoever opens it checks sizes before unpacking. */
@@ -67,6 +68,10 @@ export class Workbook {
     reader.close();
     if (reader.rows.length > 0) yield reader.take();
   }
+
+  merged(sheet: SheetInfo): Promise<CellRange[]> {
+    return mergedRanges(this.archive.read(sheet.path), parseRange);
+  }
 }
 
 export interface SheetRow {
@@ -83,9 +88,12 @@ export async function* readSheet(workbook: Workbook, format: WorkbookFormat): As
   let width = range ? range.right - range.left + 1 : 0;
   let firstRow = 1;
   let next = range?.top ?? 1;
-  for await (const batch of workbook.rows(workbook.sheet(format.sheet))) {
+  const sheet = workbook.sheet(format.sheet);
+  const merged = format.mergedRepeat ? new MergedCells(await workbook.merged(sheet)) : null;
+  for await (const batch of workbook.rows(sheet)) {
     const rows: RawRow[] = [];
-    for (const row of batch) {
+    for (const stored of batch) {
+      const row = merged ? { number: stored.number, cells: merged.fill(stored.number, stored.cells) } : stored;
       if (range && row.number < range.top) continue;
       if (range && row.number > range.bottom) break;
       // Rows that are not stored at all count as skipped title rows, never as data.

@@ -3,6 +3,8 @@ import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils';
 import { converterTo, Mismatch, type Converter } from '../fields/convert.ts';
 import { parseFieldType, typeName, type FieldType, type ValueType } from '../fields/types.ts';
 import { outputText, type Value } from '../fields/values.ts';
+import type { Marks } from '../formats/format.ts';
+import { textConverter } from '../formats/marks.ts';
 import type { Scope, ScopeField } from '../rules/check.ts';
 import type { CodeTables, RuleContext } from '../rules/context.ts';
 import { RuleError } from '../rules/errors.ts';
@@ -14,6 +16,8 @@ import type { Line, MappingDocument, Problem, TargetField } from './document.ts'
 export interface SourceField {
   readonly name: string;
   readonly type: ValueType;
+  /** How its text writes numbers and dates, where the dataset's format declares it. */
+  readonly marks?: Marks;
 }
 
 export interface CompiledLine {
@@ -327,9 +331,9 @@ class MappingCompiler {
     return compiled && convert ? { rule: compiled, convert } : null;
   }
 
-  private converter(type: FieldType, from: ValueType, line: Line, path: string): Converter | null {
+  private converter(type: FieldType, from: ValueType, line: Line, path: string, marks?: Marks): Converter | null {
     try {
-      return converterTo(type, from);
+      return from === 'text' ? textConverter(type, marks) : converterTo(type, from);
     } catch (error) {
       this.report({ line: line.id, path, message: (error as Error).message });
       return null;
@@ -343,7 +347,10 @@ class MappingCompiler {
   ): { make: (ctx: RuleContext) => Value; convert: Converter; uses: Rule['uses'] } | null {
     const fromRule = (text: string, path: string): ReturnType<MappingCompiler['lineValue']> => {
       const compiled = this.rule(text, this.sourceScope, path, line.id);
-      const convert = compiled && this.converter(type, compiled.type, line, path);
+      // A rule reads text by its own pattern; only what is taken as it is depends on what the dataset declares.
+      const taken = line.kind === 'straight' ? compiled?.uses[0] : undefined;
+      const marks = taken && this.sourceFields[taken.slot]?.marks;
+      const convert = compiled && this.converter(type, compiled.type, line, path, marks);
       return compiled && convert ? { make: compiled.run, convert, uses: compiled.uses } : null;
     };
     const missing = (path: string, what: string): null => {

@@ -1,7 +1,8 @@
-import { converterTo, Mismatch, type Converter } from '../fields/convert.ts';
+import { Mismatch, type Converter } from '../fields/convert.ts';
 import { parseFieldType, type ValueType } from '../fields/types.ts';
 import type { Value } from '../fields/values.ts';
-import { Unreadable } from '../formats/format.ts';
+import { Unreadable, type Marks } from '../formats/format.ts';
+import { textConverter } from '../formats/marks.ts';
 import { parseRule } from '../rules/parse.ts';
 import { walk } from '../rules/syntax.ts';
 import type { SourceField } from './compile.ts';
@@ -14,10 +15,17 @@ export function structureOf(document: MappingDocument): MappingDocument['source'
   return structures[primary.alias] ?? structures[primary.dataset] ?? null;
 }
 
-/** The fields that a file's names have for this document: of the type its structure says, otherwise text. */
-export function sourceFieldsFor(document: MappingDocument, names: readonly string[]): SourceField[] {
+/**
+ * The fields that a file's names have for this document: of the type its structure says, otherwise text. `marks` are those
+ * that the dataset's format declares, not those that were only guessed.
+ */
+export function sourceFieldsFor(
+  document: MappingDocument,
+  names: readonly string[],
+  marks: Marks | null = null,
+): SourceField[] {
   const types = new Map((structureOf(document) ?? []).map((f) => [f.name, typeOf(f.type)]));
-  return names.map((name) => ({ name, type: types.get(name) ?? 'text' }));
+  return names.map((name) => ({ name, type: types.get(name) ?? 'text', ...(marks ? { marks } : {}) }));
 }
 function typeOf(text: string): ValueType {
   try {
@@ -80,7 +88,7 @@ export function rowTyper(
 ): ((row: readonly (string | null)[]) => readonly Value[] | Unreadable) | null {
   if (fields.every((f) => f.type === 'text')) return null;
   const converters = fields.map((f): Converter | null =>
-    f.type === 'text' ? null : converterTo({ value: f.type, sql: f.type }, 'text'),
+    f.type === 'text' ? null : textConverter({ value: f.type, sql: f.type }, f.marks),
   );
   return (row) => {
     const values: Value[] = [];

@@ -1,6 +1,7 @@
 import { KeySet } from '../mapping/key-set.ts';
 import { Unreadable, type RawRow } from '../formats/format.ts';
 import { HyperLogLog } from './hyper-log-log.ts';
+import { damageOf, DigitLengths, isDigits, type Damage } from './damage.ts';
 import { MEANINGS, type Meaning } from './meanings.ts';
 import { patternOf } from './patterns.ts';
 
@@ -28,12 +29,6 @@ export interface FieldProfile {
 export interface Count {
   readonly value: string;
   readonly count: number;
-}
-/** Something that looks as if another program had spoiled it. */
-export interface Damage {
-  readonly what: string;
-  readonly count: number;
-  readonly example: string;
 }
 export interface DatasetProfile {
   readonly records: number;
@@ -194,7 +189,6 @@ class Beyond {
 }
 
 const NUMERIC = /^[+-]?\d{1,15}(\.\d+)?$/;
-const MOJIBAKE = /Ã[\u0080-\u00bf©¼¶¤Ÿ]|Â[\u00a0-\u00bf]|â€/;
 const DATES = MEANINGS.filter((m) => m.name.startsWith('date '));
 
 /** Lengths, extremes, patterns, meanings and damages of weighted values. */
@@ -212,7 +206,7 @@ class Shape {
   private tested: readonly Meaning[] = MEANINGS;
   private readonly meant = new Map<Meaning, number>();
   private readonly damaged = new Map<string, { count: number; example: string }>();
-  private readonly digits = new Map<number, { plain: number; zero: number; example: string }>();
+  private readonly digits = new DigitLengths();
 
   /** Meanings that hardly any of these values has are not tested any more. */
   learn(values: ReadonlyMap<string, unknown>): void {
@@ -244,23 +238,14 @@ class Shape {
     if (number > this.maxNumber) [this.maxNumber, this.maxNumberText] = [number, value];
   }
   private addDamage(value: string, count: number): void {
-    const last = value.charCodeAt(value.length - 1);
-    const first = value.charCodeAt(0);
-    if (first >= 48 && first <= 57) {
-      if (/^\d+([.,]\d+)?E[+-]?\d+$/i.test(value)) this.damage('scientific notation', value, count);
-      if (last === 45 && /^[\d.,]+-$/.test(value)) this.damage('minus behind the number', value, count);
-      if (/^\d+$/.test(value)) {
-        const group = this.digits.get(value.length) ?? { plain: 0, zero: 0, example: value };
-        group[first === 48 ? 'zero' : 'plain'] += count;
-        this.digits.set(value.length, group);
-      }
-    } else if (first === 35 && /^#{3,}$/.test(value)) this.damage('#### in place of a value', value, count);
-    if (MOJIBAKE.test(value)) this.damage('letters read in the wrong encoding', value, count);
-  }
-  private damage(what: string, example: string, count: number): void {
+    const what = damageOf(value);
+    if (what === null) {
+      if (isDigits(value)) this.digits.add(value, count);
+      return;
+    }
     const known = this.damaged.get(what);
     if (known) known.count += count;
-    else this.damaged.set(what, { count, example });
+    else this.damaged.set(what, { count, example: value });
   }
 
   result(
@@ -284,8 +269,8 @@ class Shape {
   }
   private damages(filled: number): Damage[] {
     const found = [...this.damaged].map(([what, { count, example }]) => ({ what, count, example }));
-    const zeros = this.lostZeros();
-    if (zeros) found.push(zeros);
+    const zeros = this.digits.lostZeros();
+    if (zeros) found.push(zeros.damage);
     const dates = DATES.map((m) => ({ m, count: this.meant.get(m) ?? 0 })).filter((d) => d.count > filled * 0.01);
     const kinds = new Set(dates.map((d) => (d.m.name.includes('/') ? '/' : d.m.name)));
     if (kinds.size > 1) {
@@ -297,16 +282,5 @@ class Shape {
       });
     }
     return found;
-  }
-  /** Ids of one length, many of them with a zero in front, and a few shorter ones without: their zeros were lost. */
-  private lostZeros(): Damage | null {
-    const groups = [...this.digits].sort((a, b) => b[1].plain + b[1].zero - (a[1].plain + a[1].zero));
-    const [main] = groups;
-    if (!main || main[1].zero === 0) return null;
-    const shorter = groups.filter(([length, g]) => length < main[0] && g.plain > 0);
-    const count = shorter.reduce((sum, [, g]) => sum + g.plain, 0);
-    return count > 0 && count < (main[1].plain + main[1].zero) / 2
-      ? { what: 'leading zeros lost', count, example: shorter[0]![1].example }
-      : null;
   }
 }

@@ -7,6 +7,7 @@ import {
   copyLine,
   FormatError,
   MappingRun,
+  marksOf,
   outputText,
   rowTyper,
   sourceFieldsFor,
@@ -26,7 +27,7 @@ import type { ChunkCounts, FailedRow, FromMapper, MapJob, MappedChunk, Refused, 
 const job = workerData as MapJob;
 const port = parentPort!;
 const names = job.source.fields.map((f) => f.name);
-const fields = sourceFieldsFor(job.document, names);
+const fields = sourceFieldsFor(job.document, names, marksOf(job.source.format));
 const mapping = compileMapping(job.document, fields);
 const columns = mapping.columns.map((c) => ({ name: c.name, type: c.type.value }));
 const toTyped = rowTyper(fields);

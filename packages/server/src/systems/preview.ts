@@ -2,9 +2,13 @@ import type { Rows } from '@versicle/contract';
 import {
   comparisonFor,
   makeRule,
+  marksOf,
+  readRowsAs,
   RuleContext,
   RuleError,
   Unreadable,
+  type FileFormat,
+  type Marks,
   type RawRow,
   type Value,
   type ValueType,
@@ -91,7 +95,20 @@ export async function preview(system: OpenSystem, dataset: string, options: Prev
       ? { row, file, values: [], problem: `${values.message} ${values.raw ? `It begins: ${values.raw}` : ''}`.trim() }
       : { row, file, values: [...values], problem: null },
   );
-  return { fields, rows, looked, more };
+  const reading = system.selects
+    ? null
+    : readRowsAs(
+        fields,
+        found.map((f) => f.values),
+        await marksFor(system, dataset),
+      );
+  return { fields, rows, reading: reading as Rows['reading'], looked, more };
+}
+/** How the file writes numbers and dates, guessed or declared. */
+async function marksFor(system: OpenSystem, dataset: string): Promise<Marks | null> {
+  if (!system.sourcePlan) return null;
+  const { setting } = await system.describe(dataset);
+  return setting?.kind === 'format' ? marksOf(setting.format as FileFormat) : null;
 }
 
 type Evaluate = (row: readonly (string | null)[]) => Value;

@@ -13,6 +13,7 @@ import { SELECT } from '../shared/select';
 import { LoadingComponent } from '../shared/loading.component';
 import { bytesWords, FigurePipe, timeWords } from '../shared/words';
 import { FormatEditorComponent } from './format-editor.component';
+import { NewDatasetComponent } from './new-dataset.component';
 import { systemsActions, systemsFeature } from './systems.feature';
 
 const TABS = [
@@ -33,6 +34,7 @@ const TABS = [
     SELECT,
     LoadingComponent,
     FormatEditorComponent,
+    NewDatasetComponent,
     StructureComponent,
     ValuesComponent,
     QualityComponent,
@@ -62,6 +64,22 @@ export class DatasetPage {
   protected readonly shownFields = computed(() => {
     const all = this.rows().value?.fields ?? [];
     return all.map((name, at) => ({ name, at })).filter((f) => !this.hiddenFields().has(f.name));
+  });
+  /** What each row's values read as, by the place of the field. */
+  protected readonly readings = computed(
+    () => this.rows().value?.reading?.cells.map((cells) => new Map(cells.map((c) => [c.at, c]))) ?? [],
+  );
+  protected readonly damages = computed(() => {
+    const r = this.rows().value;
+    const found = new Map<string, { field: string; what: string; count: number }>();
+    for (const { at, damage } of r?.reading?.cells.flat() ?? [])
+      if (damage !== null) {
+        const field = r!.fields[at]!;
+        const known = found.get(`${at} ${damage}`) ?? { field, what: damage, count: 0 };
+        known.count++;
+        found.set(`${at} ${damage}`, known);
+      }
+    return [...found.values()].sort((a, b) => b.count - a.count).slice(0, 6);
   });
   protected readonly preview = computed(() => (this.rows().value?.rows ?? []).slice(0, 12));
   private readonly asked = computed(() => ({

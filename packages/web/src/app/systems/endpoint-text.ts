@@ -41,15 +41,45 @@ export function freshEndpoint(): EndpointText {
   };
 }
 
-/** The setting that a form stands for, or a sentence that says which entry is wrong. */
-export function endpointOf(text: EndpointText): DatasetSetting | string {
+/** The form's texts of an endpoint that is there. */
+export function textOf(e: Endpoint): EndpointText {
+  const { paging } = e;
+  return {
+    path: e.path,
+    records: e.records ?? '',
+    body: e.body,
+    paging: paging.kind,
+    parameter: 'parameter' in paging ? paging.parameter : '',
+    next: 'next' in paging ? (paging.next ?? '') : '',
+    sizeParameter: 'sizeParameter' in paging ? (paging.sizeParameter ?? '') : '',
+    size: String('size' in paging ? paging.size : 100),
+    query: e.query.map(({ name, value }) => `${name}=${value}`).join('&'),
+    parent: e.parent?.dataset ?? '',
+    writePath: e.write ? `${e.write.method} ${e.write.path}` : '',
+    batch: String(e.write?.batch ?? 1),
+    member: e.write?.member ?? '',
+  };
+}
+
+/**
+ * The setting that a form stands for, or a sentence that says which entry is wrong. What the form has no entry for stays as
+ * it was `before`.
+ */
+export function endpointOf(text: EndpointText, before: Endpoint | null = null): DatasetSetting | string {
   const written = /^\s*(?:(POST|PUT|PATCH)\s+)?(\S+)\s*$/i.exec(text.writePath);
   if (text.path.trim() === '') return 'Path: something must stand here.';
   if (text.writePath.trim() !== '' && !written) return 'Written to: a path, with POST, PUT or PATCH before it.';
   const size = Number(text.size);
+  const kept = before?.paging.kind === 'page' ? { first: before.paging.first } : {};
   const paging = {
     none: { kind: 'none' },
-    page: { kind: 'page', parameter: text.parameter.trim(), sizeParameter: text.sizeParameter.trim() || null, size },
+    page: {
+      ...kept,
+      kind: 'page',
+      parameter: text.parameter.trim(),
+      sizeParameter: text.sizeParameter.trim() || null,
+      size,
+    },
     offset: { kind: 'offset', parameter: text.parameter.trim(), sizeParameter: text.sizeParameter.trim(), size },
     cursor: { kind: 'cursor', parameter: text.parameter.trim(), next: text.next.trim() },
     link: { kind: 'link', next: text.next.trim() || null },
@@ -63,14 +93,16 @@ export function endpointOf(text: EndpointText): DatasetSetting | string {
       return { name: (at < 0 ? part : part.slice(0, at)).trim(), value: at < 0 ? '' : part.slice(at + 1) };
     });
   const made = endpoint.safeParse({
+    ...before,
     path: text.path.trim(),
     query,
     body: text.body,
     records: text.records.trim() === '' ? null : text.records.trim(),
     paging,
-    parent: text.parent.trim() === '' ? null : { dataset: text.parent.trim() },
+    parent: text.parent.trim() === '' ? null : { ...before?.parent, dataset: text.parent.trim() },
     write: written
       ? {
+          ...before?.write,
           method: written[1]?.toUpperCase() ?? 'POST',
           path: written[2],
           batch: Number(text.batch),

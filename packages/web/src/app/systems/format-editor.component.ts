@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, input } from '@an
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import type { DatasetDetail, DatasetSetting } from '@versicle/contract';
+import { DATE_PATTERNS, type Marks } from '@versicle/core';
 import { SELECT } from '../shared/select';
 import { RulerComponent } from './ruler.component';
 import { systemsActions, systemsFeature } from './systems.feature';
@@ -112,7 +113,40 @@ type Format = Extract<DatasetSetting, { kind: 'format' }>['format'];
             names</label
           >
         }
+        @if (f.kind === 'xlsx') {
+          <label class="tick"
+            ><input type="checkbox" [checked]="f.mergedRepeat" (change)="set({ mergedRepeat: !f.mergedRepeat })" />
+            repeat the value of merged cells</label
+          >
+        }
         @if (f.kind === 'delimited' || f.kind === 'fixed') {
+          <div class="field">
+            <span id="decimal-label">Decimal sign</span>
+            <nz-select
+              [ngModel]="f.marks?.decimal ?? '.'"
+              (ngModelChange)="mark({ decimal: $event })"
+              aria-labelledby="decimal-label"
+            >
+              <nz-option nzValue="." nzLabel="point 1204.50" />
+              <nz-option nzValue="," nzLabel="comma 1204,50" />
+            </nz-select>
+          </div>
+          <label class="field"
+            ><span>Dates are written</span
+            ><input
+              #dates
+              class="input mono"
+              list="date-patterns"
+              [value]="f.marks?.dates ?? ''"
+              (change)="mark({ dates: dates.value.trim() || null })"
+              placeholder="2026-08-03 (ISO)"
+            />
+            <datalist id="date-patterns">
+              @for (p of datePatterns; track p) {
+                <option [value]="p"></option>
+              }
+            </datalist>
+          </label>
           <label class="tick"
             ><input type="checkbox" [checked]="f.emptyIsNull" (change)="set({ emptyIsNull: !f.emptyIsNull })" /> an
             empty cell is null</label
@@ -197,6 +231,14 @@ export class FormatEditorComponent {
     return kind === 'xml' ? [['xml', 'XML'], ...text] : [...text];
   });
 
+  protected readonly datePatterns = DATE_PATTERNS.filter((p) => p !== 'YYYY-MM-DD');
+  /** Text is still read as text; what a mapping takes as it is gets read by these marks. */
+  protected mark(patch: Partial<Marks>): void {
+    const format = this.format();
+    const before = format && (format.kind === 'delimited' || format.kind === 'fixed') ? format.marks : undefined;
+    const marks = { decimal: '.' as const, dates: null, ...before, ...patch };
+    this.set({ marks: marks.decimal === '.' && marks.dates === null ? undefined : marks } as Partial<Format>);
+  }
   protected whole(text: string): number {
     return Math.max(0, Math.trunc(Number(text)) || 0);
   }

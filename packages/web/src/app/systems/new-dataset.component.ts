@@ -4,11 +4,12 @@ import { Router } from '@angular/router';
 import { Actions, ofType } from '@ngrx/effects';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { Store } from '@ngrx/store';
+import type { DatasetDetail } from '@versicle/contract';
 import { SELECT } from '../shared/select';
-import { endpointOf, freshEndpoint, PAGING_WORDS, type EndpointText } from './endpoint-text';
+import { endpointOf, freshEndpoint, PAGING_WORDS, textOf, type EndpointText } from './endpoint-text';
 import { systemsActions, systemsFeature } from './systems.feature';
 
-/** A dataset that people set down themselves: an endpoint of an API, or a SELECT. */
+/** A dataset that people set down themselves, new or to be changed: an endpoint of an API, or a SELECT. */
 @Component({
   selector: 'vs-new-dataset',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -16,17 +17,19 @@ import { systemsActions, systemsFeature } from './systems.feature';
   template: `
     @if (!open()) {
       <p class="acts">
-        <button type="button" class="btn" (click)="open.set(true)">
-          {{ kind() === 'http' ? 'Describe a dataset …' : 'New SELECT …' }}
+        <button type="button" class="btn" (click)="begin()">
+          {{ of() ? 'Change …' : kind() === 'http' ? 'Describe a dataset …' : 'New SELECT …' }}
         </button>
       </p>
     } @else {
-      <form (ngSubmit)="save()" [attr.aria-label]="kind() === 'http' ? 'Describe a dataset' : 'New SELECT'">
+      <form (ngSubmit)="save()" [attr.aria-label]="title()">
         <div class="grid">
-          <label class="field"
-            ><span>Name of the dataset</span
-            ><input class="input mono" name="dataset" [(ngModel)]="name" autocomplete="off"
-          /></label>
+          @if (!of()) {
+            <label class="field"
+              ><span>Name of the dataset</span
+              ><input class="input mono" name="dataset" [(ngModel)]="name" autocomplete="off"
+            /></label>
+          }
           @if (kind() === 'http') {
             <label class="field wide"
               ><span>Path</span
@@ -180,6 +183,8 @@ import { systemsActions, systemsFeature } from './systems.feature';
 export class NewDatasetComponent {
   readonly id = input.required<string>();
   readonly kind = input.required<'http' | 'postgres'>();
+  /** The dataset that is changed; null: a new one is set down. */
+  readonly of = input<DatasetDetail | null>(null);
   private readonly store = inject(Store);
   private readonly router = inject(Router);
   protected readonly settling = this.store.selectSignal(systemsFeature.selectSettling);
@@ -198,20 +203,34 @@ export class NewDatasetComponent {
     inject(Actions)
       .pipe(ofType(systemsActions.settled), takeUntilDestroyed())
       .subscribe(({ id, detail }) => {
-        if (this.open() && id === this.id() && detail.name === this.name.trim())
-          void this.router.navigate(['/systems', id, 'dataset'], { queryParams: { name: detail.name } });
+        if (!this.open() || id !== this.id() || detail.name !== this.name.trim()) return;
+        if (this.of()) this.open.set(false);
+        else void this.router.navigate(['/systems', id, 'dataset'], { queryParams: { name: detail.name } });
       });
   }
 
+  protected title(): string {
+    if (this.of()) return this.kind() === 'http' ? 'Change how it is asked for' : 'Change the SELECT';
+    return this.kind() === 'http' ? 'Describe a dataset' : 'New SELECT';
+  }
+  protected begin(): void {
+    const { name = '', setting = null } = this.of() ?? {};
+    this.name = name;
+    if (setting?.kind === 'endpoint') this.e = textOf(setting.endpoint);
+    if (setting?.kind === 'select') this.sql = setting.sql;
+    this.complaint.set('');
+    this.open.set(true);
+  }
   protected save(): void {
     const name = this.name.trim();
     if (!/^[^/\s]{1,100}$/.test(name)) {
       this.complaint.set('Name of the dataset: a word without blanks and slashes.');
       return;
     }
+    const before = this.of()?.setting;
     const setting =
       this.kind() === 'http'
-        ? endpointOf(this.e)
+        ? endpointOf(this.e, before?.kind === 'endpoint' ? before.endpoint : null)
         : this.sql.trim() === ''
           ? 'SELECT: something must stand here.'
           : ({ kind: 'select', sql: this.sql } as const);

@@ -1,7 +1,7 @@
 import { readdir, realpath, stat } from 'node:fs/promises';
 import { isAbsolute, join, sep } from 'node:path';
 import type { Dataset, DatasetSetting } from '@versicle/contract';
-import { counted, FormatError, nearest, quoted, type FileFormat } from '@versicle/core';
+import { counted, FormatError, marksOf, nearest, quoted, type FileFormat } from '@versicle/core';
 import { isWorkbook, lookAt, recordsOf, type FilePart } from '@versicle/files';
 import { notFound, refused } from '../../../http/problem.ts';
 import type { Described, Found, Kind, KindContext, OpenSystem, ReadOptions, SourceBatch, SourcePlan } from '../kind.ts';
@@ -271,7 +271,9 @@ class Folder {
   }
 
   async plan(name: string, { withDoc = false }: ReadOptions): Promise<SourcePlan> {
-    const { files, format, fields } = await this.look(name);
+    const { files, format: known, fields, setting } = await this.look(name);
+    // Marks that nobody declared are a guess: they help to look at records, they don't decide what becomes of them.
+    const format = setting === null && marksOf(known) ? { ...known, marks: undefined } : known;
     const nested = format.kind === 'json' || format.kind === 'xml';
     return {
       kind: 'files',

@@ -1,4 +1,4 @@
-import type { FileFormat } from '@versicle/core';
+import { marksOf, type FileFormat } from '@versicle/core';
 
 const DELIMITERS: Record<string, string> = { ',': 'commas', ';': 'semicolons', '\t': 'tabs', '|': 'vertical bars' };
 const ENCODINGS: Record<string, string> = {
@@ -7,6 +7,16 @@ const ENCODINGS: Record<string, string> = {
   'utf-16le': 'UTF-16',
   'utf-16be': 'UTF-16',
 };
+
+function marksWords(format: FileFormat): { label: string; value: string }[] {
+  const marks = marksOf(format);
+  return marks
+    ? [
+        { label: 'Decimal sign', value: marks.decimal === ',' ? 'comma' : 'point' },
+        { label: 'Dates', value: marks.dates ?? 'ISO 8601' },
+      ]
+    : [];
+}
 
 /** How a file is read, as a short table for people. */
 export function describeFormat(format: FileFormat): { label: string; value: string }[] {
@@ -38,6 +48,7 @@ export function describeFormat(format: FileFormat): { label: string; value: stri
         { label: 'Format', value: `fixed width, ${format.columns.length} columns` },
         encoding,
         { label: 'Empty cell', value: format.emptyIsNull ? 'is null' : 'is an empty text' },
+        ...marksWords(format),
         text,
       ];
     case 'delimited':
@@ -47,6 +58,7 @@ export function describeFormat(format: FileFormat): { label: string; value: stri
         { label: 'Quotes', value: format.quote === '' ? 'none' : format.quote },
         { label: 'Header', value: format.header ? 'the first row' : 'none' },
         { label: 'Empty cell', value: format.emptyIsNull ? 'is null' : 'is an empty text' },
+        ...marksWords(format),
         text,
       ];
   }

@@ -222,7 +222,15 @@ describe('an HTTP API', () => {
       expect(wrong.body.detail).toContain('the parent has no such field');
     });
     it('follows Link headers, and stops at a page that was read already', async () => {
-      await connect({ kind: 'http', base: `http://127.0.0.1:${oddPort}`, auth: 'none' }, 'odd');
+      await connect(
+        {
+          kind: 'http',
+          base: `http://127.0.0.1:${oddPort}`,
+          auth: 'none',
+          variables: 'site = north quay\nyear_from=2025',
+        },
+        'odd',
+      );
       await settle('odd', 'linked', { path: '/linked', records: '', paging: { kind: 'link' } });
       expect((await rows('odd', 'linked')).rows.map((r: { values: string[] }) => r.values[1])).toEqual(['1', '2', '3']);
       await settle('odd', 'round', {
@@ -232,12 +240,17 @@ describe('an HTTP API', () => {
       });
       expect((await rows('odd', 'round', '&limit=50')).detail).toContain('round in circles');
     });
-    it('fills periods into the query', async () => {
+    it('fills periods and variables into path and query', async () => {
       seen.length = 0;
       await settle('odd', 'since', { path: '/since', records: '', query: [{ name: 'from', value: '{{today-7d}}' }] });
       expect(seen.at(-1)!.path).toBe(`/since?from=${new Date(Date.now() - 7 * 86_400_000).toISOString().slice(0, 10)}`);
       const wrong = await settle('odd', 'wrong', { path: '/since', query: [{ name: 'from', value: '{{yesterday}}' }] });
-      expect(wrong.body.detail).toContain('is not a period');
+      expect(wrong.body.detail).toContain('neither a variable of the connection nor a period');
+      seen.length = 0;
+      await settle('odd', 'of_site', { path: '/since', records: '', query: [{ name: 'site', value: '{{site}}' }] });
+      expect(seen.at(-1)!.path).toBe('/since?site=north+quay');
+      const near = await settle('odd', 'wrong', { path: '/since', query: [{ name: 'y', value: '{{year_form}}' }] });
+      expect(near.body.detail).toContain('Did you mean {{year_from}}?');
     });
     it('says what came instead of records', async () => {
       const html = await settle('odd', 'page', { path: '/html', records: null });

@@ -16,7 +16,7 @@ import { requireAllowedHost } from '../network/guard.ts';
 import { faultOf, pageOf, UnexpectedAnswer, type Page } from './answers.ts';
 import { NotAuthorised } from './authenticate.ts';
 import { HttpClient, type HttpAnswer } from './client.ts';
-import { fillPeriods } from './periods.ts';
+import { fillPlaces, readVariables } from './places.ts';
 import { HttpTarget } from './target.ts';
 
 /** An API over HTTP that answers with JSON or XML; its datasets are the endpoints that people set down or import. */
@@ -24,6 +24,7 @@ export const http: Kind<'http'> = {
   open: (connection, context) => new HttpSystem(connection, context),
   check: (connection) => {
     requireAllowedHost(new URL(connection.base).hostname);
+    readVariables(connection.variables ?? '');
     for (const line of (connection.headers ?? '').split(/\r?\n/))
       if (line.trim() !== '' && !/^[A-Za-z0-9!#$%&'*+.^_`|~-]+\s*:\s*\S/.test(line))
         throw refused(`“${line.slice(0, 60)}” is not a header; write Name: value.`, [
@@ -38,13 +39,22 @@ const MAX_PAGES = 1_000_000;
 class HttpSystem implements OpenSystem {
   readonly client: HttpClient;
   readonly target: HttpTarget;
+  private readonly variables: ReadonlyMap<string, string>;
 
   constructor(
     private readonly connection: ConnectionOf<'http'>,
     private readonly context: KindContext,
   ) {
     this.client = new HttpClient(connection, context);
-    this.target = new HttpTarget(this.client, (dataset) => this.endpoint(dataset));
+    this.variables = readVariables(connection.variables ?? '');
+    this.target = new HttpTarget(this.client, async (dataset) => {
+      const endpoint = await this.endpoint(dataset);
+      const { write } = endpoint;
+      return write ? { ...endpoint, write: { ...write, path: this.filled(write.path) } } : endpoint;
+    });
+  }
+  private filled(text: string): string {
+    return fillPlaces(text, new Date(), this.variables);
   }
 
   async test(): Promise<Found> {
@@ -239,7 +249,7 @@ class HttpSystem implements OpenSystem {
 
   private async *pagesOf(endpoint: Endpoint, path: string): AsyncGenerator<Page> {
     const { paging } = endpoint;
-    const query = endpoint.query.map(({ name, value }) => ({ name, value: fillPeriods(value, new Date()) }));
+    const query = endpoint.query.map(({ name, value }) => ({ name, value: this.filled(value) }));
     let position = paging.kind === 'page' ? paging.first : 0;
     let cursor: string | null = null;
     const seen = new Set<string>();
@@ -254,9 +264,7 @@ class HttpSystem implements OpenSystem {
       } else if (paging.kind === 'cursor' && cursor !== null)
         parameters.push({ name: paging.parameter, value: cursor });
       const url: string =
-        paging.kind === 'link' && cursor !== null
-          ? cursor
-          : this.client.address(fillPeriods(path, new Date()), parameters);
+        paging.kind === 'link' && cursor !== null ? cursor : this.client.address(this.filled(path), parameters);
       const answer = await this.client.send({ method: 'GET', url, repeatable: true });
       if (answer.status >= 400) throw refusal(answer);
       const page = pageOf(answer, endpoint);
