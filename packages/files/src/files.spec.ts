@@ -49,6 +49,40 @@ async function bikes(): Promise<string> {
 }
 
 describe('a workbook', () => {
+  it('says so where cells are merged, and repeats their value where wanted', async () => {
+    const path = join(folder, 'merged.xlsx');
+    const book = new ExcelJS.Workbook();
+    const sheet = book.addWorksheet('Stations');
+    for (const row of [
+      ['Area', 'Station', 'Docks'],
+      ['Quay', 'North', 12],
+      ['Quay', 'South', 14],
+      ['Hill', 'Top', 8],
+      ['Hill', null, 9],
+    ])
+      sheet.addRow(row);
+    sheet.mergeCells('A2:A3');
+    sheet.mergeCells('A4:B5');
+    await book.xlsx.writeFile(path);
+    const { format, reasons } = await lookAt(path);
+    expect(reasons.join('; ')).toContain('2 ranges of cells are merged; the value is that of the first cell');
+    expect(await rowsOf(path, format)).toEqual([
+      ['Quay', 'North', '12'],
+      [null, 'South', '14'],
+      ['Hill', null, '8'],
+      [null, null, '9'],
+    ]);
+    const repeated = { ...format, mergedRepeat: true } as FileFormat;
+    expect(await rowsOf(path, repeated)).toEqual([
+      ['Quay', 'North', '12'],
+      ['Quay', 'South', '14'],
+      ['Hill', 'Hill', '8'],
+      ['Hill', 'Hill', '9'],
+    ]);
+    expect((await lookAt(path, 'merged.xlsx', null, repeated)).reasons.join()).toContain(
+      'each cell has its range’s value',
+    );
+  });
   it('is looked at: sheets, hidden ones said so, the header below title rows', async () => {
     const look = await lookAt(await bikes());
     expect(look.parts).toEqual([
