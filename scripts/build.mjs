@@ -25,7 +25,7 @@ export async function buildServer() {
 export async function buildStandins() {
   const output = join(root, 'packages/standins/dist/standins.mjs');
   await whenChanged('standins', sourcesOf('packages/standins/src'), output, () =>
-    bundle({ entry: 'packages/standins/src/bin.ts', outfile: 'packages/standins/dist/standins.mjs', external: false }),
+    bundle({ entry: 'packages/standins/src/bin.ts', outfile: 'packages/standins/dist/standins.mjs', external: true }),
   );
 }
 

@@ -76,6 +76,20 @@ async function outside(call, ports) {
     name: 'Mail',
     connection: { kind: 'mail', host: '127.0.0.1', port: ports.smtp, tls: 'off', from: 'versicle@example.org' },
   });
+  await system(call, {
+    id: 'ledger',
+    name: 'Ledger',
+    connection: {
+      kind: 'postgres',
+      host: '127.0.0.1',
+      port: ports.ledger,
+      database: 'ledger',
+      user: 'reader',
+      password: 'ledger-practice',
+      writeUser: 'poster',
+      writePassword: 'posting-practice',
+    },
+  });
   await system(call, { id: 'sign-ups', name: 'Sign-up notices', connection: { kind: 'webhook' } });
   const cursor = { kind: 'cursor', parameter: 'cursor', next: 'paging.next' };
   const pages = { kind: 'page', parameter: 'page', sizeParameter: 'size', size: 50 };
@@ -132,7 +146,7 @@ async function known(call, folder) {
   const checks = await call('GET', '/systems/tidebridge/knowledge?dataset=trips-*.csv');
   if (checks.checks.length === 0)
     await call('POST', '/systems/tidebridge/checks', { dataset: 'trips-*.csv', ...check });
-  for (const id of ['tidebridge', 'membership', 'docks', 'workshop', 'translator'])
+  for (const id of ['tidebridge', 'membership', 'docks', 'workshop', 'translator', 'ledger'])
     await call('POST', `/systems/${id}/catalogue`, { profile: id === 'tidebridge' });
 }
 

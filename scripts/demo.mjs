@@ -30,7 +30,7 @@ try {
   // The other systems listen right behind us; they end with this process.
   standins = await startStandins(Number(port) + 1);
 } catch (error) {
-  fail(`${error.message} They need the seven ports after ${port}; choose another port with VERSICLE_PORT.`);
+  fail(`${error.message} They need the nine ports after ${port}; choose another port with VERSICLE_PORT.`);
 }
 // It ends the process with a sentence when it can't start; Ctrl-C is its to handle.
 await import(join(root, 'packages/server/dist/main.js'));

@@ -46,6 +46,7 @@ export function writeFolder(folder, trips) {
 export function startStandins(first = 0) {
   const child = spawn(process.execPath, [join(root, 'packages/standins/dist/standins.mjs'), 'serve', String(first)], {
     stdio: ['pipe', 'pipe', 'inherit'],
+    env: { ...process.env, STANDINS_TEMPLATE: join(root, '.cache/template') },
   });
   return new Promise((resolve, reject) => {
     child.stdout.once('data', (line) => resolve({ child, ports: JSON.parse(line) }));

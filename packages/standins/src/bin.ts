@@ -13,6 +13,7 @@ if (first === undefined) {
   const services = await startServices(
     second === undefined ? 4171 : Number(second),
     third === undefined ? undefined : Number(third),
+    process.env['STANDINS_TEMPLATE'] ?? null,
   );
   process.stdout.write(`${JSON.stringify(services.ports)}\n`);
   // They end with whoever started them.

@@ -86,10 +86,20 @@ async function attempt(tx: DeliveryTransaction, delivery: Delivery, copy: Uint8A
     return {
       code: e.code ?? '',
       message: e.detail ? `${e.message} (${e.detail})` : e.message,
-      column: e.column ?? null,
+      column: e.column ?? (e.constraint ? await onlyColumnOf(tx, delivery.table, e.constraint) : null),
       constraint: e.constraint ?? null,
     };
   }
+}
+
+/** The column that a constraint is about; null where it is about several, whatever it is called. */
+async function onlyColumnOf(tx: DeliveryTransaction, table: string, constraint: string): Promise<string | null> {
+  const { rows } = await tx.query(
+    `SELECT a.attname AS name FROM pg_constraint c CROSS JOIN unnest(c.conkey) AS k(n)
+       JOIN pg_attribute a ON a.attnum = k.n WHERE a.attrelid = $1::regclass AND c.conrelid = a.attrelid AND c.conname = $2`,
+    [tableName(table), constraint],
+  );
+  return rows.length === 1 ? String(rows[0]!['name']) : null;
 }
 
 async function put(tx: DeliveryTransaction, delivery: Delivery, copy: Uint8Array): Promise<void> {

@@ -11,6 +11,8 @@ export interface StandinPorts {
   readonly translator: number;
   readonly inbox: number;
   readonly smtp: number;
+  readonly ledger: number;
+  readonly warehouse: number;
 }
 
 /** The simulated systems in a process of their own. */
@@ -24,6 +26,7 @@ export class Standins {
     const program = join(root, 'packages/standins/dist/standins.mjs');
     const child = spawn(process.execPath, [program, 'serve', '0', String(members)], {
       stdio: ['pipe', 'pipe', 'inherit'],
+      env: { ...process.env, STANDINS_TEMPLATE: join(root, '.cache/template') },
     });
     return new Promise((resolve, reject) => {
       child.stdout!.once('data', (line: Buffer) =>

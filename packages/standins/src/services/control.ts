@@ -1,10 +1,16 @@
-import { setFaults } from './faults.ts';
+import { setFaults, type Trouble } from './faults.ts';
 import { json, Service, type Reply } from './service.ts';
 
+/** What can be told to misbehave. */
+export interface Troubled {
+  readonly name: string;
+  readonly trouble: Trouble;
+}
+
 /** `GET /services`, `PUT /services/:name` with faults: makes the stand-ins slow, refuse, reject or limit; a page for people. */
-export function control(services: readonly Service[]): Service {
+export function control(services: readonly Troubled[]): Service {
   return new Service('control', ({ method, path, body }): Reply => {
-    const state = (s: Service): object => ({ name: s.name, requests: s.trouble.requests, faults: s.trouble.faults });
+    const state = (s: Troubled): object => ({ name: s.name, requests: s.trouble.requests, faults: s.trouble.faults });
     if (path === '/services') return { status: 200, body: services.map(state) };
     const name = /^\/services\/([a-z]+)$/.exec(path)?.[1];
     if (name === undefined) return { status: 200, headers: { 'Content-Type': 'text/html; charset=utf-8' }, body: PAGE };

@@ -1,3 +1,5 @@
+import { DatabaseService } from '../databases/database.ts';
+import { ledger, warehouse } from '../databases/worlds.ts';
 import { control } from './control.ts';
 import { docks } from './docks.ts';
 import { Inbox } from './inbox.ts';
@@ -14,6 +16,8 @@ export interface Ports {
   readonly translator: number;
   readonly inbox: number;
   readonly smtp: number;
+  readonly ledger: number;
+  readonly warehouse: number;
 }
 export interface Services {
   readonly ports: Ports;
@@ -23,12 +27,16 @@ export interface Services {
 }
 
 /** Starts all simulated systems in this process; from `first` upwards, or wherever there is room when it is 0. */
-export async function startServices(first: number, members?: number): Promise<Services> {
+export async function startServices(
+  first: number,
+  members?: number,
+  template: string | null = null,
+): Promise<Services> {
   const membership = new Membership(members);
   const inbox = new Inbox();
   const plain = [docks(), workshop(), translator()] as const;
-  const all = [membership.service, ...plain, inbox.service];
-  const controls = control(all);
+  const databases = [new DatabaseService(ledger(), template), new DatabaseService(warehouse(), template)] as const;
+  const controls = control([membership.service, ...plain, inbox.service, ...databases]);
   const at = (offset: number): number => (first === 0 ? 0 : first + offset);
   const ports: Ports = {
     control: await controls.listen(at(0)),
@@ -38,6 +46,8 @@ export async function startServices(first: number, members?: number): Promise<Se
     translator: await plain[2].listen(at(4)),
     inbox: await inbox.service.listen(at(5)),
     smtp: await inbox.listenForMail(at(6)),
+    ledger: await databases[0].listen(at(7)),
+    warehouse: await databases[1].listen(at(8)),
   };
   return {
     ports,
@@ -45,7 +55,7 @@ export async function startServices(first: number, members?: number): Promise<Se
     inbox,
     close: async () => {
       await inbox.close();
-      for (const s of [controls, membership.service, ...plain]) await s.close();
+      for (const s of [controls, membership.service, ...plain, ...databases]) await s.close();
     },
   };
 }
