@@ -178,6 +178,14 @@ export const routes = {
     body: z.strictObject({ profile: z.boolean().default(false) }),
     response: structures.catalogued,
   },
+  setLookSchedule: {
+    method: 'put',
+    path: '/systems/:id/look',
+    summary: 'Look at all datasets of a system on a schedule, or only on request (null)',
+    params: idParams,
+    body: z.strictObject({ schedule: systems.lookSchedule.nullable() }),
+    response: systems.system,
+  },
   findFields: {
     method: 'get',
     path: '/fields',

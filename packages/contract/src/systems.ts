@@ -17,6 +17,10 @@ export type Diagnosis = z.infer<typeof diagnosis>;
 export const systemId = z.string().regex(/^[a-z][a-z0-9-]{0,40}$/, 'use small letters, digits and hyphens');
 export const newSystem = z.strictObject({ id: systemId, name: z.string().min(1).max(100), connection });
 export type NewSystem = z.infer<typeof newSystem>;
+/** When all datasets of a system are looked at and profiled by themselves: minute, hour, day, month, weekday, in a time zone. */
+export const lookSchedule = z.strictObject({ cron: z.string().min(9).max(100), zone: z.string().min(1).max(60) });
+export type LookSchedule = z.infer<typeof lookSchedule>;
+
 /** The connection comes back without its secrets; `secretsSet` names those that are kept. */
 export const system = newSystem.extend({
   secretsSet: z.array(z.string()),
@@ -24,6 +28,8 @@ export const system = newSystem.extend({
   stateSince: z.string().nullable(),
   diagnosis: diagnosis.nullable(),
   usedBy: z.array(z.object({ id: z.string(), name: z.string(), as: z.enum(['source', 'target']) })),
+  /** `next`: when it will be looked at the next time. */
+  look: lookSchedule.extend({ next: z.string().nullable() }).nullable(),
 });
 export type System = z.infer<typeof system>;
 

@@ -17,6 +17,7 @@ import { migrate } from './store/migrate.ts';
 import { PgliteDatabase } from './store/pglite.ts';
 import { installationId } from './store/house.ts';
 import { Secrets } from './store/secrets.ts';
+import { keepLookSchedules, lookAtAll } from './structures/look-schedule.ts';
 import { Structures } from './structures/structures.ts';
 import { StartError } from './store/start-error.ts';
 import { SignIn } from './systems/sign-in.ts';
@@ -68,7 +69,16 @@ async function start(): Promise<void> {
   await profiles.resume();
   const minutes = Number(process.env['VERSICLE_CHECK_MINUTES'] ?? 5);
   const stopWatching = minutes > 0 ? watchConnections(systems, events, log, minutes * 60_000) : () => undefined;
-  closeOnSignals(server, services, stopWatching);
+  const stopLooking = keepLookSchedules(
+    db,
+    (system) => lookAtAll(structures, profiles, system, true),
+    log,
+    Number(process.env['VERSICLE_SCHEDULE_SECONDS'] ?? 30) * 1000,
+  );
+  closeOnSignals(server, services, () => {
+    stopWatching();
+    stopLooking();
+  });
   const address = server.address() as { port: number };
   process.stdout.write(`Versicle is at http://${host}:${address.port}\n`);
 }

@@ -10,6 +10,7 @@ import {
   type DatasetDetail,
   type DatasetSetting,
   type Diagnosis,
+  type LookSchedule,
   type NewSystem,
   type Rows,
   type System,
@@ -20,6 +21,7 @@ import type { Database } from '../store/database.ts';
 import { PgliteDatabase } from '../store/pglite.ts';
 import type { Secrets } from '../store/secrets.ts';
 import { fromJson, isoTime } from '../store/values.ts';
+import { nextLook } from '../structures/look-schedule.ts';
 import { checkConnection, openConnection } from './kinds/index.ts';
 import type { KindContext, OpenSystem } from './kinds/kind.ts';
 import { preview, type PreviewOptions } from './preview.ts';
@@ -31,6 +33,9 @@ interface SystemRow {
   connection: Connection | string;
   secrets: string | null;
   state_since: string | null;
+  look_cron: string | null;
+  look_zone: string | null;
+  looked_at: string | null;
   diagnosis: Diagnosis | string | null;
 }
 type Kept = Record<string, string>;
@@ -49,7 +54,7 @@ export class Systems {
 
   private rowsOf(id?: string): Promise<SystemRow[]> {
     return this.db.query<SystemRow>(
-      'SELECT id, name, connection, secrets, state_since, diagnosis FROM system WHERE $1::text IS NULL OR id = $1 ORDER BY created_at, id',
+      'SELECT id, name, connection, secrets, state_since, diagnosis, look_cron, look_zone, looked_at FROM system WHERE $1::text IS NULL OR id = $1 ORDER BY created_at, id',
       [id ?? null],
     );
   }
@@ -68,6 +73,7 @@ export class Systems {
       stateSince: row.state_since === null ? null : isoTime(row.state_since),
       diagnosis: row.diagnosis === null ? null : fromJson(row.diagnosis),
       usedBy: uses.filter((u) => u.system === row.id).map(({ id, name, as }) => ({ id, name, as })),
+      look: lookOf(row),
     };
   }
   private async uses(): Promise<{ system: string; id: string; name: string; as: 'source' | 'target' }[]> {
@@ -140,6 +146,19 @@ export class Systems {
   }
   private kept(row: SystemRow): Kept {
     return row.secrets === null ? {} : (JSON.parse(this.secrets.open(row.secrets, row.id)) as Kept);
+  }
+
+  /** When all its datasets are looked at by themselves; null: only on request. */
+  async scheduleLook(id: string, schedule: LookSchedule | null): Promise<System> {
+    if (schedule && nextLook(schedule, new Date()) === null)
+      throw refused('The schedule never comes to pass; choose another day.');
+    await this.row(id);
+    await this.db.query('UPDATE system SET look_cron = $2, look_zone = $3, looked_at = now() WHERE id = $1', [
+      id,
+      schedule?.cron ?? null,
+      schedule?.zone ?? null,
+    ]);
+    return this.get(id);
   }
 
   async remove(id: string): Promise<void> {
@@ -328,6 +347,11 @@ export class Systems {
     for (const id of [...this.opened.keys()]) await this.forget(id);
     for (const opened of this.databases.values()) await (await opened.catch(() => null))?.close();
   }
+}
+
+function lookOf({ look_cron: cron, look_zone: zone, looked_at: at }: SystemRow): System['look'] {
+  if (cron === null || zone === null) return null;
+  return { cron, zone, next: nextLook({ cron, zone }, at === null ? new Date() : new Date(at))?.toISOString() ?? null };
 }
 
 /** What may be shown, and what must be kept under lock. */

@@ -9,6 +9,7 @@ import { structuresActions, structuresFeature } from '../structures/structures.f
 import { SaidComponent } from '../shared/said.component';
 import { bytesWords, FigurePipe, FullTimePipe, TimePipe } from '../shared/words';
 import { ConnectionFormComponent, connectionFault } from './connection-form.component';
+import { LookScheduleComponent } from './look-schedule.component';
 import { NewDatasetComponent } from './new-dataset.component';
 import { kindWords, stateWords, whereWords } from './system-words';
 import { systemsActions, systemsFeature } from './systems.feature';
@@ -21,6 +22,7 @@ import { systemsActions, systemsFeature } from './systems.feature';
     FormsModule,
     ConnectionFormComponent,
     NewDatasetComponent,
+    LookScheduleComponent,
     ImportComponent,
     LoadingComponent,
     SaidComponent,
@@ -113,6 +115,9 @@ import { systemsActions, systemsFeature } from './systems.feature';
             <button type="button" class="btn" (click)="catalogue()" [disabled]="importing().busy">
               {{ importing().busy ? 'Looking …' : 'Look at all datasets' }}
             </button>
+            <vs-look-schedule [system]="s" />
+          </div>
+          <div class="bring">
             <vs-import
               [id]="s.id"
               [label]="

@@ -62,6 +62,22 @@ export const change = createEffect(
   { functional: true },
 );
 
+export const scheduleLook = createEffect(
+  (actions = inject(Actions), api = inject(Api)) =>
+    actions.pipe(
+      ofType(a.scheduleLook),
+      switchMap(({ id, schedule }) =>
+        api.asAction(
+          'setLookSchedule',
+          { params: { id }, body: { schedule } },
+          (system) => a.changed({ system }),
+          (problem) => a.actFailed({ problem }),
+        ),
+      ),
+    ),
+  { functional: true },
+);
+
 export const lookAtChanged = createEffect(
   (actions = inject(Actions)) =>
     actions.pipe(

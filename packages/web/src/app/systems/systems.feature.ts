@@ -3,6 +3,7 @@ import type {
   Dataset,
   DatasetDetail,
   DatasetSetting,
+  LookSchedule,
   NewSystem,
   Rows,
   System,
@@ -22,6 +23,7 @@ export const systemsActions = createActionGroup({
     'create failed': props<{ problem: string }>(),
     change: props<{ id: string; changed: ChangedSystem }>(),
     changed: props<{ system: System }>(),
+    'schedule look': props<{ id: string; schedule: LookSchedule | null }>(),
     'sign in': props<{ id: string }>(),
     'sign in begun': props<{ url: string }>(),
     test: props<{ id: string }>(),
@@ -84,10 +86,16 @@ export const systemsFeature = createFeature({
       systems: failed(problem, s.systems),
       testing: null,
     })),
-    on(systemsActions.create, systemsActions.remove, systemsActions.change, (s): SystemsState => ({
-      ...s,
-      problem: null,
-    })),
+    on(
+      systemsActions.create,
+      systemsActions.remove,
+      systemsActions.change,
+      systemsActions.scheduleLook,
+      (s): SystemsState => ({
+        ...s,
+        problem: null,
+      }),
+    ),
     on(systemsActions.createFailed, systemsActions.actFailed, (s, { problem }): SystemsState => ({
       ...s,
       problem,
