@@ -4,8 +4,11 @@ import { ensureInstalled, root } from './setup.mjs';
 
 ensureInstalled();
 const program = join(root, 'packages/cli/dist/versicle.mjs');
-await whenChanged('cli', sourcesOf('packages/core/src', 'packages/files/src', 'packages/cli/src'), program, () =>
-  bundle({ entry: 'packages/cli/src/bin.ts', outfile: 'packages/cli/dist/versicle.mjs', external: false }),
+await whenChanged(
+  'cli',
+  sourcesOf('packages/core/src', 'packages/contract/src', 'packages/files/src', 'packages/cli/src'),
+  program,
+  () => bundle({ entry: 'packages/cli/src/bin.ts', outfile: 'packages/cli/dist/versicle.mjs', external: false }),
 );
 // npm runs scripts in the project's folder; paths are meant from where the person stands.
 process.chdir(process.env.INIT_CWD ?? process.cwd());

@@ -30,6 +30,7 @@ export async function apply(argv: string[], print: (text: string) => void): Prom
     options: {
       mapping: { type: 'string' },
       source: { type: 'string', multiple: true },
+      format: { type: 'string', multiple: true },
       out: { type: 'string' },
       failed: { type: 'string' },
       remarks: { type: 'string' },
@@ -39,10 +40,10 @@ export async function apply(argv: string[], print: (text: string) => void): Prom
   if (!values.mapping) throw new BadInput('Name the mapping: --mapping FILE');
   if (!values.out) throw new BadInput('Name the file to write: --out FILE (.csv, .jsonl, .json, .xml, .xlsx or .txt)');
   const document = await withCodeTables(loadMapping(values.mapping), values['code-table'] ?? []);
-  const source = await sourceFile(document, values.source ?? []);
+  const source = await sourceFile(document, values.source ?? [], values.format ?? []);
   outputKind(values.out);
   for (const path of [values.out, values.failed, values.remarks]) if (path) requireWritable(path, source.path);
-  const mapping = compileMapping(document, sourceFieldsFor(document, source.fields));
+  const mapping = compileMapping(document, sourceFieldsFor(document, source.fields, source.marks));
   const errors = mapping.problems.filter((p) => p.severity === 'error');
   if (errors.length > 0)
     throw new BadInput(

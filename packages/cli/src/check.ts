@@ -7,13 +7,17 @@ import { loadMapping, problemText, sourceFile } from './mapping-file.ts';
 export async function check(argv: string[], print: (text: string) => void): Promise<number> {
   const { values } = parseArgs({
     args: argv,
-    options: { mapping: { type: 'string' }, source: { type: 'string', multiple: true } },
+    options: {
+      mapping: { type: 'string' },
+      source: { type: 'string', multiple: true },
+      format: { type: 'string', multiple: true },
+    },
   });
   if (!values.mapping) throw new BadInput('Name the mapping: --mapping FILE');
   const document = loadMapping(values.mapping);
   const structure = structureOf(document);
   const names = values.source
-    ? (await sourceFile(document, values.source)).fields
+    ? (await sourceFile(document, values.source, values.format)).fields
     : (structure?.map((f) => f.name) ?? namedSourceFields(document));
   if (!values.source && !structure)
     print('warning: the document does not say which fields its source has; give --source to check their names');

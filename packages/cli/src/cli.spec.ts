@@ -312,3 +312,53 @@ describe('the command', () => {
     ).toBe(2);
   });
 });
+
+describe('a format that is given', () => {
+  const straight = write(
+    'straight.versicle.json',
+    JSON.stringify({
+      ...document,
+      source: { primary: { alias: 'm', dataset: 'tidebridge/members.csv' } },
+      target: {
+        ...document.target,
+        fields: document.target.fields.slice(0, 4).map((f) => ({ ...f, required: false })),
+      },
+      lines: ['no', 'joined', 'balance'].map((name, i) => ({
+        id: `l${i}`,
+        target: name,
+        kind: 'straight',
+        source: `m.${name}`,
+      })),
+      skips: [],
+    }),
+  );
+  const source = write('marks.csv', 'no;joined;balance\n1;03.08.2019;1.204,50\n2;31.02.2019;1,5\n');
+  const format = {
+    kind: 'delimited',
+    encoding: 'utf-8',
+    delimiter: ';',
+    quote: '"',
+    newline: '\n',
+    skipLines: 0,
+    header: true,
+    emptyIsNull: true,
+    marks: { decimal: ',', dates: 'DD.MM.YYYY' },
+  };
+  const apply = (...more: string[]): ReturnType<typeof versicle> =>
+    versicle('apply', '--mapping', straight, '--source', `m=${source}`, '--out', path('marks-out.csv'), ...more);
+
+  it('has numbers and dates read as it declares them; a guess alone does not', async () => {
+    expect((await apply()).said[0]).toContain('2 failed + 0 written');
+    const { said } = await apply('--format', `m=${write('format.json', JSON.stringify(format))}`);
+    expect(said[0]).toContain('1 failed + 1 written');
+    expect(read('marks-out.csv')).toBe('no,joined,balance\n1,2019-08-03,1204.50\n');
+  });
+  it('is refused with its fault when it can’t be meant', async () => {
+    const complaint = async (value: unknown): Promise<string> =>
+      (await apply('--format', `m=${write('wrong.json', JSON.stringify(value))}`)).complained.join();
+    expect(await complaint({ ...format, kind: 'tabular' })).toContain('is not a format');
+    expect(await complaint({ ...format, delimiter: ';;' })).toContain('delimiter');
+    expect(await complaint({ ...format, marks: { decimal: ',', dates: 'QQ' } })).toContain('dates can’t be written');
+    expect((await apply('--format', 'x=y.json')).complained.join()).toContain('no source “x”');
+  });
+});

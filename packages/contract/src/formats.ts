@@ -6,7 +6,11 @@ const skipLines = z.number().int().min(0).max(10_000);
 const fieldName = z.string().min(1).max(200);
 
 /** How numbers and dates are written, where not as PostgreSQL does; dates in its pattern letters, null: ISO 8601. */
-const marks = z.strictObject({ decimal: z.enum(['.', ',']), dates: z.string().min(2).max(40).nullable() }).optional();
+export const writtenMarks = z.strictObject({
+  decimal: z.enum(['.', ',']),
+  dates: z.string().min(2).max(40).nullable(),
+});
+const marks = writtenMarks.optional();
 
 const delimited = z.strictObject({
   kind: z.literal('delimited'),

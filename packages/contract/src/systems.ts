@@ -1,7 +1,7 @@
 import * as z from 'zod';
 import { connection } from './connections.ts';
 import { endpoint } from './endpoints.ts';
-import { fileFormat } from './formats.ts';
+import { fileFormat, writtenMarks } from './formats.ts';
 
 /** What a test of a connection found. */
 export const diagnosis = z.object({
@@ -109,6 +109,8 @@ export type SampleRow = z.infer<typeof sampleRow>;
 export const reading = z.object({
   fields: z.array(z.object({ name: z.string(), readsAs: z.string() })),
   cells: z.array(z.array(z.object({ at: z.number(), typed: z.string().nullable(), damage: z.string().nullable() }))),
+  /** How the dataset's format declares its numbers and dates to be written; null where nobody did. */
+  declared: writtenMarks.nullable(),
 });
 /** Rows as text. `looked` counts the rows that were read to find them. `reading` is null where the system itself has types. */
 export const rows = z.object({

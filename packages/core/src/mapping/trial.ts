@@ -1,6 +1,6 @@
 import type { Timestamp } from '../fields/dates.ts';
 import { outputText, type Value } from '../fields/values.ts';
-import { Unreadable } from '../formats/format.ts';
+import { Unreadable, type Marks } from '../formats/format.ts';
 import { MappingRun } from './apply.ts';
 import { compileMapping, type CompiledLine, type CompiledMapping } from './compile.ts';
 import type { MappingDocument, Problem } from './document.ts';
@@ -39,8 +39,9 @@ export class Trial {
     private readonly document: MappingDocument,
     fieldNames: readonly string[],
     private readonly now: Timestamp,
+    marks: Marks | null = null,
   ) {
-    const fields = sourceFieldsFor(document, fieldNames);
+    const fields = sourceFieldsFor(document, fieldNames, marks);
     this.mapping = compileMapping(document, fields);
     this.typed = rowTyper(fields);
   }

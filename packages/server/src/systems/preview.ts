@@ -8,7 +8,6 @@ import {
   RuleError,
   Unreadable,
   type FileFormat,
-  type Marks,
   type RawRow,
   type Value,
   type ValueType,
@@ -95,20 +94,29 @@ export async function preview(system: OpenSystem, dataset: string, options: Prev
       ? { row, file, values: [], problem: `${values.message} ${values.raw ? `It begins: ${values.raw}` : ''}`.trim() }
       : { row, file, values: [...values], problem: null },
   );
-  const reading = system.selects
-    ? null
-    : readRowsAs(
-        fields,
-        found.map((f) => f.values),
-        await marksFor(system, dataset),
-      );
-  return { fields, rows, reading: reading as Rows['reading'], looked, more };
+  return {
+    fields,
+    rows,
+    reading: system.selects ? null : await readingOf(system, dataset, fields, found),
+    looked,
+    more,
+  };
 }
-/** How the file writes numbers and dates, guessed or declared. */
-async function marksFor(system: OpenSystem, dataset: string): Promise<Marks | null> {
-  if (!system.sourcePlan) return null;
-  const { setting } = await system.describe(dataset);
-  return setting?.kind === 'format' ? marksOf(setting.format as FileFormat) : null;
+/** What the rows read as; a file's format says, guessed or declared, how its numbers and dates are written. */
+async function readingOf(
+  system: OpenSystem,
+  dataset: string,
+  fields: readonly string[],
+  found: readonly Found[],
+): Promise<Rows['reading']> {
+  const { setting = null, settled = false } = system.sourcePlan ? await system.describe(dataset) : {};
+  const marks = setting?.kind === 'format' ? marksOf(setting.format as FileFormat) : null;
+  const reading = readRowsAs(
+    fields,
+    found.map((f) => f.values),
+    marks,
+  );
+  return { ...reading, declared: settled ? marks : null } as Rows['reading'];
 }
 
 type Evaluate = (row: readonly (string | null)[]) => Value;

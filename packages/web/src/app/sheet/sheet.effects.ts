@@ -51,8 +51,8 @@ export const loadSamples = createEffect(
 );
 
 function samplesOf(rows: Rows, failed: FailedRecordDetail | null): Samples {
-  if (failed === null || failed.cause === 'source_unreadable')
-    return { fields: rows.fields, rows: rows.rows, failed: null };
+  const taken = { fields: rows.fields, marks: rows.reading?.declared ?? null };
+  if (failed === null || failed.cause === 'source_unreadable') return { ...taken, rows: rows.rows, failed: null };
   const values = new Map(failed.source.map((v) => [v.name, v.value]));
   const first = {
     row: failed.row,
@@ -60,7 +60,7 @@ function samplesOf(rows: Rows, failed: FailedRecordDetail | null): Samples {
     values: rows.fields.map((f) => values.get(f) ?? null),
     problem: null,
   };
-  return { fields: rows.fields, rows: [first, ...rows.rows], failed: { id: failed.id, label: failed.label } };
+  return { ...taken, rows: [first, ...rows.rows], failed: { id: failed.id, label: failed.label } };
 }
 
 export const tryOut = createEffect(
@@ -73,7 +73,7 @@ export const tryOut = createEffect(
         const samples = s.samples.value;
         if (s.document === null || samples === null) return EMPTY;
         return trial
-          .try({ document: s.document, fields: samples.fields, rows: samples.rows, sample: s.sample, line: s.open })
+          .try({ document: s.document, ...samples, sample: s.sample, line: s.open })
           .pipe(map((answer) => a.tried({ answer })));
       }),
     ),

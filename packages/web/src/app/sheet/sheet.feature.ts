@@ -1,5 +1,5 @@
 import type { Difference, MappingDetail, Revision, SampleRow, SavedDraft } from '@versicle/contract';
-import { withAllLines, type MappingDocument } from '@versicle/core';
+import { withAllLines, type MappingDocument, type Marks } from '@versicle/core';
 import { createActionGroup, createFeature, createReducer, createSelector, emptyProps, on, props } from '@ngrx/store';
 import { failed, idle, loaded, type Loadable } from '../shared/loadable';
 import { rowsOf } from './rows';
@@ -8,6 +8,8 @@ import type { TrialAnswer } from './trial-messages';
 export interface Samples {
   readonly fields: readonly string[];
   readonly rows: readonly SampleRow[];
+  /** How the dataset declares its numbers and dates to be written. */
+  readonly marks: Marks | null;
   /** The failed record that stands first, when the sheet was opened for it. */
   readonly failed: { readonly id: number; readonly label: string } | null;
 }

@@ -1,11 +1,12 @@
 /// <reference lib="webworker" />
-import { timestampOfMillis, Trial, type MappingDocument } from '@versicle/core';
+import { timestampOfMillis, Trial, type MappingDocument, type Marks } from '@versicle/core';
 import type { TrialAnswer, TrialQuestion, TrialRow } from './trial-messages';
 
 /** Tries the document on the sample records, away from the page's thread. */
 
 let document: MappingDocument | null = null;
 let fields: readonly string[] = [];
+let marks: Marks | null = null;
 let rows: readonly TrialRow[] = [];
 let trial: Trial | null = null;
 let failing: Record<string, number> = {};
@@ -14,12 +15,13 @@ addEventListener('message', ({ data }: MessageEvent<TrialQuestion>) => {
   const changed = data.document !== undefined || data.fields !== undefined || data.rows !== undefined;
   document = data.document ?? document;
   fields = data.fields ?? fields;
+  if (data.marks !== undefined) marks = data.marks;
   rows = data.rows ?? rows;
   if (document === null) return;
   const readable = rows.filter((r) => r.values.length > 0);
   const file = readable[0]?.file ?? null;
   if (changed || trial === null) {
-    trial = new Trial(document, fields, timestampOfMillis(Date.now()));
+    trial = new Trial(document, fields, timestampOfMillis(Date.now()), marks);
     failing = trial.failing(
       readable.map((r) => r.values),
       file,

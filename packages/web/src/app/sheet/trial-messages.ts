@@ -1,10 +1,11 @@
-import type { InAndOut, MappingDocument, Problem, RecordResult } from '@versicle/core';
+import type { InAndOut, MappingDocument, Marks, Problem, RecordResult } from '@versicle/core';
 
 /** What the sheet asks its worker. Document and rows are sent only when they changed; the worker keeps the last. */
 export interface TrialQuestion {
   readonly id: number;
   readonly document?: MappingDocument;
   readonly fields?: readonly string[];
+  readonly marks?: Marks | null;
   readonly rows?: readonly TrialRow[];
   readonly sample: number;
   readonly line: string | null;

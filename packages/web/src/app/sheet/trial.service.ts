@@ -1,5 +1,5 @@
 import { Injectable } from '@angular/core';
-import type { MappingDocument } from '@versicle/core';
+import type { MappingDocument, Marks } from '@versicle/core';
 import { Observable } from 'rxjs';
 import type { TrialAnswer, TrialQuestion, TrialRow } from './trial-messages';
 
@@ -7,6 +7,7 @@ export interface TrialRequest {
   readonly document: MappingDocument;
   readonly fields: readonly string[];
   readonly rows: readonly TrialRow[];
+  readonly marks: Marks | null;
   readonly sample: number;
   readonly line: string | null;
 }
@@ -32,7 +33,7 @@ export class TrialService {
       const question: TrialQuestion = {
         id,
         ...(known.document === request.document ? {} : { document: request.document }),
-        ...(known.fields === request.fields ? {} : { fields: request.fields }),
+        ...(known.fields === request.fields ? {} : { fields: request.fields, marks: request.marks }),
         ...(known.rows === request.rows ? {} : { rows: request.rows }),
         sample: request.sample,
         line: request.line,
