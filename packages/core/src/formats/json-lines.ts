@@ -1,13 +1,8 @@
 import { ChunkDecoder } from './decode.ts';
+import { FlatObjects } from './flat-object.ts';
 import { flatMembers } from './json-tree.ts';
 import { Unreadable, type JsonLinesFormat, type RawRow, type RowBatch } from './format.ts';
 import { LineSplitter } from './lines.ts';
-
-/**
- * What JSON.parse would not give back as it was written: long numbers, exponents, zeros at the end or a minus before zero,
- * very small numbers; and zero bytes, which are refused. It may match more (texts), never less.
- */
-const RISKY = /[\d.]{16}|\d[eE]|\.\d*0[,\s}\]]|-0|\b0\.0000|\\u0000/;
 
 /** JSON Lines as a stream; each line one object. Values become text: numbers keep their digits, objects their JSON. */
 export class JsonLinesReader {
@@ -23,8 +18,10 @@ export class JsonLinesReader {
     this.decoder = new ChunkDecoder(format.encoding);
     this.known = fields ? [...fields] : [];
     this.knownSet = new Set(this.known);
+    this.quick = new FlatObjects(this.known);
     this.fixed = fields !== null;
   }
+  private readonly quick: FlatObjects;
   private readonly fixed: boolean;
   private readonly knownSet: Set<string>;
 
@@ -46,29 +43,14 @@ export class JsonLinesReader {
     return { firstRow, rows: again(), again };
   }
 
-  /** By the platform's own parser, where it loses nothing; null where a member is nested. */
-  private quickRow(line: string): RawRow | null {
-    const object = JSON.parse(line) as Readonly<Record<string, unknown>> | null;
-    if (typeof object !== 'object' || object === null || Array.isArray(object)) return null;
-    if (!this.fixed) for (const key in object) if (!this.knownSet.has(key)) this.learn(key);
-    const { known } = this;
-    const row = new Array<string | null>(known.length);
-    for (let i = 0; i < known.length; i++) {
-      const value = Object.hasOwn(object, known[i]!) ? object[known[i]!] : null;
-      if (typeof value === 'string') row[i] = value;
-      else if (value === null) row[i] = null;
-      else if (typeof value === 'object') return null;
-      else row[i] = String(value);
-    }
-    return row;
-  }
   private learn(name: string): void {
     this.known.push(name);
     this.knownSet.add(name);
+    this.quick.learn(name);
   }
   private row(line: string): RawRow {
     try {
-      const quick = RISKY.test(line) ? null : this.quickRow(line);
+      const quick = this.quick.read(line);
       if (quick) return quick;
       const object = readFlatObject(line);
       if (!this.fixed) for (const key of object.keys()) if (!this.knownSet.has(key)) this.learn(key);

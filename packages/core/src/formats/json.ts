@@ -1,5 +1,6 @@
 import { ChunkDecoder, DAMAGED } from './decode.ts';
 import { FormatError, MAX_RECORD, Unreadable, type JsonFormat, type RawRow, type RowBatch } from './format.ts';
+import { FlatObjects } from './flat-object.ts';
 import { parseJsonTree } from './json-tree.ts';
 import { Flattener, tooDeep } from './nested.ts';
 
@@ -8,6 +9,7 @@ export class JsonReader {
   private readonly decoder: ChunkDecoder;
   private readonly elements: JsonElements;
   private readonly flattener: Flattener;
+  private readonly quick: FlatObjects | null;
   private number = 0;
   private nextRow = 1;
 
@@ -15,6 +17,9 @@ export class JsonReader {
     this.decoder = new ChunkDecoder(format.encoding);
     this.elements = new JsonElements(format.records);
     this.flattener = new Flattener(format.structures, format.part, format.withDoc);
+    // Records in which nothing repeats, and of which only fields are wanted, need no tree.
+    const flat = format.part === '' && format.structures.length === 1 && !format.withDoc;
+    this.quick = flat ? new FlatObjects(format.structures[0]!.fields, 1) : null;
   }
   get names(): readonly string[] {
     return this.flattener.names;
@@ -37,6 +42,11 @@ export class JsonReader {
   private rows(texts: readonly (string | Unreadable)[], before: number): RawRow[] {
     return texts.flatMap((text, i) => {
       if (text instanceof Unreadable) return [text];
+      const quick = this.quick?.read(text);
+      if (quick) {
+        quick[0] = String(before + i + 1);
+        return [quick];
+      }
       const raw = text.slice(0, 200);
       if (text.includes(DAMAGED))
         return [new Unreadable('The record has bytes that are not in the file’s encoding.', raw)];
@@ -48,6 +58,11 @@ export class JsonReader {
     });
   }
 }
+
+/** A whole object with nothing nested and no escapes: found by one expression, many times as fast as by its characters. */
+const FLAT = /\{[^"{}[\]]*(?:"[^"\\]*"[^"{}[\]]*)*\}/y;
+/** Elements in a row that are not flat before the expression is not tried any more. */
+const MAX_MISSES = 50;
 
 interface Level {
   readonly array: boolean;
@@ -72,6 +87,8 @@ export class JsonElements {
   private found = false;
   private begun = false;
   private count = 0;
+  /** Elements in a row that were not flat. */
+  private misses = 0;
 
   constructor(private readonly records: string) {
     this.path = records === '' ? [] : records.split('.');
@@ -154,6 +171,14 @@ export class JsonElements {
     const { buffer } = this;
     const { length } = buffer;
     let { at, depth } = this;
+    if (at === this.start && this.misses < MAX_MISSES && buffer.charCodeAt(at) === 123) {
+      FLAT.lastIndex = at;
+      if (FLAT.test(buffer)) {
+        at = FLAT.lastIndex;
+        this.misses = 0;
+        if (this.levels.length === 0) return this.endElement(at, 0, out);
+      } else this.misses++;
+    }
     for (; at < length; at++) {
       const c = buffer.charCodeAt(at);
       if (c === 34) {
