@@ -77,6 +77,67 @@ test('a dataset of an API is described by hand, a child of another one', async (
   await page.getByRole('button', { name: 'Save and look at it' }).click();
   await expect(page.getByText('all 23 rows')).toBeVisible();
   await expect(page.getByRole('columnheader', { name: '_parent_key' })).toBeVisible();
+  // What was set down is changed in place.
+  await page.getByRole('link', { name: 'Format' }).click();
+  await page.getByRole('button', { name: 'Change …' }).click();
+  await expect(entry(page, 'For each record of')).toHaveValue('stations');
+  await entry(page, 'Path').fill('/stations/{cod}/status');
+  await page.getByRole('button', { name: 'Save and look at it' }).click();
+  await expect(page.getByRole('alert')).toContainText('the parent has no such field');
+  await entry(page, 'Path').fill('/stations/{code}/status');
+  await entry(page, 'Query parameters').fill('of={{today}}');
+  await page.getByRole('button', { name: 'Save and look at it' }).click();
+  await expect(page.getByRole('button', { name: 'Change …' })).toBeVisible();
+});
+
+test('the Ledger is connected over TCP, with another user for writing', async ({ page }) => {
+  await begin(page, 'Books', 'PostgreSQL');
+  for (const [label, value] of Object.entries({
+    Host: '127.0.0.1',
+    Port: String(port('ledger')),
+    Database: 'ledger',
+    User: 'reader',
+    'User for writing': 'poster',
+  }))
+    await entry(page, label).fill(value);
+  await entry(page, 'Password').fill('wrong');
+  await entry(page, 'Password for writing').fill('posting-practice');
+  await page.getByRole('button', { name: 'Connect and test' }).click();
+  await expect(page.getByText('does not let reader in')).toBeVisible();
+  await page.getByRole('button', { name: 'Change the connection …' }).click();
+  await entry(page, 'Password').fill('ledger-practice');
+  await page.getByRole('button', { name: 'Save and test' }).click();
+  await expect(page.getByText('the user sees 5 tables and views')).toBeVisible();
+  await page.getByRole('link', { name: 'acct', exact: true }).click();
+  await expect(page.getByRole('cell', { name: 'A10000' })).toBeVisible();
+});
+
+test('all datasets of a system are looked at on a schedule', async ({ page }) => {
+  await page.goto('/systems/docks');
+  await pick(page, 'Looked at and profiled', 'every Monday');
+  const time = page.getByLabel('Time of day');
+  await time.fill('06:30');
+  await time.press('Tab');
+  await expect(page.getByText(/next .*06:30/)).toBeVisible();
+  await page.reload();
+  await expect(page.getByLabel('Time of day')).toHaveValue('06:30');
+  await pick(page, 'Looked at and profiled', 'on request');
+  await expect(page.getByLabel('Time of day')).toHaveCount(0);
+});
+
+test('how a file writes numbers is guessed, corrected, and the typed values follow', async ({ page }) => {
+  await page.goto('/systems/tidebridge/dataset?name=stations.csv&tab=format');
+  await expect(page.getByText('numbers have a decimal comma (latitude, longitude)')).toBeVisible();
+  const first = page.getByRole('row').nth(1);
+  await expect(first).toContainText(/47,14450\s*= 47\.14450/);
+  await expect(page.getByText(/Looks damaged in these rows:.*minus behind the number/)).toBeVisible();
+  await pick(page, 'Decimal sign', 'point 1204.50');
+  await expect(first).not.toContainText('= 47.14450');
+  await entry(page, 'Dates are written').fill('QQ');
+  await entry(page, 'Dates are written').press('Tab');
+  await expect(page.getByRole('alert')).toContainText('can’t be written “QQ”');
+  await page.getByRole('button', { name: /guess/i }).click();
+  await expect(first).toContainText(/47,14450\s*= 47\.14450/);
 });
 
 for (const [what, kind, fill, sentence] of [

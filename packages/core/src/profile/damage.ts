@@ -41,4 +41,3 @@ export class DigitLengths {
       : null;
   }
 }
-export const isDigits = (value: string): boolean => /^\d+$/.test(value);

@@ -6,10 +6,10 @@ export class HyperLogLog {
   private readonly registers = new Uint8Array(1 << BITS);
 
   add(text: string): void {
-    const high = hash(text, 0x9e3779b9);
-    const low = hash(text, 0x85ebca6b);
-    const register = high >>> (32 - BITS);
-    const rank = Math.clz32(low) + 1;
+    // One hash of 32 bits: its first ones choose the register, the others the rank; good for far more than is ever counted.
+    const hashed = hash(text, 0x9e3779b9);
+    const register = hashed >>> (32 - BITS);
+    const rank = Math.min(Math.clz32(hashed << BITS), 32 - BITS) + 1;
     if (rank > this.registers[register]!) this.registers[register] = rank;
   }
   count(): number {

@@ -1,6 +1,7 @@
 /** `AB-123` → `AA-999`. Long texts have their runs shortened: what matters then is what kinds of run follow each other. */
 export function patternOf(value: string): string {
   const long = value.length > 18;
+  if (!long && allDigits(value)) return DIGITS[value.length]!;
   let pattern = '';
   let last = '';
   for (let i = 0; i < value.length && pattern.length < 40; i++) {
@@ -23,6 +24,14 @@ export function patternOf(value: string): string {
     last = kind;
   }
   return pattern;
+}
+const DIGITS = Array.from({ length: 19 }, (_, length) => '9'.repeat(length));
+export function allDigits(value: string): boolean {
+  for (let i = 0; i < value.length; i++) {
+    const c = value.charCodeAt(i);
+    if (c < 48 || c > 57) return false;
+  }
+  return value !== '';
 }
 function letterKind(c: string): string {
   const lower = c.toLowerCase();

@@ -1,9 +1,10 @@
 import { KeySet } from '../mapping/key-set.ts';
 import { Unreadable, type RawRow } from '../formats/format.ts';
 import { HyperLogLog } from './hyper-log-log.ts';
-import { damageOf, DigitLengths, isDigits, type Damage } from './damage.ts';
+import { damageOf, DigitLengths, type Damage } from './damage.ts';
 import { MEANINGS, type Meaning } from './meanings.ts';
-import { patternOf } from './patterns.ts';
+import { ValueCounts } from './value-counts.ts';
+import { allDigits, patternOf } from './patterns.ts';
 
 /** Figures about one field over the records that were looked at. */
 export interface FieldProfile {
@@ -58,16 +59,14 @@ export class Profiler {
   }
 
   push(rows: readonly RawRow[]): void {
-    const { fields } = this;
-    for (const row of rows) {
-      this.records++;
-      if (row instanceof Unreadable) {
-        this.unreadable++;
-        continue;
-      }
-      if (this.sample.length < SAMPLE) this.sample.push(row);
-      for (let i = 0; i < fields.length; i++) fields[i]!.add(row[i] ?? null);
-    }
+    const readable: (readonly (string | null)[])[] = [];
+    for (const row of rows)
+      if (row instanceof Unreadable) this.unreadable++;
+      else readable.push(row);
+    this.records += rows.length;
+    if (this.sample.length < SAMPLE) this.sample.push(...readable.slice(0, SAMPLE - this.sample.length));
+    // Field by field, so that one field's counts stay in the processor's cache while they are looked up.
+    for (const [i, field] of this.fields.entries()) field.addAll(readable, i);
   }
 
   result(): DatasetProfile {
@@ -116,22 +115,24 @@ export class Profiler {
 
 class FieldProfiler {
   private filled = 0;
-  /** Counters are objects, so that a value costs one look into the map and not two. */
-  private readonly counts = new Map<string, { n: number }>();
+  private readonly counts = new ValueCounts(COUNTED);
   private beyond: Beyond | null = null;
 
-  add(value: string | null): void {
-    if (value === null || value === '') return;
-    const known = this.counts.get(value);
-    if (known !== undefined) {
-      this.filled++;
-      known.n++;
-      return;
+  addAll(rows: readonly (readonly (string | null)[])[], at: number): void {
+    const { counts } = this;
+    let filled = 0;
+    for (const row of rows) {
+      const value = row[at];
+      if (value === null || value === undefined || value === '') continue;
+      if (counts.again(value)) filled++;
+      else this.addUnknown(value);
     }
+    this.filled += filled;
+  }
+  private addUnknown(value: string): void {
     if (value.trim() === '') return;
     this.filled++;
-    if (this.counts.size < COUNTED) this.counts.set(value, { n: 1 });
-    else {
+    if (!this.counts.begin(value)) {
       this.beyond ??= new Beyond(this.counts);
       this.beyond.add(value);
     }
@@ -144,15 +145,15 @@ class FieldProfiler {
 
   result(name: string): FieldProfile {
     const shape = this.beyond?.shape ?? new Shape();
-    for (const [value, { n }] of this.counts) shape.add(value, n);
-    const top = [...this.counts].sort((a, b) => b[1].n - a[1].n || (a[0] < b[0] ? -1 : 1)).slice(0, 10);
+    for (const [value, n] of this.counts) shape.add(value, n);
+    const top = [...this.counts].sort((a, b) => b[1] - a[1] || (a[0] < b[0] ? -1 : 1)).slice(0, 10);
     return {
       name,
       filled: this.filled,
       distinct: this.beyond ? this.beyond.distinct() : this.counts.size,
       distinctExact: this.beyond === null,
       ...shape.result(this.filled),
-      top: top.map(([value, { n }]) => ({ value, count: n })),
+      top: top.map(([value, count]) => ({ value, count })),
       topExact: this.beyond === null,
     };
   }
@@ -164,8 +165,8 @@ class Beyond {
   private readonly log = new HyperLogLog();
   private unique: KeySet | null = new KeySet();
 
-  constructor(known: ReadonlyMap<string, { readonly n: number }>) {
-    for (const [value, { n }] of known) {
+  constructor(known: ValueCounts) {
+    for (const [value, n] of known) {
       this.log.add(value);
       if (n > 1) this.unique = null;
       else this.unique?.add(value);
@@ -181,9 +182,9 @@ class Beyond {
   distinct(): number {
     return this.unique ? this.unique.size : this.log.count();
   }
-  isUnique(known: ReadonlyMap<string, { readonly n: number }>): boolean {
+  isUnique(known: ValueCounts): boolean {
     if (this.unique === null) return false;
-    for (const { n } of known.values()) if (n > 1) return false;
+    for (const [, n] of known) if (n > 1) return false;
     return true;
   }
 }
@@ -209,8 +210,8 @@ class Shape {
   private readonly digits = new DigitLengths();
 
   /** Meanings that hardly any of these values has are not tested any more. */
-  learn(values: ReadonlyMap<string, unknown>): void {
-    const some = [...values.keys()].slice(0, 2000);
+  learn(values: ValueCounts): void {
+    const some = [...values].slice(0, 2000).map(([value]) => value);
     this.tested = MEANINGS.filter((m) => some.filter((v) => m.test(v)).length > some.length * 0.5);
   }
 
@@ -238,11 +239,9 @@ class Shape {
     if (number > this.maxNumber) [this.maxNumber, this.maxNumberText] = [number, value];
   }
   private addDamage(value: string, count: number): void {
+    if (allDigits(value)) return this.digits.add(value, count);
     const what = damageOf(value);
-    if (what === null) {
-      if (isDigits(value)) this.digits.add(value, count);
-      return;
-    }
+    if (what === null) return;
     const known = this.damaged.get(what);
     if (known) known.count += count;
     else this.damaged.set(what, { count, example: value });

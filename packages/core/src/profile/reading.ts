@@ -5,8 +5,9 @@ import { Unreadable, type Marks, type RawRow } from '../formats/format.ts';
 import { textConverter } from '../formats/marks.ts';
 import { readNumber } from '../rules/own-functions.ts';
 import { decimalText } from '../fields/decimal.ts';
-import { damageOf, DigitLengths, isDigits } from './damage.ts';
+import { damageOf, DigitLengths } from './damage.ts';
 import { MEANINGS } from './meanings.ts';
+import { allDigits } from './patterns.ts';
 
 /** What the values of a field read as. */
 export type ReadsAs = 'text' | 'whole number' | 'number' | 'date' | 'timestamp' | 'boolean';
@@ -66,7 +67,7 @@ class Column {
   ) {
     const filled = values.filter((v): v is string => v !== null && v.trim() !== '');
     const digits = new DigitLengths();
-    for (const value of filled) if (isDigits(value)) digits.add(value, 1);
+    for (const value of filled) if (allDigits(value)) digits.add(value, 1);
     this.idLength = digits.lostZeros()?.length ?? null;
     const meant = (name: string): boolean => {
       const { test } = MEANINGS.find((m) => m.name === name)!;
@@ -115,7 +116,7 @@ class Column {
   private damage(value: string): string | null {
     const what = damageOf(value);
     if (what !== null) return what;
-    return this.idLength !== null && isDigits(value) && value.length < this.idLength && !value.startsWith('0')
+    return this.idLength !== null && allDigits(value) && value.length < this.idLength && !value.startsWith('0')
       ? `shorter than the other ids (${this.idLength} digits): leading zeros lost?`
       : null;
   }
