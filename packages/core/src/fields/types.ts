@@ -15,7 +15,9 @@ export type ValueType =
   | 'timestamptz'
   | 'interval'
   | 'uuid'
-  | 'jsonb';
+  | 'jsonb'
+  | 'bytea'
+  | 'text[]';
 
 /** A field's type as the document writes it: `varchar(12)`, `numeric(9,2)`, `date` … */
 export interface FieldType {
@@ -60,6 +62,17 @@ const SPELLINGS: Record<string, [ValueType, string]> = {
   uuid: ['uuid', 'uuid'],
   jsonb: ['jsonb', 'jsonb'],
 };
+/** Kinds of value that rules work with, but that no field of a document has. */
+const RULE_TYPES: Record<string, FieldType> = {
+  bytea: { value: 'bytea', sql: 'bytea' },
+  'text[]': { value: 'text[]', sql: 'text[]' },
+  'varchar[]': { value: 'text[]', sql: 'text[]' },
+};
+/** The type that a cast in a rule names. Throws like parseFieldType. */
+export function parseRuleType(text: string): FieldType {
+  const name = text.trim().toLowerCase();
+  return Object.hasOwn(RULE_TYPES, name) ? RULE_TYPES[name]! : parseFieldType(text);
+}
 
 export const TYPE_NAMES = Object.keys(SPELLINGS);
 
@@ -117,6 +130,8 @@ const SHOWN: Record<ValueType, string> = {
   interval: 'interval',
   uuid: 'uuid',
   jsonb: 'jsonb',
+  bytea: 'bytea',
+  'text[]': 'text[]',
 };
 /** The name people read and PostgreSQL takes in a cast. */
 export function typeName(type: ValueType): string {

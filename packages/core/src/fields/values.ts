@@ -6,9 +6,10 @@ import type { ValueType } from './types.ts';
 
 /**
  * A value at run time: text, uuid and jsonb as string; bool as boolean; int2/int4 as number; int8 as number, or bigint
- * beyond 2^53; float8 as number; date as days since 1970-01-01. Its type is known statically, so none is carried along.
+ * beyond 2^53; float8 as number; date as days since 1970-01-01; jsonb in its canonical text; bytea as bytes. Its type is known statically, so none is carried along.
  */
-export type Value = string | number | bigint | boolean | Decimal | Timestamp | Interval | null;
+export type Value =
+  string | number | bigint | boolean | Decimal | Timestamp | Interval | Uint8Array | readonly (string | null)[] | null;
 
 /** `(value)::text` as PostgreSQL prints it. */
 export function valueText(value: Value, type: ValueType): string | null {
@@ -33,9 +34,29 @@ export function valueText(value: Value, type: ValueType): string | null {
       return timestampText(value as Timestamp, true);
     case 'interval':
       return intervalText(value as Interval);
+    case 'bytea':
+      return bytesText(value as Uint8Array);
+    case 'text[]':
+      return arrayText(value as readonly (string | null)[]);
     default:
       return String(value);
   }
+}
+
+export function bytesText(bytes: Uint8Array): string {
+  let hex = '\\x';
+  for (const byte of bytes) hex += byte.toString(16).padStart(2, '0');
+  return hex;
+}
+/** An array as array_out prints it: what could be misread stands in quotes. */
+export function arrayText(items: readonly (string | null)[]): string {
+  const item = (text: string | null): string => {
+    if (text === null) return 'NULL';
+    return text === '' || /[{}",\\ \t\n\v\f\r]/.test(text) || /^null$/i.test(text)
+      ? `"${text.replace(/["\\]/g, '\\$&')}"`
+      : text;
+  };
+  return `{${items.map(item).join(',')}}`;
 }
 
 /** As an output function prints it (COPY, concat, files): like valueText, booleans as t and f. */

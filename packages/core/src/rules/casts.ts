@@ -13,7 +13,10 @@ import {
   type Value,
 } from '../fields/values.ts';
 import { quoted } from '../words.ts';
+import { readArray } from './array-functions.ts';
+import { readBytes } from './bytes-functions.ts';
 import type { RuleContext } from './context.ts';
+import { canonicalJson, scalarText } from './json-functions.ts';
 import { roundFloat } from './number-functions.ts';
 
 /** PostgreSQL's casts. The strict last step from a line's value to its target field is fields/convert.ts, not this. */
@@ -63,6 +66,14 @@ function fromText(to: ValueType): Cast | null {
       return (text: string, ctx) => readTimestampTz(text) ?? refuse(text, ctx);
     case 'interval':
       return (text: string, ctx) => readInterval(text) ?? refuse(text, ctx);
+    case 'jsonb':
+      return (text: string, ctx) => canonicalJson(text) ?? refuse(text, ctx);
+    case 'uuid':
+      return (text: string, ctx) => readUuid(text) ?? refuse(text, ctx);
+    case 'bytea':
+      return (text: string, ctx) => readBytes(text) ?? refuse(text, ctx);
+    case 'text[]':
+      return (text: string, ctx) => readArray(text) ?? refuse(text, ctx);
     default:
       return null;
   }
@@ -91,6 +102,7 @@ export function castBetween(from: ValueType, to: ValueType): Cast | null {
   if (to === 'text')
     return from === 'jsonb' || from === 'uuid' ? (v: Value) => v : (value: Value) => valueText(value, from);
   if (from === 'text' || from === 'unknown') return fromText(to);
+  if (from === 'jsonb') return fromJson(to);
   if (to === 'int2' || to === 'int4' || to === 'int8') return toInteger(from, to);
   switch (to) {
     case 'bool':
@@ -111,6 +123,25 @@ export function castBetween(from: ValueType, to: ValueType): Cast | null {
     default:
       return null;
   }
+}
+
+/** A JSON scalar as a value of its kind; JSON's null is null. */
+function fromJson(to: ValueType): Cast | null {
+  if (to === 'bool') return (j: string, ctx) => scalarText(j, 'bool', ctx);
+  if (to !== 'numeric' && to !== 'float8' && !INTS.has(to)) return null;
+  const onward = to === 'numeric' ? null : castBetween('numeric', to)!;
+  return (j: string, ctx) => {
+    const text = scalarText(j, 'numeric', ctx) as string | null;
+    const number = text === null ? null : D.parseDecimal(text);
+    return number === null || onward === null ? number : onward(number as never, ctx);
+  };
+}
+/** uuid_in: hexadecimal digits with a hyphen after any four of them, braces around allowed. */
+function readUuid(text: string): string | null {
+  const inner = /^\{(.*)\}$/.exec(text)?.[1] ?? text;
+  if (!/^[0-9a-fA-F]{4}(-?[0-9a-fA-F]{4}){7}$/.test(inner)) return null;
+  const digits = inner.replace(/-/g, '').toLowerCase();
+  return digits.replace(/^(.{8})(.{4})(.{4})(.{4})(.{12})$/, '$1-$2-$3-$4-$5');
 }
 
 /** A double keeps 15 significant digits on its way to numeric, as in PostgreSQL. */

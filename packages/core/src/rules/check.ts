@@ -1,5 +1,5 @@
 import { parseDecimal } from '../fields/decimal.ts';
-import { parseFieldType, TYPE_NAMES, typeName, type FieldType, type ValueType } from '../fields/types.ts';
+import { parseRuleType, TYPE_NAMES, typeName, type FieldType, type ValueType } from '../fields/types.ts';
 import { fitInteger, outputText, type Value } from '../fields/values.ts';
 import { nearest } from '../words.ts';
 import { castBetween, isImplicit, limitCast } from './casts.ts';
@@ -9,7 +9,10 @@ import { comparisonFor, keyOf } from './compare.ts';
 import { RuleContext, type CodeTables } from './context.ts';
 import { RuleError } from './errors.ts';
 import { functions, notYet } from './functions.ts';
+import { anyOverloads } from './array-functions.ts';
+import { buildArray, buildObject, jsonOfValue } from './json-functions.ts';
 import { compileRegex, like } from './matching.ts';
+import { regexMatches, requireRegex, similarPattern, substringByPattern } from './regex-functions.ts';
 import { binaryOperators, unaryOperators } from './operators.ts';
 import { tryCastTo } from './own-functions.ts';
 import type { Overload, Parameter } from './registry.ts';
@@ -39,11 +42,20 @@ function category(type: Parameter): string {
 }
 
 /** Syntax tree → typed tree. Throws RuleError. */
-export function checkRule(tree: Node, scope: Scope): Checked {
-  return new Checker(scope).check(tree);
+export function checkRule(tree: Node, scope: Scope): { checked: Checked; remarks: readonly Remark[] } {
+  const checker = new Checker(scope);
+  return { checked: checker.check(tree), remarks: checker.remarks };
+}
+/** Something that people should know of a rule that is sound. */
+export interface Remark {
+  readonly message: string;
+  readonly at: number;
+  readonly end: number;
+  readonly proposal: string;
 }
 
 class Checker {
+  readonly remarks: Remark[] = [];
   constructor(private readonly scope: Scope) {}
 
   check(node: Node): Checked {
@@ -78,6 +90,10 @@ class Checker {
         return this.caseOf(node);
       case 'cast':
         return this.cast(node);
+      case 'array':
+        return this.array(node);
+      case 'subscript':
+        return this.subscript(node);
       case 'call':
         return this.callOf(node);
     }
@@ -173,7 +189,7 @@ class Checker {
     if (op === '=' || op === '<>' || op === '<' || op === '>' || op === '<=' || op === '>=')
       return this.comparison(op, left, right, node);
     if (op === '~' || op === '~*' || op === '!~' || op === '!~*') return this.regex(op, left, right, node);
-    if (op === '||') return this.joined(left, right, node);
+    if (op === '||' && left.type !== 'jsonb' && right.type !== 'jsonb') return this.joined(left, right, node);
     if (op === '^' && (left.type === 'numeric' || right.type === 'numeric'))
       throw new RuleError(
         'Powers of exact decimals are not supported; cast to double precision first.',
@@ -296,13 +312,21 @@ class Checker {
         right.end,
       );
     if (pattern.value === null) return { kind: 'const', value: null, type: 'bool', at: node.at, end: node.end };
-    let matches: (text: string) => boolean;
+    const expression = pattern.value as string;
+    const flags = op.endsWith('*') ? 'i' : '';
+    let matches: (text: string, ctx: RuleContext) => boolean | null;
     try {
-      matches = compileRegex(pattern.value as string, op.endsWith('*'));
+      // What means the same in both dialects runs in linear time; the rest as PostgreSQL does it, step by step.
+      requireRegex(expression, flags);
+      matches = compileRegex(expression, flags === 'i') ?? ((text, ctx) => regexMatches(text, expression, flags, ctx));
     } catch (error) {
       throw new RuleError((error as Error).message, right.at, right.end);
     }
-    const run = op.startsWith('!') ? (t: string) => !matches(t) : matches;
+    const negated = op.startsWith('!');
+    const run = (t: string, ctx: RuleContext): Value => {
+      const found = matches(t, ctx);
+      return found === null ? null : found !== negated;
+    };
     return this.folded({
       kind: 'call',
       run,
@@ -321,6 +345,12 @@ class Checker {
   }
 
   private joined(left: Checked, right: Checked, node: Node): Checked {
+    if (left.type === 'text[]' || right.type === 'text[]' || left.type === 'bytea' || right.type === 'bytea')
+      throw new RuleError(
+        'Arrays and bytes are not joined by ||; use array_append, array_cat or texts.',
+        node.at,
+        node.end,
+      );
     if (left.type !== 'text' && left.type !== 'unknown' && right.type !== 'text' && right.type !== 'unknown')
       throw new RuleError(
         `|| joins texts; cast one side with ::text (${typeName(left.type)} and ${typeName(right.type)} are given).`,
@@ -519,15 +549,13 @@ class Checker {
   private cast(node: Extract<Node, { kind: 'cast' }>): Checked {
     let type: FieldType;
     try {
-      type = parseFieldType(node.type);
+      type = parseRuleType(node.type);
     } catch (error) {
       const near = nearest(node.type, TYPE_NAMES) ?? undefined;
       throw new RuleError((error as Error).message, node.typeAt, node.typeEnd, near);
     }
     if (type.padded)
       throw new RuleError('char(n) is not supported in rules; use varchar or text.', node.typeAt, node.typeEnd);
-    if (type.value === 'jsonb' || type.value === 'uuid')
-      throw new RuleError(`Casts to ${type.sql} are not supported in rules.`, node.typeAt, node.typeEnd);
     return this.castNode(this.check(node.arg), type, node);
   }
 
@@ -585,12 +613,27 @@ class Checker {
         return this.nullif(node);
       case 'try_cast':
         return this.tryCast(node);
+      case 'to_jsonb':
+      case 'jsonb_build_object':
+      case 'jsonb_build_array':
+        return this.toJson(node);
       case 'lookup':
         this.knownTable(node);
         break;
+      case '= any':
+        return this.resolve(
+          '= ANY',
+          anyOverloads,
+          node.args.map((a) => this.check(a)),
+          node,
+        );
+      case 'similar to':
+      case 'substring similar':
+        return this.similar(node);
       default:
     }
     const found = functions.get(node.name);
+    if (found?.lenient) this.remark(node, found.name, found.lenient);
     if (!found) {
       if (notYet.has(node.name))
         throw new RuleError(`The function ${node.name} is not supported.${instead(node.name)}`, node.at, node.nameEnd);
@@ -609,6 +652,113 @@ class Checker {
       node,
       found.signature,
     );
+  }
+
+  /** ARRAY[…] of texts; other items are cast by whoever wants them as texts. */
+  private array(node: Extract<Node, { kind: 'array' }>): Checked {
+    const items = node.items.map((item) => {
+      const checked = this.check(item);
+      if (checked.type !== 'text' && checked.type !== 'unknown')
+        throw new RuleError(
+          `Arrays are of texts here; cast this ${typeName(checked.type)} with ::text.`,
+          item.at,
+          item.end,
+        );
+      return this.coerce(checked, 'text');
+    });
+    if (items.length === 0)
+      throw new RuleError("An empty array is written '{}'::text[].", node.at, node.end, "'{}'::text[]");
+    const run = (...values: Value[]): Value => values.slice(0, -1) as (string | null)[];
+    const place = { type: 'text[]' as const, at: node.at, end: node.end };
+    return this.folded({ kind: 'call', run, strict: false, changing: false, args: items, ...place });
+  }
+  private subscript(node: Extract<Node, { kind: 'subscript' }>): Checked {
+    const arg = this.check(node.arg);
+    if (arg.type === 'jsonb') {
+      const index = this.check(node.index);
+      const key = index.type === 'unknown' ? this.coerce(index, 'text') : index;
+      return this.resolve('the subscript of JSON', binaryOperators['->']!, [arg, key], node);
+    }
+    if (arg.type !== 'text[]')
+      throw new RuleError(
+        `${typeName(arg.type)} is no array; nothing can be taken out of it by […].`,
+        node.at,
+        node.end,
+      );
+    const index = this.coerceInteger(this.check(node.index));
+    const run = (items: readonly (string | null)[], i: number): Value => items[i - 1] ?? null;
+    const place = { type: 'text' as const, at: node.at, end: node.end };
+    return this.folded({ kind: 'call', run, strict: true, changing: false, args: [arg, index], ...place });
+  }
+  /** SIMILAR TO and SUBSTRING (… SIMILAR … ESCAPE …): the pattern is made a regular expression beforehand. */
+  private similar(node: Extract<Node, { kind: 'call' }>): Checked {
+    const [text, pattern, escape] = node.args.map((a) => this.text(this.check(a), 'SIMILAR'));
+    if (pattern!.kind !== 'const' || (escape && escape.kind !== 'const'))
+      throw new RuleError('The pattern of SIMILAR must be written out in the rule.', node.at, node.end);
+    const mark = escape ? (escape as CheckedConst).value : '\\';
+    const place = { at: node.at, end: node.end };
+    const substring = node.name === 'substring similar';
+    const type = substring ? ('text' as const) : ('bool' as const);
+    if (pattern!.value === null || mark === null) return { kind: 'const', value: null, type, ...place };
+    if ([...(mark as string)].length > 1)
+      throw new RuleError('ESCAPE takes a single character in quotes.', escape!.at, escape!.end);
+    let regex: string;
+    try {
+      regex = similarPattern(pattern!.value as string, mark as string);
+      requireRegex(regex, '');
+    } catch (error) {
+      throw new RuleError((error as Error).message, pattern!.at, pattern!.end);
+    }
+    const run = substring
+      ? (t: string, ctx: RuleContext) => substringByPattern(t, regex, ctx)
+      : (t: string, ctx: RuleContext) => regexMatches(t, regex, '', ctx);
+    return this.folded({ kind: 'call', run, strict: true, changing: false, args: [text!], type, ...place });
+  }
+  /** What runs, but reads damage without a word. */
+  private remark(node: Extract<Node, { kind: 'call' }>, name: string, strict: string): void {
+    if (this.remarks.some((r) => r.at === node.at)) return;
+    this.remarks.push({
+      message: `${name} reads over what does not fit, such as a day 00 or text behind the end; ${strict} is strict.`,
+      at: node.at,
+      end: node.nameEnd,
+      proposal: strict,
+    });
+  }
+  private coerceInteger(node: Checked): Checked {
+    if (node.type === 'int4' || node.type === 'unknown' || node.type === 'int2') return this.coerce(node, 'int4');
+    throw new RuleError('The place in an array is a whole number.', node.at, node.end);
+  }
+
+  /** Functions that make JSON of values of any type. */
+  private toJson(node: Extract<Node, { kind: 'call' }>): Checked {
+    const { name } = node;
+    const args = node.args.map((arg, i) => {
+      const checked = this.check(arg);
+      const isKey = name === 'jsonb_build_object' && i % 2 === 0;
+      if (isKey) return this.argument(checked, 'any');
+      const typed = checked.type === 'unknown' ? this.coerce(checked, 'text') : checked;
+      const { type } = typed;
+      return this.folded({
+        kind: 'call',
+        run: (v: Value) => jsonOfValue(v, type),
+        strict: name === 'to_jsonb',
+        changing: isStableCast(type, 'text'),
+        args: [typed],
+        type: 'jsonb',
+        at: arg.at,
+        end: arg.end,
+      });
+    });
+    if (name === 'to_jsonb' && args.length !== 1) throw new RuleError('to_jsonb takes one value.', node.at, node.end);
+    if (name === 'jsonb_build_object' && args.length % 2 === 1)
+      throw new RuleError('jsonb_build_object takes names and values in turn.', node.at, node.end);
+    if (name === 'to_jsonb') return args[0]!;
+    const run = (...values: Value[]): Value => {
+      const ctx = values.pop() as unknown as RuleContext;
+      return name === 'jsonb_build_array' ? buildArray(values as string[]) : buildObject(values as string[], ctx);
+    };
+    const place = { type: 'jsonb' as const, at: node.at, end: node.end };
+    return this.folded({ kind: 'call', run, strict: false, changing: false, args, ...place });
   }
 
   private several(node: Extract<Node, { kind: 'call' }>): Checked {

@@ -222,7 +222,7 @@ function partOf(kind: 'date' | 'stamp' | 'interval', asFloat: boolean): Pick<Ove
 
 /* ---- truncation ---- */
 
-function truncStamp(name: string, t: Stamp, ctx: RuleContext): Stamp | null {
+export function truncStamp(name: string, t: Stamp, ctx: RuleContext): Stamp | null {
   if (!Number.isFinite(t.day)) return t;
   const { year, month } = T.civilOf(t.day);
   const day = (d: number): Stamp => new Timestamp(d, 0);
@@ -368,7 +368,7 @@ function isGap(plain: Temporal.PlainDateTime, zone: string): boolean {
   const late = plain.toZonedDateTime(zone, { disambiguation: 'later' });
   return early.epochNanoseconds !== late.epochNanoseconds && !early.toPlainDateTime().equals(plain);
 }
-function instantToLocal(zone: string, t: Stamp, ctx: RuleContext): Stamp | null {
+export function instantToLocal(zone: string, t: Stamp, ctx: RuleContext): Stamp | null {
   if (!Number.isFinite(t.day)) return t;
   const name = zoneName(zone);
   if (name === null) return ctx.fail(`There is no time zone ${quoted(zone)}; use a name such as Europe/London or UTC.`);

@@ -1,7 +1,15 @@
+import { arrayFunctions } from './array-functions.ts';
+import { bytesFunctions, bytesOverloads } from './bytes-functions.ts';
+import { codeFunctions } from './code-functions.ts';
 import { dateFunctions } from './date-functions.ts';
+import { jsonFunctions } from './json-functions.ts';
+import { momentFunctions, truncInZone } from './moment-functions.ts';
 import { numberFunctions } from './number-functions.ts';
 import { ownFunctions } from './own-functions.ts';
-import type { RuleFunction } from './registry.ts';
+import { numberToChar, patternFunctions } from './pattern-functions.ts';
+import { regexFunctions, requireRegex, substringByPattern } from './regex-functions.ts';
+import { over, type Overload, type RuleFunction } from './registry.ts';
+import { scaleFunctions } from './scale-functions.ts';
 import { textFunctions } from './text-functions.ts';
 
 /** Forms that the grammar knows and that completion and Help list with the functions. */
@@ -40,14 +48,41 @@ const special: RuleFunction[] = [
   },
 ];
 
+const T = 'text' as const;
+/** Overloads of a function that stand with others of their kind. */
+const further: Readonly<Record<string, readonly Overload[]>> = {
+  to_char: numberToChar,
+  date_trunc: [truncInZone],
+  substring: [
+    over([T, T], T, substringByPattern, {
+      prepare: ([, pattern]) => (typeof pattern === 'string' && void requireRegex(pattern, ''), null),
+    }),
+  ],
+  ...Object.fromEntries(Object.entries(bytesOverloads).map(([name, overload]) => [name, [overload]])),
+};
+
 /** Every function that rules know, by name: the one registry behind checking, completion, Help and the tests. */
 export const functions: ReadonlyMap<string, RuleFunction> = new Map(
-  [...textFunctions, ...numberFunctions, ...dateFunctions, ...ownFunctions, ...special].map((f) => [f.name, f]),
+  [
+    ...textFunctions,
+    ...codeFunctions,
+    ...regexFunctions,
+    ...bytesFunctions,
+    ...numberFunctions,
+    ...scaleFunctions,
+    ...dateFunctions,
+    ...momentFunctions,
+    ...patternFunctions,
+    ...jsonFunctions,
+    ...arrayFunctions,
+    ...ownFunctions,
+    ...special,
+  ].map((f) => [f.name, { ...f, overloads: [...f.overloads, ...(further[f.name] ?? [])] }]),
 );
 
-/** Known to PostgreSQL and this trade, refused by name until they are here. */
+/** Known to PostgreSQL and this trade, and refused by name. */
 export const notYet: ReadonlySet<string> = new Set(
-  'to_number to_date to_timestamp regexp_replace regexp_match regexp_matches regexp_like regexp_substr regexp_count regexp_instr encode decode json_value jsonb_typeof array_length array_to_string string_to_array cardinality mapped_key sum count min max avg string_agg bool_or bool_and make_timestamp make_interval normalize sha256 width_bucket scale trim_scale num_nulls ascii chr overlay quote_literal quote_ident to_hex ln log exp random statement_timestamp clock_timestamp justify_days date_bin'.split(
+  'regexp_matches regexp_split_to_table unnest mapped_key sum count min max avg string_agg bool_or bool_and array_agg ln log exp cbrt random statement_timestamp clock_timestamp jsonb_set jsonb_path_query jsonb_array_elements json_query json_exists factorial make_time make_timestamptz'.split(
     ' ',
   ),
 );

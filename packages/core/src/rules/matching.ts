@@ -87,53 +87,50 @@ export function like(
 }
 
 /**
- * A PostgreSQL pattern for `~` to a linear-time matcher. Only what means the same in both dialects is taken; the rest is
- * refused by name. Throws Error with a sentence.
+ * A PostgreSQL pattern as a linear-time matcher; null where the two dialects could differ, which is then left to our own
+ * matcher (regex/match.ts). Whether a text matches does not depend on which of several matches is taken.
  */
-export function compileRegex(pattern: string, insensitive: boolean): (text: string) => boolean {
-  refuseForeign(pattern);
-  let compiled: RE2JS;
+export function compileRegex(pattern: string, insensitive: boolean): ((text: string) => boolean) | null {
+  // Folding differs for a few letters, such as the Kelvin sign.
+  if (insensitive || isForeign(pattern)) return null;
   try {
-    compiled = RE2JS.compile(pattern, RE2JS.DOTALL | (insensitive ? RE2JS.CASE_INSENSITIVE : 0));
+    const compiled = RE2JS.compile(pattern, RE2JS.DOTALL);
+    return (text) => compiled.matcher(text).find();
   } catch {
-    throw new Error('This is not a valid regular expression.');
+    return null;
   }
-  return (text) => compiled.matcher(text).find();
 }
 
-function refuseForeign(pattern: string): void {
-  const refuse = (what: string): never => {
-    throw new Error(`${what} in a regular expression is not supported.`);
-  };
-  if (pattern.startsWith('***')) refuse('A leading ***');
-  if (/^\(\?[a-z]+\)/.test(pattern)) refuse('An option such as (?i)');
-  if (/[\u0080-\uffff]/.test(pattern.replace(/[\p{L}\p{N} ]/gu, ''))) refuse('A special character outside ASCII');
+function isForeign(pattern: string): boolean {
+  if (pattern.startsWith('***') || /^\(\?[a-z]+\)/.test(pattern)) return true;
+  if (/[\u0080-\uffff]/.test(pattern.replace(/[\p{L}\p{N} ]/gu, ''))) return true;
   for (let i = 0; i < pattern.length; i++) {
     const c = pattern[i]!;
     if (c === '\\') {
       const next = pattern[++i];
-      if (next === undefined || (/[A-Za-z0-9]/.test(next) && !/[dDsS]/.test(next))) refuse(`\\${next ?? ''}`);
-    } else if (c === '(' && pattern[i + 1] === '?' && pattern[i + 2] !== ':') refuse('(?…)');
-    else if (c === '[') i = bracketEnd(pattern, i, refuse);
-    else if (c === '{' && !/^\{\d{1,3}(,\d{0,3})?\}/.test(pattern.slice(i))) refuse('A bare {');
-    else if (/[*+?}]/.test(c) && /[*+{]/.test(pattern[i + 1] ?? '')) refuse('A repetition of a repetition');
+      if (next === undefined || (/[A-Za-z0-9]/.test(next) && !/[dD]/.test(next))) return true;
+    } else if (c === '(' && pattern[i + 1] === '?' && pattern[i + 2] !== ':') return true;
+    else if (c === '[') {
+      i = bracketEnd(pattern, i);
+      if (i < 0) return true;
+    } else if (c === '{' && !/^\{\d{1,3}(,\d{0,3})?\}/.test(pattern.slice(i))) return true;
+    else if (/[*+?}]/.test(c) && /[*+{]/.test(pattern[i + 1] ?? '')) return true;
     else if (/[|(^]/.test(c) && /[*+?{|)]/.test(pattern[i + 1] ?? '') && !(c === '(' && pattern[i + 1] === '?'))
-      refuse('An empty part');
+      return true;
   }
-  if (/^[*+?{|]|\|$/.test(pattern)) refuse('An empty part');
+  if (/^[*+?{|]|\|$/.test(pattern)) return true;
   const bounds = [...pattern.matchAll(/\{(\d+)(?:,(\d*))?\}/g)];
-  if (bounds.some((b) => Number(b[1]) > 255 || Number(b[2] || 0) > 255)) refuse('A repetition above 255');
+  return bounds.some((b) => Number(b[1]) > 255 || Number(b[2] || 0) > 255);
 }
-/** Brackets: plain characters, ranges and negation; classes inside differ between dialects. */
-function bracketEnd(pattern: string, start: number, refuse: (what: string) => never): number {
+/** Brackets: plain characters, ranges and negation; classes inside differ between dialects. -1 where they could. */
+function bracketEnd(pattern: string, start: number): number {
   let i = start + 1;
   if (pattern[i] === '^') i++;
-  if (pattern[i] === ']') refuse('A ] right after [');
+  if (pattern[i] === ']') return -1;
   for (; i < pattern.length; i++) {
     if (pattern[i] === ']') return i;
-    if (pattern[i] === '[') refuse('A class such as [:alpha:]');
-    if (pattern[i] === '\\' && !/[dsS\\\]\-.]/.test(pattern[++i] ?? '')) refuse('A backslash inside [ ]');
-    if (pattern[i] === '&' && pattern[i + 1] === '&') refuse('&&');
+    if (pattern[i] === '[' || (pattern[i] === '&' && pattern[i + 1] === '&')) return -1;
+    if (pattern[i] === '\\' && !/[d\\\]\-.]/.test(pattern[++i] ?? '')) return -1;
   }
-  return refuse('A [ without ]');
+  return -1;
 }

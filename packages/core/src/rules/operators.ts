@@ -3,6 +3,7 @@ import { Interval, Timestamp } from '../fields/dates.ts';
 import { fitInteger } from '../fields/values.ts';
 import type { RuleContext } from './context.ts';
 import { addInterval, dayInRange, makeInterval, subtractStamps } from './date-functions.ts';
+import { jsonConcatenation, jsonDeletions, jsonOperators } from './json-functions.ts';
 import { MAX_TEXT } from './text-functions.ts';
 import { numberFunctions, outOfRange } from './number-functions.ts';
 import { over, type Overload } from './registry.ts';
@@ -130,6 +131,7 @@ export const binaryOperators: Readonly<Record<string, readonly Overload[]>> = {
     over(['timestamp', 'timestamp'], 'interval', subtractStamps),
     over(['timestamptz', 'timestamptz'], 'interval', subtractStamps),
     over(['interval', 'interval'], 'interval', spans(-1)),
+    ...jsonDeletions,
   ],
   '*': [
     ...ints(
@@ -151,7 +153,8 @@ export const binaryOperators: Readonly<Record<string, readonly Overload[]>> = {
   ],
   '%': functionNamed('mod'),
   '^': functionNamed('power'),
-  '||': [over(['text', 'text'], 'text', joined)],
+  '||': [over(['text', 'text'], 'text', joined), jsonConcatenation],
+  ...jsonOperators,
 };
 
 export const unaryOperators: Readonly<Record<'-' | '+', readonly Overload[]>> = {

@@ -22,8 +22,8 @@ const POWER = {
   cast: 15,
 };
 const COMPARISONS = new Set(['<', '>', '=', '<=', '>=', '<>']);
-const OPERATORS = new Set(['||', '~', '~*', '!~', '!~*']);
-const LATER = new Set(['->', '->>', '#>', '#>>', '@>', '<@', '?', '~~', '~~*', '!~~', '!~~*']);
+const OPERATORS = new Set(['||', '~', '~*', '!~', '!~*', '->', '->>', '#>', '#>>', '@>', '<@', '?', '?|', '?&']);
+const LATER = new Set(['~~', '~~*', '!~~', '!~~*', '|', '&', '#', '<<', '>>', '@', '|/']);
 
 /** Types that PostgreSQL keeps as words of its own, so that no function can have their name. */
 const NO_FUNCTIONS = new Set(
@@ -161,6 +161,8 @@ class Parser {
     if (token.kind === 'operator') {
       this.take();
       if (token.text === '::') return done(this.castTo(left, left.at));
+      if (this.isWord('any') || this.isWord('some') || this.isWord('all'))
+        return done(this.anyOf(left, token), level === POWER.comparison ? level : Infinity);
       const right = this.expression(level);
       return done(
         { kind: 'binary', op: token.text, left, right, at: left.at, end: right.end },
@@ -254,8 +256,15 @@ class Parser {
         const high = this.expression(POWER.like);
         return { kind: 'between', not, symmetric, arg, low, high, at: arg.at, end: high.end };
       }
-      case 'similar':
-        throw new RuleError('SIMILAR TO is not supported; use LIKE or the operator ~.', word.at, word.end);
+      case 'similar': {
+        this.expectWord('to');
+        const pattern = this.expression(POWER.like);
+        const escape = this.takeWord('escape') ? this.expression(POWER.like) : null;
+        const end = (escape ?? pattern).end;
+        const args = escape ? [arg, pattern, escape] : [arg, pattern];
+        const similar: Node = { kind: 'call', name: 'similar to', nameEnd: word.end, args, at: arg.at, end };
+        return not ? { kind: 'unary', op: 'not', arg: this.node(similar), at: arg.at, end } : similar;
+      }
       default: {
         const pattern = this.expression(POWER.like);
         const escape = this.takeWord('escape') ? this.expression(POWER.like) : null;
@@ -273,6 +282,27 @@ class Parser {
     }
   }
 
+  /** `x = ANY (array)`; an array written out is a list, as IN has it. */
+  private anyOf(left: Node, op: Token): Node {
+    const word = this.take();
+    const every = word.text === 'all';
+    if (!(op.text === '=' && !every) && !(op.text === '<>' && every))
+      throw new RuleError('Only = ANY (…) and <> ALL (…) are supported.', op.at, word.end);
+    this.expectMark('(');
+    if (this.isWord('select'))
+      throw new RuleError(
+        'A query inside a rule is not supported; use a code table or a join.',
+        this.peek().at,
+        this.peek().end,
+      );
+    const array = this.expression(0);
+    const close = this.expectMark(')');
+    if (array.kind === 'array' && array.items.length > 0)
+      return { kind: 'in', not: every, arg: left, list: array.items, at: left.at, end: close.end };
+    const args = [left, array];
+    const any: Node = { kind: 'call', name: '= any', nameEnd: word.end, args, at: left.at, end: close.end };
+    return every ? { kind: 'unary', op: 'not', arg: this.node(any), at: left.at, end: close.end } : any;
+  }
   private inList(arg: Node, not: boolean): Node {
     this.expectMark('(');
     if (this.isWord('select'))
@@ -325,11 +355,25 @@ class Parser {
     if (this.isMark(','))
       throw new RuleError('Rows of several values are not supported.', this.peek().at, this.peek().end);
     const close = this.expectMark(')');
-    return { ...inner, at: open.at, end: close.end };
+    return this.subscripts({ ...inner, at: open.at, end: close.end });
+  }
+  /** `(…)[1]`, also several. */
+  private subscripts(arg: Node): Node {
+    let node = arg;
+    while (this.isMark('[')) {
+      this.take();
+      const index = this.expression(0);
+      if (this.isMark(':') || this.peek().kind === 'variable')
+        throw new RuleError('Slices of arrays are not supported.', this.peek().at, this.peek().end);
+      const close = this.expectMark(']');
+      node = this.node({ kind: 'subscript', arg: node, index, at: arg.at, end: close.end });
+    }
+    return node;
   }
 
   private field(first: Token): Node {
-    if (!this.isMark('.')) return { kind: 'field', alias: null, name: first.text, at: first.at, end: first.end };
+    if (!this.isMark('.'))
+      return this.subscripts({ kind: 'field', alias: null, name: first.text, at: first.at, end: first.end });
     this.take();
     const name = this.take();
     if (name.kind !== 'name' && name.kind !== 'quoted') {
@@ -342,7 +386,7 @@ class Parser {
         first.at,
         this.peek().end,
       );
-    return { kind: 'field', alias: first.text, name: name.text, at: first.at, end: name.end };
+    return this.subscripts({ kind: 'field', alias: first.text, name: name.text, at: first.at, end: name.end });
   }
 
   private named(token: Token): Node {
@@ -378,8 +422,13 @@ class Parser {
       }
       case 'select':
         throw new RuleError('A rule is a single expression, not a query; leave out SELECT.', at, end);
-      case 'array':
-        throw new RuleError('Arrays are not supported.', at, end);
+      case 'array': {
+        if (!this.isMark('[')) this.unexpected(this.peek(), '[');
+        this.take();
+        const items = this.isMark(']') ? [] : this.list();
+        const close = this.expectMark(']');
+        return { kind: 'array', items, at, end: close.end };
+      }
       default:
     }
     if (this.isTypedText(token)) return this.typedText(token);
@@ -459,7 +508,11 @@ class Parser {
       word('time');
       word('zone');
     }
-    if (this.isMark('[')) throw new RuleError('Arrays are not supported.', this.peek().at, this.peek().end);
+    if (this.isMark('[')) {
+      this.take();
+      end = this.expectMark(']').end;
+      text += '[]';
+    }
     return { text, at: first.at, end };
   }
 
@@ -491,8 +544,9 @@ class Parser {
     if (text === 'nullif' && args.length !== 2)
       throw new RuleError('NULLIF takes two values: NULLIF(value, other).', token.at, close.end);
     let name = text;
-    if (text === 'trim') name = this.trimName ?? 'btrim';
-    this.trimName = null;
+    if (text === 'trim') name = this.callName ?? 'btrim';
+    else if (text === 'substring' && this.callName === 'substring similar') name = this.callName;
+    this.callName = null;
     if (this.isWord('over') || this.isWord('filter'))
       throw new RuleError(
         'Window functions and filtered aggregates are not supported in rules.',
@@ -501,7 +555,8 @@ class Parser {
       );
     return { kind: 'call', name, nameEnd: token.end, args, at, end: close.end };
   }
-  private trimName: string | null = null;
+  /** What a form in words means, such as ltrim for TRIM(LEADING …). */
+  private callName: string | null = null;
 
   /** The arguments, with the standard's forms that use words instead of commas. */
   private arguments(name: string): Node[] {
@@ -519,10 +574,37 @@ class Parser {
       case 'trim':
         return this.trimArguments();
       case 'overlay':
-        throw new RuleError('The function overlay is not supported.', this.peek(-2).at, this.peek().at);
+        return this.overlayArguments();
+      case 'normalize': {
+        const first = this.expression(0);
+        if (!this.isMark(',')) return [first];
+        this.take();
+        const form = this.take();
+        if (form.kind !== 'name' || !/^nfk?[cd]$/.test(form.text)) {
+          if (form.kind !== 'end') this.at--;
+          this.unexpected(form, 'NFC, NFD, NFKC or NFKD');
+        }
+        return [first, this.node({ kind: 'text' as const, value: form.text, at: form.at, end: form.end })];
+      }
       default:
         return this.list();
     }
+  }
+  private overlayArguments(): Node[] {
+    const first = this.expression(0);
+    if (this.isMark(',')) {
+      const rest: Node[] = [first];
+      while (this.isMark(',')) {
+        this.take();
+        rest.push(this.expression(0));
+      }
+      return rest;
+    }
+    this.expectWord('placing');
+    const placed = this.expression(0);
+    this.expectWord('from');
+    const from = this.expression(0);
+    return this.takeWord('for') ? [first, placed, from, this.expression(0)] : [first, placed, from];
   }
   private extractArguments(): Node[] {
     const part = this.take();
@@ -541,8 +623,12 @@ class Parser {
   }
   private substringArguments(): Node[] {
     const first = this.expression(0);
-    if (this.isWord('similar'))
-      throw new RuleError('substring … SIMILAR is not supported.', this.peek().at, this.peek().end);
+    if (this.takeWord('similar')) {
+      const pattern = this.expression(0);
+      this.expectWord('escape');
+      this.callName = 'substring similar';
+      return [first, pattern, this.expression(0)];
+    }
     if (this.takeWord('from')) {
       const from = this.expression(0);
       return this.takeWord('for') ? [first, from, this.expression(0)] : [first, from];
@@ -560,14 +646,14 @@ class Parser {
     return rest;
   }
   private trimArguments(): Node[] {
-    this.trimName = this.takeWord('leading')
+    this.callName = this.takeWord('leading')
       ? 'ltrim'
       : this.takeWord('trailing')
         ? 'rtrim'
         : this.takeWord('both')
           ? 'btrim'
           : null;
-    const name = this.trimName;
+    const name = this.callName;
     let args: Node[];
     if (this.takeWord('from')) args = this.list();
     else {
@@ -575,7 +661,7 @@ class Parser {
       if (this.takeWord('from')) args = [...this.list(), ...first];
       else args = first;
     }
-    this.trimName = name;
+    this.callName = name;
     return args;
   }
 }

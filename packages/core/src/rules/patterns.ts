@@ -2,7 +2,7 @@ import { civilOf, dayIfReal, dayOfYear, isoWeek, isoWeekday, Timestamp, timestam
 
 /** PostgreSQL's date patterns (formatting.c): written by to_char, read strictly by parse_date and parse_timestamp. */
 
-const MONTHS = [
+export const MONTHS = [
   'January',
   'February',
   'March',
@@ -16,7 +16,7 @@ const MONTHS = [
   'November',
   'December',
 ];
-const DAYS = ['Sunday', 'Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'];
+export const DAYS = ['Sunday', 'Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'];
 
 /** Longest first, as PostgreSQL matches them; names are matched by their exact case. */
 const CODES = [
@@ -174,7 +174,7 @@ export function readPattern(pattern: string): PatternPart[] {
   return parts;
 }
 
-function codeAt(pattern: string, at: number): string | null {
+export function codeAt(pattern: string, at: number): string | null {
   for (const code of CODES) {
     const text = pattern.slice(at, at + code.length);
     if (text === code) return code;

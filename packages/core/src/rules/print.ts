@@ -46,11 +46,27 @@ export function printRule(node: Node, field: FieldPrinter = standard): string {
       return `CASE${node.arg ? ` ${p(node.arg)}` : ''}${node.branches.map((b) => ` WHEN ${p(b.when)} THEN ${p(b.then)}`).join('')}${node.otherwise ? ` ELSE ${p(node.otherwise)}` : ''} END`;
     case 'cast':
       return `CAST(${p(node.arg)} AS ${node.type})`;
+    case 'array':
+      return `ARRAY[${node.items.map(p).join(', ')}]`;
+    case 'subscript':
+      return `(${p(node.arg)})[${p(node.index)}]`;
     case 'call':
       if (/^(current_date|current_timestamp|localtimestamp)$/.test(node.name)) return node.name.toUpperCase();
       // Two functions of the standard have words between their arguments and no other form.
       if (node.name === 'extract') return `EXTRACT(${p(node.args[0]!)} FROM ${p(node.args[1]!)})`;
       if (node.name === 'position') return `POSITION(${p(node.args[1]!)} IN ${p(node.args[0]!)})`;
+      if (node.name === 'similar to' || node.name === '= any') {
+        const [left, right, escape] = node.args.map(p);
+        return node.name === '= any'
+          ? `(${left} = ANY (${right}))`
+          : `(${left} SIMILAR TO ${right}${escape === undefined ? '' : ` ESCAPE ${escape}`})`;
+      }
+      if (node.name === 'substring similar') {
+        const [whole, pattern, escape] = node.args.map(p);
+        return `SUBSTRING(${whole} SIMILAR ${pattern} ESCAPE ${escape})`;
+      }
+      if (node.name === 'normalize' && node.args[1]?.kind === 'text')
+        return `NORMALIZE(${p(node.args[0]!)}, ${node.args[1].value.toUpperCase()})`;
       return `${node.name}(${node.args.map(p).join(', ')})`;
   }
 }

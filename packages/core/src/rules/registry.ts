@@ -24,7 +24,9 @@ export interface Overload {
 
 export interface RuleFunction {
   readonly name: string;
-  readonly group: 'text' | 'number' | 'date' | 'choice' | 'lookup';
+  readonly group: 'text' | 'number' | 'date' | 'json' | 'array' | 'choice' | 'lookup';
+  /** It reads damage without a word: the strict function that the checker offers instead. */
+  readonly lenient?: string;
   readonly signature: string;
   /** One line for completion and Help. */
   readonly summary: string;

@@ -1,6 +1,6 @@
 import type { ValueType } from '../fields/types.ts';
 import type { Value } from '../fields/values.ts';
-import { checkRule, type Scope } from './check.ts';
+import { checkRule, type Remark, type Scope } from './check.ts';
 import { compileChecked } from './compile.ts';
 import type { Compiled } from './context.ts';
 import { parseRule } from './parse.ts';
@@ -14,6 +14,8 @@ export interface Rule {
   readonly run: Compiled;
   /** The fields that the rule names, in order of appearance, each once. */
   readonly uses: readonly { readonly alias: string | null; readonly name: string; readonly slot: number }[];
+  /** What it reads too leniently, with what to use instead. */
+  readonly remarks: readonly Remark[];
   /** The value when the rule names nothing that changes; undefined otherwise. */
   readonly constant: Value | undefined;
 }
@@ -21,7 +23,7 @@ export interface Rule {
 /** Parses, checks and compiles. Throws RuleError with message, position and, where there is one, a proposal. */
 export function makeRule(text: string, scope: Scope): Rule {
   const tree = parseRule(text);
-  const checked = checkRule(tree, scope);
+  const { checked, remarks } = checkRule(tree, scope);
   const uses: { alias: string | null; name: string; slot: number }[] = [];
   walk(tree, (node) => {
     if (node.kind !== 'field') return;
@@ -34,6 +36,7 @@ export function makeRule(text: string, scope: Scope): Rule {
     type: checked.type,
     run: compileChecked(checked),
     uses,
+    remarks,
     constant: checked.kind === 'const' ? checked.value : undefined,
   };
 }

@@ -50,6 +50,8 @@ export type Node = Base &
         readonly typeAt: number;
         readonly typeEnd: number;
       }
+    | { readonly kind: 'array'; readonly items: readonly Node[] }
+    | { readonly kind: 'subscript'; readonly arg: Node; readonly index: Node }
     | { readonly kind: 'call'; readonly name: string; readonly nameEnd: number; readonly args: readonly Node[] }
   );
 export type NodeKind = Node['kind'];
@@ -86,6 +88,10 @@ function childrenOf(node: Node): Node[] {
       ];
     case 'call':
       return [...node.args];
+    case 'array':
+      return [...node.items];
+    case 'subscript':
+      return [node.arg, node.index];
     default:
       return [];
   }

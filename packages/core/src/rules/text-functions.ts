@@ -174,9 +174,12 @@ function formatted(letter: string, values: readonly (string | null)[], index: nu
       : /^[a-z_][a-z0-9_]*$/.test(value)
         ? value
         : `"${value.replace(/"/g, '""')}"`;
-  if (value === null) return 'NULL';
+  return value === null ? 'NULL' : quoteLiteral(value);
+}
+/** A text as SQL writes it; with backslashes in the form that undoes them. */
+export function quoteLiteral(value: string): string {
   return value.includes('\\')
-    ? ` E'${value.replace(/\\/g, '\\\\').replace(/'/g, "''")}'`
+    ? `E'${value.replace(/\\/g, '\\\\').replace(/'/g, "''")}'`
     : `'${value.replace(/'/g, "''")}'`;
 }
 

@@ -75,13 +75,13 @@ class Postgres implements OpenSystem {
       connectionTimeoutMillis: 8000,
       idleTimeoutMillis: 20_000,
       application_name: 'Versicle',
+      onConnect: (client) => client.query(SESSION).then(() => undefined),
       types: types as never,
       ssl:
         tls === 'off'
           ? false
           : { servername: host, rejectUnauthorized: tls === 'on', ...(authority ? { ca: authority } : {}) },
     });
-    pool.on('connect', (client) => void client.query(SESSION).catch(() => undefined));
     // A connection that breaks while nobody uses it is dropped; the next query says what is wrong.
     pool.on('error', () => undefined);
     return pool;
