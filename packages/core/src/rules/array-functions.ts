@@ -32,11 +32,13 @@ function positionIn(items: Items | null, wanted: string | null, start: number): 
   return null;
 }
 /** `x = ANY (array)`: true where an item is equal, null where none is but one is null. */
-export function equalsAny(value: string, items: Items): boolean | null {
-  return items.includes(value) ? true : items.includes(null) ? null : false;
+export function equalsAny(value: string | null, items: Items | null): boolean | null {
+  if (items === null) return null;
+  if (items.length === 0) return false;
+  return value === null ? null : items.includes(value) ? true : items.includes(null) ? null : false;
 }
 
-export const anyOverloads = [over([T, A], 'bool', equalsAny)];
+export const anyOverloads = [over([T, A], 'bool', equalsAny, { strict: false })];
 
 export const arrayFunctions: RuleFunction[] = [
   {
@@ -57,8 +59,8 @@ export const arrayFunctions: RuleFunction[] = [
     summary: 'The items of an array as one text; nulls are left out unless a text for them is given.',
     example: { rule: "array_to_string(ARRAY['a', NULL, 'b'], '-')", value: 'a-b' },
     overloads: [
-      over([A, T], T, (a: Items, d: string, ctx: RuleContext) => toText(a, d, null, ctx)),
-      over([A, T, T], T, toText, { strict: false }),
+      over([A, T], T, (a: Items, d: string, ctx: RuleContext) => toText(a, d, null, ctx), { changing: true }),
+      over([A, T, T], T, toText, { strict: false, changing: true }),
     ],
   },
   {

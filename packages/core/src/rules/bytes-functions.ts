@@ -115,15 +115,6 @@ function decode(text: string, format: string, ctx: RuleContext): Value {
   }
 }
 const isUtf8 = (name: string): boolean => /^(utf[-_ ]?8|unicode)$/i.test(name);
-function convertFrom(bytes: Uint8Array, encoding: string, ctx: RuleContext): Value {
-  if (!isUtf8(encoding)) return ctx.fail(`Only UTF8 is supported, not “${encoding}”.`);
-  try {
-    const text = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true }).decode(bytes);
-    return text.includes('\u0000') ? ctx.fail('A text must not have a zero character.') : text;
-  } catch {
-    return ctx.fail('The bytes are not UTF-8.');
-  }
-}
 const digest = (name: string, words: string, run: (bytes: Uint8Array) => Uint8Array, value: string): RuleFunction => ({
   name,
   group: 'text',
@@ -147,7 +138,7 @@ export const bytesFunctions: RuleFunction[] = [
     group: 'text',
     signature: "decode(text, 'hex' | 'base64' | 'escape') → bytea",
     summary: 'The bytes that a text stands for.',
-    example: { rule: "convert_from(decode('T2Rh', 'base64'), 'UTF8')", value: 'Oda' },
+    example: { rule: "encode(decode('T2Rh', 'base64'), 'escape')", value: 'Oda' },
     overloads: [over([T, T], B, decode)],
   },
   {
@@ -161,14 +152,6 @@ export const bytesFunctions: RuleFunction[] = [
         isUtf8(encoding) ? utf8ToBytes(text) : ctx.fail(`Only UTF8 is supported, not “${encoding}”.`),
       ),
     ],
-  },
-  {
-    name: 'convert_from',
-    group: 'text',
-    signature: "convert_from(bytea, 'UTF8') → text",
-    summary: 'The text that bytes are.',
-    example: { rule: "convert_from('\\x4f6461', 'UTF8')", value: 'Oda' },
-    overloads: [over([B, T], T, convertFrom)],
   },
   digest('sha224', 'SHA-224 digest', sha224, '23097d22'),
   digest('sha256', 'SHA-256 digest', sha256, 'ba7816bf'),

@@ -1,6 +1,6 @@
 import * as D from '../fields/decimal.ts';
 import { readDate, readInterval, readTimestamp, readTimestampTz } from '../fields/date-input.ts';
-import { Timestamp } from '../fields/dates.ts';
+import { Timestamp, timestampInRange } from '../fields/dates.ts';
 import { typeName, type FieldType, type ValueType } from '../fields/types.ts';
 import {
   characters,
@@ -118,7 +118,11 @@ export function castBetween(from: ValueType, to: ValueType): Cast | null {
       return from === 'timestamp' || from === 'timestamptz' ? (value: Timestamp) => value.day : null;
     case 'timestamp':
     case 'timestamptz':
-      if (from === 'date') return (value: number) => new Timestamp(value, 0);
+      if (from === 'date')
+        return (value: number, ctx) => {
+          const t = new Timestamp(value, 0);
+          return !Number.isFinite(value) || timestampInRange(t) ? t : range(to, ctx);
+        };
       return from === 'timestamp' || from === 'timestamptz' ? (value: Timestamp) => value : null;
     default:
       return null;

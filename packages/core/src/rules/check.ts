@@ -520,7 +520,8 @@ class Checker {
       otherwise && this.coerce(otherwise, type),
       place,
     );
-    return operand === null || operand.kind === 'const'
+    // Where no condition is left, nobody asks for the value.
+    return operand === null || operand.kind === 'const' || whole.kind !== 'case'
       ? whole
       : { kind: 'let', value: operand, cell, body: whole, ...place };
   }
@@ -742,7 +743,7 @@ class Checker {
         kind: 'call',
         run: (v: Value) => jsonOfValue(v, type),
         strict: name === 'to_jsonb',
-        changing: isStableCast(type, 'text'),
+        changing: true,
         args: [typed],
         type: 'jsonb',
         at: arg.at,
@@ -758,7 +759,7 @@ class Checker {
       return name === 'jsonb_build_array' ? buildArray(values as string[]) : buildObject(values as string[], ctx);
     };
     const place = { type: 'jsonb' as const, at: node.at, end: node.end };
-    return this.folded({ kind: 'call', run, strict: false, changing: false, args, ...place });
+    return { kind: 'call', run, strict: false, changing: true, args, ...place };
   }
 
   private several(node: Extract<Node, { kind: 'call' }>): Checked {
@@ -1028,7 +1029,8 @@ function narrowed(overloads: readonly Overload[], args: readonly Checked[]): Ove
 /** Casts that PostgreSQL calls stable, because settings could change their answer: not worked out before the run. */
 function isStableCast(from: ValueType, to: ValueType): boolean {
   const isTime = (t: ValueType): boolean => t === 'date' || t === 'timestamp' || t === 'timestamptz';
-  if (from === 'text') return isTime(to) || to === 'interval';
+  if (from === 'text') return isTime(to) || to === 'interval' || to === 'text[]';
+  if (from === 'text[]') return true;
   return isTime(from) && (to === 'text' || ((from === 'timestamptz' || to === 'timestamptz') && from !== to));
 }
 

@@ -45,7 +45,7 @@ export function subtractStamps(a: Stamp, b: Stamp, ctx: RuleContext): Span | nul
   return new Interval(0, days, micros);
 }
 export function makeInterval(months: number, days: number, micros: number, ctx: RuleContext): Span | null {
-  const whole = (n: number): boolean => Number.isInteger(n) && Math.abs(n) <= 2147483647;
+  const whole = (n: number): boolean => Number.isInteger(n) && n >= -2147483648 && n <= 2147483647;
   if (!whole(months) || !whole(days) || !Number.isSafeInteger(micros)) return ctx.fail('The interval is out of range.');
   return new Interval(months + 0, days + 0, micros + 0);
 }

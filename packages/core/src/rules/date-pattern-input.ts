@@ -213,7 +213,7 @@ class DateReader {
     return index;
   }
   /** An integer; gives how many characters it took. Where digits of another part follow, it takes its own width. */
-  private integer(node: Node, next: Node | undefined, name: keyof Fields | null): number {
+  private integer(node: Node, next: Node | undefined, name: keyof Fields | null): { length: number; value: number } {
     const width = WIDTHS[node.text]!;
     const start = this.at;
     this.spaces();
@@ -232,7 +232,7 @@ class DateReader {
     if (Math.abs(value) > 2147483647 && value !== -2147483648)
       throw new Wrong(`has a number that is out of range for ${node.text}`);
     if (name !== null) this.set(name, value + 0);
-    return this.at - start;
+    return { length: this.at - start, value: value + 0 };
   }
   private ordinal(node: Node): void {
     if (node.ordinal) this.at = Math.min(this.text.length, this.at + 2);
@@ -246,11 +246,9 @@ class DateReader {
       this.mode = mode;
     }
     const year = (size: number): void => {
-      const before = this.f.year;
-      const length = this.integer(node, next, null);
-      const value = Number(/[+-]?\d+$/.exec(this.text.slice(0, this.at))![0]);
-      void before;
-      this.set('year', size < 4 && length < 4 ? fullYear(value) : value);
+      const { length, value } = this.integer(node, next, null);
+      this.set('year', value);
+      if (size < 4 && length < 4) this.f.year = fullYear(value);
       this.yearSize = size;
       this.ordinal(node);
     };
@@ -318,7 +316,7 @@ class DateReader {
         this.integer(node, next, 'ssss');
         return this.ordinal(node);
       case 'MS': {
-        const length = this.integer(node, next, 'ms');
+        const { length } = this.integer(node, next, 'ms');
         this.f.ms *= length === 1 ? 100 : length === 2 ? 10 : 1;
         return this.ordinal(node);
       }
@@ -329,7 +327,7 @@ class DateReader {
       case 'FF4':
       case 'FF5':
       case 'FF6': {
-        const length = this.integer(node, next, 'us');
+        const { length } = this.integer(node, next, 'us');
         this.f.us *= 10 ** Math.max(0, 6 - length);
         return this.ordinal(node);
       }
@@ -458,7 +456,9 @@ class DateReader {
     if (hour < 0 || hour > 23 || minute < 0 || minute > 59 || second < 0 || second > 59 || micros < 0 || micros >= 1e6)
       return 'has a time of day that is none';
     if (year < -4713 || (year === -4713 && month < 11) || year > 5874898) return 'is out of range';
-    return new T.Timestamp(T.dayOf(year, month, day), ((hour * 60 + minute) * 60 + second) * 1e6 + micros);
+    const days = T.dayOf(year, month, day);
+    if (days < T.MIN_DAY || days > T.MAX_DAY) return 'is out of range';
+    return new T.Timestamp(days, ((hour * 60 + minute) * 60 + second) * 1e6 + micros);
   }
   private yearOf(): number {
     const { f } = this;

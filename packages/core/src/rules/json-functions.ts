@@ -26,9 +26,10 @@ function member(json: Json, name: string): Json | undefined {
   return isJsonObject(json) ? json.get(name) : undefined;
 }
 function element(json: Json, index: number): Json | undefined {
-  // A scalar counts as an array of itself only for storage, not here.
   return isJsonArray(json) ? json[index < 0 ? json.length + index : index] : undefined;
 }
+/** A single value is stored as an array of itself, which shows where a place is asked for. */
+const listOf = (json: Json): Json => (isJsonArray(json) || isJsonObject(json) ? json : [json]);
 /** One step of a path: a name, or for arrays a place. */
 function step(json: Json, name: string): Json | undefined {
   if (isJsonObject(json)) return json.get(name);
@@ -82,11 +83,11 @@ type Path = readonly (string | null)[];
 export const jsonOperators: Readonly<Record<string, readonly Overload[]>> = {
   '->': [
     over([J, T], J, (j: string, name: string) => asJson(member(parsed(j), name))),
-    over([J, 'int4'], J, (j: string, i: number) => asJson(element(parsed(j), i))),
+    over([J, 'int4'], J, (j: string, i: number) => asJson(element(listOf(parsed(j)), i))),
   ],
   '->>': [
     over([J, T], T, (j: string, name: string) => asText(member(parsed(j), name))),
-    over([J, 'int4'], T, (j: string, i: number) => asText(element(parsed(j), i))),
+    over([J, 'int4'], T, (j: string, i: number) => asText(element(listOf(parsed(j)), i))),
   ],
   '#>': [over([J, A], J, (j: string, path: Path) => asJson(along(parsed(j), path)))],
   '#>>': [over([J, A], T, (j: string, path: Path) => asText(along(parsed(j), path)))],
@@ -229,7 +230,7 @@ function jsonValue(j: string, path: string): Value {
   const [one] = found;
   // Null on error, and nothing and several are errors of a value.
   if (found.length !== 1 || one === null || one === undefined || isJsonArray(one) || isJsonObject(one)) return null;
-  return asText(one);
+  return typeof one === 'boolean' ? (one ? 't' : 'f') : asText(one);
 }
 
 const constantPath = ([, path]: readonly (Value | undefined)[]): null => {
@@ -261,7 +262,7 @@ export const jsonFunctions: RuleFunction[] = [
     summary: 'The single value at a path of a JSON document; null where there is none, or more than one.',
     example: { rule: `json_value('{"bike": {"no": "00417"}}'::jsonb, '$.bike.no')`, value: '00417' },
     overloads: [
-      over([J, T], T, jsonValue, { prepare: constantPath }),
+      over([J, T], T, jsonValue, { prepare: constantPath, changing: true }),
       over(
         [T, T],
         T,
@@ -269,7 +270,7 @@ export const jsonFunctions: RuleFunction[] = [
           const json = canonicalJson(text);
           return json === null ? ctx.fail(`${quoted(text)} is no JSON.`) : jsonValue(json, path);
         },
-        { prepare: constantPath },
+        { prepare: constantPath, changing: true },
       ),
     ],
   },

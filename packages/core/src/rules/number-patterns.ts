@@ -150,9 +150,15 @@ function ordinal(digits: string): string {
 }
 
 /** to_char for an exact number. */
-export function writeNumber(pattern: NumberPattern, value: Decimal): string | null {
-  if (D.isSpecial(value)) return null;
-  return new Writer(pattern, value).write();
+export class NotWritten extends Error {}
+export function writeNumber(pattern: NumberPattern, value: Decimal): string | NotWritten {
+  if (D.isSpecial(value)) return new NotWritten('NaN and infinity can’t be written by a pattern here.');
+  try {
+    return new Writer(pattern, value).write();
+  } catch (error) {
+    if (error instanceof NotWritten) return error;
+    throw error;
+  }
 }
 
 class Writer {
@@ -216,7 +222,8 @@ class Writer {
       if ('literal' in part) this.out += part.literal;
       else this.code(part.code);
     }
-    return this.out;
+    const end = this.out.indexOf('\u0000');
+    return end < 0 ? this.out : this.out.slice(0, end);
   }
   private code(code: string): void {
     const fill = this.has.has('fill');
@@ -248,6 +255,7 @@ class Writer {
       case 'TH':
       case 'th': {
         if (this.number.startsWith('#') || this.sign === '-' || this.has.has('decimal')) return;
+        if (!/\d$/.test(this.number)) throw new NotWritten('A pattern without digits has no ordinal.');
         const ending = ordinal(this.number);
         this.out += code === 'TH' ? ending.toUpperCase() : ending;
         return;
@@ -303,7 +311,8 @@ class Writer {
         if (!fill) this.out += ' ';
         else if (this.relevantIsPoint()) this.out += '0';
       } else {
-        this.out += c ?? '';
+        // Behind the last digit there is the end of the text, and with it ends what is written.
+        this.out += c ?? '\u0000';
         this.inNumber = true;
       }
       if (c !== undefined) this.at++;

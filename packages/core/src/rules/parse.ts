@@ -210,8 +210,9 @@ class Parser {
       case 'between':
       case 'like':
       case 'ilike':
-      case 'similar':
         return POWER.like;
+      case 'similar':
+        return this.isWord('to', 1) ? POWER.like : 0;
       case 'not':
         return /^(in|between|like|ilike|similar)$/.test(this.peek(1).text) && this.peek(1).kind === 'name'
           ? POWER.like

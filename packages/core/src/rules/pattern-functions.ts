@@ -40,7 +40,8 @@ const settled =
 function numberToText(value: D.Decimal, pattern: string, ctx: RuleContext): string | null {
   const found = numberPattern(pattern);
   if (typeof found === 'string') return ctx.fail(found);
-  return writeNumber(found, value) ?? ctx.fail('NaN and infinity can’t be written by a pattern here.');
+  const written = writeNumber(found, value);
+  return typeof written === 'string' ? written : ctx.fail(written.message);
 }
 function textToNumber(text: string, pattern: string, ctx: RuleContext): Value {
   if (pattern === '') return null;
@@ -49,17 +50,20 @@ function textToNumber(text: string, pattern: string, ctx: RuleContext): Value {
   const read = readNumberBy(found, text)!;
   const number = D.parseDecimal(read.digits);
   if (number === null) return ctx.fail(`${quoted(text)} has no number that fits the pattern ${pattern}.`);
-  const fitted = D.fitDecimal(number, Math.max(1, read.precision), read.scale);
+  // A pattern without places takes nothing but zero.
+  const room = read.precision > 0 || D.signOfDecimal(number).units === 0;
+  const fitted = room ? D.fitDecimal(number, Math.max(1, read.precision), read.scale) : null;
   if (fitted === null) return ctx.fail(`${quoted(text)} is too large for the pattern ${pattern}.`);
-  const { multi } = found;
-  return multi === 0 ? fitted : D.multiplyDecimals(fitted, D.parseDecimal(`0.${'0'.repeat(multi - 1)}1`)!);
+  if (!found.has.has('multi')) return fitted;
+  // PostgreSQL multiplies by a power of ten that has 16 significant digits.
+  return D.multiplyDecimals(fitted, D.parseDecimal(`1${'0'.repeat(16)}e-${16 + found.multi}`)!);
 }
-function readInput(finish: (t: T.Timestamp) => Value): Implementation {
+function readInput(finish: (t: T.Timestamp, ctx: RuleContext) => Value): Implementation {
   return (text: string, pattern: string, ctx: RuleContext) => {
     const found = inputPattern(pattern);
     if (typeof found === 'string') return ctx.fail(found);
     const read = readByPattern(found, text);
-    return typeof read === 'string' ? ctx.fail(`${quoted(text)} ${read}.`) : finish(read);
+    return typeof read === 'string' ? ctx.fail(`${quoted(text)} ${read}.`) : finish(read, ctx);
   };
 }
 function epoch(seconds: number, ctx: RuleContext): T.Timestamp | null {
@@ -78,16 +82,23 @@ export function roundEven(x: number): number {
 
 const S = 'text' as const;
 const writing = { prepare: settled(numberPattern) };
+/** With V, PostgreSQL multiplies integers as machine words, which run over without a word. */
+const integerPattern = (pattern: string): ReturnType<typeof numberPattern> => {
+  const found = numberPattern(pattern);
+  return typeof found !== 'string' && found.has.has('multi')
+    ? 'A pattern with V is for exact decimals; cast the whole number with ::numeric.'
+    : found;
+};
+const writingInteger = { prepare: settled(integerPattern) };
+const integerToText = (n: number | bigint, pattern: string, ctx: RuleContext): string | null => {
+  const found = integerPattern(pattern);
+  return typeof found === 'string' ? ctx.fail(found) : numberToText(D.fromInteger(n), pattern, ctx);
+};
 /** to_char for numbers; dates have theirs beside. Exact ones only: a double’s digits depend on the machine. */
 export const numberToChar: readonly Overload[] = [
   over(['numeric', S], S, numberToText, writing),
-  over(['int4', S], S, (n: number, p: string, ctx: RuleContext) => numberToText(D.fromInteger(n), p, ctx), writing),
-  over(
-    ['int8', S],
-    S,
-    (n: number | bigint, p: string, ctx: RuleContext) => numberToText(D.fromInteger(n), p, ctx),
-    writing,
-  ),
+  over(['int4', S], S, integerToText, writingInteger),
+  over(['int8', S], S, integerToText, writingInteger),
 ];
 
 export const patternFunctions: RuleFunction[] = [
@@ -127,7 +138,7 @@ export const patternFunctions: RuleFunction[] = [
       over(
         [S, S],
         'timestamptz',
-        readInput((t) => t),
+        readInput((t, ctx) => (T.timestampInRange(t) ? t : ctx.fail('The time is out of range.'))),
         { prepare: settled(inputPattern), changing: true },
       ),
       over(['float8'], 'timestamptz', epoch),

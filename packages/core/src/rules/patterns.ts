@@ -137,7 +137,11 @@ export function readPattern(pattern: string): PatternPart[] {
   const parts: PatternPart[] = [];
   let at = 0;
   let fill = false;
-  const literal = (text: string): void => void parts.push({ code: null, text, fill: false, ordinal: '' });
+  const literal = (text: string): void => {
+    // FM holds for what follows it at once.
+    fill = false;
+    parts.push({ code: null, text, fill: false, ordinal: '' });
+  };
   while (at < pattern.length) {
     if (pattern.startsWith('FM', at) || pattern.startsWith('fm', at)) {
       fill = true;
@@ -188,7 +192,8 @@ const zeros = (n: number, width: number, fill: boolean): string => {
   return (n < 0 ? '-' : '') + (fill ? digits : digits.padStart(width, '0'));
 };
 function ordinalOf(text: string, kind: PatternPart['ordinal']): string {
-  if (kind === '') return text;
+  // Names have no ordinal.
+  if (kind === '' || !/\d$/.test(text)) return text;
   const last = text.slice(-1);
   const ending =
     text.slice(-2, -1) === '1' && text.length > 1

@@ -86,6 +86,45 @@ function textToken(rule: string, at: number): Token {
   throw new RuleError("This text has no closing quote; end it with '.", at, rule.length);
 }
 
+const ESCAPES: Readonly<Record<string, string>> = { b: '\b', f: '\f', n: '\n', r: '\r', t: '\t' };
+/** E'…': backslashes stand for characters (PostgreSQL, “String Constants with C-Style Escapes”). */
+function escapedToken(rule: string, at: number): Token {
+  let text = '';
+  for (let i = at + 2; i < rule.length; i++) {
+    const c = rule[i]!;
+    if (c === "'") {
+      if (rule[i + 1] !== "'") {
+        if (
+          /[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/.test(text) ||
+          text.includes('\u0000')
+        )
+          throw new RuleError('This text has an escape that stands for no character.', at, i + 1);
+        return { kind: 'text', text, at, end: i + 1 };
+      }
+      text += "'";
+      i++;
+    } else if (c !== '\\') text += c;
+    else {
+      const rest = rule.slice(i + 1, i + 10);
+      const code = /^(?:u([0-9A-Fa-f]{4})|U([0-9A-Fa-f]{8})|x([0-9A-Fa-f]{1,2})|([0-7]{1,3}))/.exec(rest);
+      if (code) {
+        const point = parseInt(code[1] ?? code[2] ?? code[3] ?? code[4]!, code[4] === undefined ? 16 : 8);
+        // Bytes beyond ASCII would have to make up characters together.
+        if (point > 0x10ffff || ((code[3] ?? code[4]) !== undefined && (point & 255) > 127))
+          throw new RuleError('This escape is not supported; write the character itself.', i, i + 1 + code[0].length);
+        text += code[4] === undefined ? String.fromCodePoint(point) : String.fromCharCode(point & 255);
+        i += code[0].length;
+      } else if (/^[uU]/.test(rest))
+        throw new RuleError('An escape with u has four hexadecimal digits, with U eight.', i, i + 2);
+      else if (rest !== '') {
+        text += ESCAPES[rest[0]!] ?? rest[0]!;
+        i++;
+      }
+    }
+  }
+  throw new RuleError("This text has no closing quote; end it with '.", at, rule.length);
+}
+
 function quotedToken(rule: string, at: number): Token {
   let text = '';
   for (let i = at + 1; i < rule.length; i++) {
@@ -117,7 +156,8 @@ function nameToken(rule: string, at: number): Token {
   let end = at + 1;
   while (end < rule.length && isNamePart(rule[end]!)) end++;
   const raw = rule.slice(at, end);
-  if (rule[end] === "'" && /^(e|b|x|n)$/i.test(raw))
+  if (rule[end] === "'" && /^e$/i.test(raw)) return escapedToken(rule, at);
+  if (rule[end] === "'" && /^(b|x|n)$/i.test(raw))
     throw new RuleError(
       `Texts of the form ${raw}'…' are not read here; write the text in plain single quotes.`,
       at,

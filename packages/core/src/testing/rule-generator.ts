@@ -2,7 +2,8 @@ import fc from 'fast-check';
 
 /** Random rules over the reference's columns, mostly well typed, so that most of them have values to compare. */
 
-type Kind = 'text' | 'int' | 'numeric' | 'float' | 'bool' | 'date' | 'stamp' | 'zoned' | 'span';
+type Kind =
+  'text' | 'int' | 'numeric' | 'float' | 'bool' | 'date' | 'stamp' | 'zoned' | 'span' | 'array' | 'json' | 'bytes';
 type Gen = fc.Arbitrary<string>;
 
 const one = (...items: string[]): Gen => fc.constantFrom(...items);
@@ -15,8 +16,151 @@ const leaves: Record<Kind, Gen> = {
   date: one('d', 'e', "DATE '2026-08-03'", "DATE '2024-02-29'"),
   stamp: one('ts', "TIMESTAMP '2026-08-03 14:05:06.5'", 'd::timestamp'),
   zoned: one('tz', 'ts::timestamptz'),
+  array: one("string_to_array(a, ' ')", "ARRAY['x', NULL, 'S-019']", "'{a,b}'::text[]", "'{}'::text[]"),
+  json: one(
+    '\'{"a": 1, "b": [1, 2.50, "x", null], "ß": {"a": true}}\'::jsonb',
+    "'[]'::jsonb",
+    'to_jsonb(a)',
+    'to_jsonb(n)',
+    "jsonb_build_object('a', a, 'n', n, 'd', d)",
+  ),
+  bytes: one("convert_to(b, 'UTF8')", "'\\x00ff41'::bytea", "'abc'::bytea"),
   span: one('iv', "INTERVAL '1 month'", "INTERVAL '-3 days 04:00:00'", "INTERVAL '90 minutes'"),
 };
+
+/** Pieces put together at random, `least` to `most` of them. */
+const pieces = (least: number, most: number, ...items: string[]): Gen =>
+  fc.array(fc.constantFrom(...items), { minLength: least, maxLength: most }).map((parts) => parts.join(''));
+const literal = (gen: Gen): Gen => gen.map((text) => `'${text.replace(/'/g, "''")}'`);
+
+/** Regular expressions over few letters, so that they match often. */
+const regexes: Gen = fc.letrec<{ re: string; branch: string; item: string; atom: string }>((tie) => ({
+  re: fc.oneof(
+    { weight: 4, arbitrary: tie('branch') },
+    { weight: 1, arbitrary: fc.tuple(tie('branch'), tie('branch')).map((b) => b.join('|')) },
+  ),
+  branch: fc.array(tie('item'), { minLength: 0, maxLength: 3 }).map((items) => items.join('')),
+  item: fc.oneof(
+    {
+      weight: 5,
+      arbitrary: fc
+        .tuple(tie('atom'), one('', '', '', '*', '+', '?', '*?', '+?', '??', '{2}', '{1,2}', '{0,1}?', '{2,}'))
+        .map((p) => p.join('')),
+    },
+    { weight: 1, arbitrary: one('^', '$', '\\y', '\\m', '\\M', '(?=a)', '(?!a)', '(?<=a)', '\\A') },
+  ),
+  atom: fc.oneof(
+    { maxDepth: 3, depthIdentifier: 'regex' },
+    {
+      weight: 4,
+      arbitrary: one('a', 'b', 'A', '.', '[a-c]', '[^a]', '\\w', '\\d', '\\s', 'x', '-', '[[:alpha:]]', 'é'),
+    },
+    { weight: 2, arbitrary: tie('re').map((re) => `(${re})`) },
+    { weight: 1, arbitrary: tie('re').map((re) => `(?:${re})`) },
+  ),
+})).re;
+const texts: Gen = literal(pieces(0, 7, 'a', 'b', 'A', 'ab', 'x', '-', ' ', '0', '12', 'é', '.', ','));
+const numberPatterns: Gen = literal(
+  pieces(
+    1,
+    8,
+    '9',
+    '9',
+    '9',
+    '0',
+    '0',
+    '.',
+    'D',
+    ',',
+    'G',
+    'FM',
+    'S',
+    'MI',
+    'PL',
+    'SG',
+    'PR',
+    'L',
+    'V',
+    'TH',
+    'B',
+    ' ',
+    '"x"',
+    '-',
+  ),
+);
+const numbers: Gen = literal(pieces(0, 8, '1', '2', '0', '9', '.', ',', '-', '+', ' ', '<', '>', 'x'));
+const datePatterns: Gen = literal(
+  pieces(
+    1,
+    9,
+    'YYYY',
+    'YYYY',
+    'MM',
+    'DD',
+    'YY',
+    'Mon',
+    'Month',
+    'HH24',
+    'HH12',
+    'MI',
+    'SS',
+    'MS',
+    'US',
+    'DDD',
+    'AM',
+    'BC',
+    'IYYY',
+    'IW',
+    'ID',
+    'Q',
+    'CC',
+    'WW',
+    'J',
+    'Dy',
+    '-',
+    '.',
+    ' ',
+    '/',
+    ':',
+    'T',
+    '"x"',
+    'FM',
+    'th',
+  ),
+);
+const dateTexts: Gen = literal(
+  pieces(
+    0,
+    9,
+    '2026',
+    '19',
+    '03',
+    '8',
+    '12',
+    '31',
+    'Aug',
+    'march',
+    '0',
+    '-',
+    '-',
+    '.',
+    ' ',
+    ':',
+    '/',
+    'x',
+    'pm',
+    'BC',
+    '00',
+    '1',
+    '5',
+  ),
+);
+const jsonTexts: Gen = literal(
+  fc.oneof(
+    fc.json({ maxDepth: 2 }),
+    pieces(1, 6, '{', '}', '[', ']', '"a"', ':', ',', '1', '-0', '1.50', '1e3', 'true', 'null', ' ', '"\\u00e9"', '"x'),
+  ),
+).map((text) => text.replace(/\u0000/g, ''));
 
 export function ruleArbitrary(depth: number): Gen {
   // One arbitrary for each kind and depth; made anew at each use they would be millions.
@@ -73,6 +217,30 @@ export function ruleArbitrary(depth: number): Gen {
         f("to_char($1, 'FMDay DD Mon YY, Q IW DDD')", 'stamp'),
         f("to_char($1, 'DD.MM.YYYY')", 'date'),
         withSmall('$1::varchar(3)', 'text'),
+        fc.tuple(texts, literal(regexes), texts).map(([t, r, x]) => `regexp_replace(${t}, ${r}, ${x}, 'g')`),
+        fc.tuple(f('$1', 'text'), literal(regexes)).map(([t, r]) => `regexp_replace(${t}, ${r}, '[\\1\\&]')`),
+        fc.tuple(texts, literal(regexes)).map(([t, r]) => `substring(${t} from ${r})`),
+        fc.tuple(texts, literal(regexes), small).map(([t, r, n]) => `regexp_substr(${t}, ${r}, 1, ${n})`),
+        fc.tuple(g('numeric'), numberPatterns).map(([n, p]) => `to_char(${n}, ${p})`),
+        fc.tuple(g('int'), numberPatterns).map(([n, p]) => `to_char(${n}, ${p})`),
+        f("array_to_string($1, ',', '*')", 'array'),
+        withSmall('($1)[#]', 'array'),
+        f('$1::text', 'array'),
+        f('$1::text', 'json'),
+        f("$1 ->> 'a'", 'json'),
+        f("$1 #>> '{b,1}'", 'json'),
+        withSmall('$1 ->> #', 'json'),
+        f('jsonb_typeof($1)', 'json'),
+        f("json_value($1, '$.b[0]')", 'json'),
+        jsonTexts.map((t) => `(${t}::jsonb)::text`),
+        f("encode($1, 'base64')", 'bytes'),
+        f("encode($1, 'escape')", 'bytes'),
+        f("encode(sha256($1), 'hex')", 'bytes'),
+        withSmall('overlay($1 placing $2 from #)', 'text', 'text'),
+        f('normalize($1, NFD)', 'text'),
+        f('quote_literal($1)', 'text'),
+        withSmall('to_hex(#)'),
+        f('to_hex($1)', 'int'),
         ...branch('text'),
       ],
       int: [
@@ -90,6 +258,18 @@ export function ruleArbitrary(depth: number): Gen {
         f('$1::smallint', 'int'),
         f('octet_length($1)', 'text'),
         f('$1::int', 'bool'),
+        fc.tuple(texts, literal(regexes)).map(([t, r]) => `regexp_count(${t}, ${r})`),
+        fc.tuple(texts, literal(regexes), small).map(([t, r, n]) => `regexp_instr(${t}, ${r}, 1, ${n}, 1)`),
+        f('cardinality($1)', 'array'),
+        f('array_length($1, 1)', 'array'),
+        f('array_position($1, $2)', 'array', 'text'),
+        f('length($1)', 'bytes'),
+        f('ascii($1)', 'text'),
+        f('scale($1)', 'numeric'),
+        f('gcd($1, $2)', 'int', 'int'),
+        f('lcm($1, $2)', 'int', 'int'),
+        f('num_nulls($1, $2)', 'text', 'int'),
+        f("($1 -> 'a')::int", 'json'),
         ...branch('int'),
       ],
       numeric: [
@@ -111,6 +291,9 @@ export function ruleArbitrary(depth: number): Gen {
         f('extract(month FROM $1)', 'span'),
         f('extract(epoch FROM $1)', 'span'),
         f('- $1', 'numeric'),
+        fc.tuple(numbers, numberPatterns).map(([t, p]) => `to_number(${t}, ${p})`),
+        f('trim_scale($1)', 'numeric'),
+        f("($1 ->> 'n')::numeric", 'json'),
         ...branch('numeric'),
       ],
       float: [
@@ -154,6 +337,15 @@ export function ruleArbitrary(depth: number): Gen {
         f('$1::boolean', 'text'),
         f('starts_with($1, $2)', 'text', 'text'),
         f('isfinite($1)', 'date'),
+        fc.tuple(texts, literal(regexes)).map(([t, r]) => `${t} ~ ${r}`),
+        fc.tuple(texts, literal(regexes)).map(([t, r]) => `${t} ~* ${r}`),
+        fc.tuple(texts, literal(regexes)).map(([t, r]) => `regexp_like(${t}, ${r}, 'n')`),
+        fc
+          .tuple(texts, literal(pieces(0, 5, '%', '_', 'a', 'b', '(', ')', '|', '[a-c]', '.', '\\')))
+          .map(([t, p]) => `${t} SIMILAR TO ${p}`),
+        f('$1 = ANY ($2)', 'text', 'array'),
+        f('$1 @> $2', 'json', 'json'),
+        f("$1 ? 'a'", 'json'),
         ...branch('bool'),
       ],
       date: [
@@ -165,6 +357,8 @@ export function ruleArbitrary(depth: number): Gen {
         f("(date_trunc('month', $1))::date", 'stamp'),
         f("(date_trunc('week', $1) + $2)::date", 'stamp', 'span'),
         withSmall('make_date(2024, 2, 28 + #)'),
+        fc.tuple(dateTexts, datePatterns).map(([t, p]) => `to_date(${t}, ${p})`),
+        datePatterns.map((p) => `to_date(to_char(ts, ${p}), ${p})`),
         ...branch('date'),
       ],
       stamp: [
@@ -175,12 +369,16 @@ export function ruleArbitrary(depth: number): Gen {
         f("date_trunc('hour', $1)", 'stamp'),
         f("$1 AT TIME ZONE 'Europe/London'", 'zoned'),
         f("to_char($1, 'YYYY-MM-DD HH24:MI:SS.US')::timestamp", 'stamp'),
+        withSmall('make_timestamp(2026, 2, 28, 20 + #, 59 + #, 7.25 * #)'),
+        f("date_bin('7 hours', $1, $2)", 'stamp', 'stamp'),
         ...branch('stamp'),
       ],
       zoned: [
         f("$1 AT TIME ZONE 'Europe/London'", 'stamp'),
         f("$1 AT TIME ZONE 'UTC'", 'stamp'),
         f('$1 + $2', 'zoned', 'span'),
+        fc.tuple(dateTexts, datePatterns).map(([t, p]) => `to_timestamp(${t}, ${p})`),
+        f("date_trunc('day', $1, 'Europe/London')", 'zoned'),
       ],
       span: [
         f('$1 - $2', 'stamp', 'stamp'),
@@ -189,6 +387,37 @@ export function ruleArbitrary(depth: number): Gen {
         f('$1 + $2', 'span', 'span'),
         f('- $1', 'span'),
         withSmall('$1 * #', 'span'),
+        f('justify_interval($1)', 'span'),
+        f('justify_hours($1)', 'span'),
+        withSmall('make_interval(0, #, 0, #, #)'),
+      ],
+      array: [
+        f('string_to_array($1, $2)', 'text', 'text'),
+        fc.tuple(texts, literal(regexes)).map(([t, r]) => `regexp_split_to_array(${t}, ${r})`),
+        fc.tuple(texts, literal(regexes)).map(([t, r]) => `regexp_match(${t}, ${r})`),
+        f('array_append($1, $2)', 'array', 'text'),
+        f('array_remove($1, $2)', 'array', 'text'),
+        f('ARRAY[$1, $2]', 'text', 'text'),
+        f('$1::text[]', 'text'),
+      ],
+      json: [
+        f('to_jsonb($1)', 'stamp'),
+        f('to_jsonb($1)', 'int'),
+        f('to_jsonb($1)', 'array'),
+        f("jsonb_build_object('x', $1, 'y', $2)", 'text', 'numeric'),
+        f('jsonb_build_array($1, $2)', 'bool', 'json'),
+        f('$1 || $2', 'json', 'json'),
+        f("$1 - 'a'", 'json'),
+        f("$1 -> 'b'", 'json'),
+        f("$1 #> '{b,-1}'", 'json'),
+        f('jsonb_strip_nulls($1)', 'json'),
+        jsonTexts.map((t) => `${t}::jsonb`),
+      ],
+      bytes: [
+        f("decode($1, 'escape')", 'text'),
+        f("decode($1, 'base64')", 'text'),
+        f("convert_to($1, 'UTF8')", 'text'),
+        f('$1::bytea', 'text'),
       ],
     };
     return fc
@@ -196,6 +425,19 @@ export function ruleArbitrary(depth: number): Gen {
       .map((text) => (/[ -]/.test(text) ? `(${text})` : text));
   };
   return fc
-    .constantFrom<Kind>('text', 'int', 'numeric', 'float', 'bool', 'date', 'stamp', 'zoned', 'span')
+    .constantFrom<Kind>(
+      'text',
+      'int',
+      'numeric',
+      'float',
+      'bool',
+      'date',
+      'stamp',
+      'zoned',
+      'span',
+      'array',
+      'json',
+      'bytes',
+    )
     .chain((kind) => make(kind, depth));
 }

@@ -290,7 +290,13 @@ class Run {
   /** The iterations from left to right, each by its preference; what the last one took is what counts. */
   private repeated(node: Part, start: number, end: number): boolean {
     const [child] = node.children as [Part];
-    if (node.min === 0 && start === end) return true;
+    // Where no iteration is needed but one that takes nothing is possible, it took part, unless it prefers to take little.
+    if (node.min === 0 && start === end)
+      return (
+        (child.flags & SHORTER) !== 0 ||
+        !this.endsOf(child.whole, start).includes(end) ||
+        this.dissect(child, start, end)
+      );
     const least = Math.max(1, node.min);
     const most = Math.max(least, Math.min(node.max, end - start));
     const failed = new Set<string>();
