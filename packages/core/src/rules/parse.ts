@@ -299,7 +299,7 @@ class Parser {
     const array = this.expression(0);
     const close = this.expectMark(')');
     if (array.kind === 'array' && array.items.length > 0)
-      return { kind: 'in', not: every, arg: left, list: array.items, at: left.at, end: close.end };
+      return { kind: 'in', not: every, arg: left, list: array.items, asArray: true, at: left.at, end: close.end };
     const args = [left, array];
     const any: Node = { kind: 'call', name: '= any', nameEnd: word.end, args, at: left.at, end: close.end };
     return every ? { kind: 'unary', op: 'not', arg: this.node(any), at: left.at, end: close.end } : any;

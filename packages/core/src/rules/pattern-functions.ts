@@ -81,7 +81,7 @@ export function roundEven(x: number): number {
 }
 
 const S = 'text' as const;
-const writing = { prepare: settled(numberPattern) };
+const writing = { prepare: settled(numberPattern), changing: true };
 /** With V, PostgreSQL multiplies integers as machine words, which run over without a word. */
 const integerPattern = (pattern: string): ReturnType<typeof numberPattern> => {
   const found = numberPattern(pattern);
@@ -89,7 +89,7 @@ const integerPattern = (pattern: string): ReturnType<typeof numberPattern> => {
     ? 'A pattern with V is for exact decimals; cast the whole number with ::numeric.'
     : found;
 };
-const writingInteger = { prepare: settled(integerPattern) };
+const writingInteger = { prepare: settled(integerPattern), changing: true };
 const integerToText = (n: number | bigint, pattern: string, ctx: RuleContext): string | null => {
   const found = integerPattern(pattern);
   return typeof found === 'string' ? ctx.fail(found) : numberToText(D.fromInteger(n), pattern, ctx);

@@ -136,18 +136,12 @@ export interface PatternPart {
 export function readPattern(pattern: string): PatternPart[] {
   const parts: PatternPart[] = [];
   let at = 0;
-  let fill = false;
-  const literal = (text: string): void => {
-    // FM holds for what follows it at once.
-    fill = false;
-    parts.push({ code: null, text, fill: false, ordinal: '' });
-  };
+  const literal = (text: string): void => void parts.push({ code: null, text, fill: false, ordinal: '' });
   while (at < pattern.length) {
-    if (pattern.startsWith('FM', at) || pattern.startsWith('fm', at)) {
-      fill = true;
-      at += 2;
-      continue;
-    }
+    // FM holds for what follows it at once; a second one is text.
+    const fill = pattern.startsWith('FM', at) || pattern.startsWith('fm', at);
+    if (fill) at += 2;
+    if (at >= pattern.length) break;
     if (/^(FX|fx|TM|tm)/.test(pattern.slice(at, at + 2)))
       throw new Error(`The pattern letters ${pattern.slice(at, at + 2)} are not supported.`);
     if (pattern[at] === '"') {
@@ -173,7 +167,6 @@ export function readPattern(pattern: string): PatternPart[] {
     }
     if (/^(SP|sp)/.test(pattern.slice(at, at + 2))) throw new Error('The pattern letters SP are not supported.');
     parts.push({ code, text: code, fill, ordinal });
-    fill = false;
   }
   return parts;
 }

@@ -37,6 +37,8 @@ export function printRule(node: Node, field: FieldPrinter = standard): string {
     case 'distinct':
       return `(${p(node.left)} IS ${node.not ? 'NOT ' : ''}DISTINCT FROM ${p(node.right)})`;
     case 'in':
+      if (node.asArray)
+        return `(${p(node.arg)} ${node.not ? '<> ALL' : '= ANY'} (ARRAY[${node.list.map(p).join(', ')}]))`;
       return `(${p(node.arg)} ${node.not ? 'NOT ' : ''}IN (${node.list.map(p).join(', ')}))`;
     case 'between':
       return `(${p(node.arg)} ${node.not ? 'NOT ' : ''}BETWEEN ${node.symmetric ? 'SYMMETRIC ' : ''}${p(node.low)} AND ${p(node.high)})`;

@@ -20,7 +20,14 @@ export type Node = Base &
         readonly arg: Node;
       }
     | { readonly kind: 'distinct'; readonly not: boolean; readonly left: Node; readonly right: Node }
-    | { readonly kind: 'in'; readonly not: boolean; readonly arg: Node; readonly list: readonly Node[] }
+    | {
+        readonly kind: 'in';
+        readonly not: boolean;
+        readonly arg: Node;
+        readonly list: readonly Node[];
+        /** Written as = ANY (ARRAY[…]) or <> ALL (ARRAY[…]). */
+        readonly asArray?: boolean;
+      }
     | {
         readonly kind: 'between';
         readonly not: boolean;
