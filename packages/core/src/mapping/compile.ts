@@ -257,7 +257,10 @@ class MappingCompiler {
 
   private rule(text: string, scope: Scope, path: string, line?: string): Rule | null {
     try {
-      return makeRule(text, scope);
+      const made = makeRule(text, scope);
+      for (const remark of made.remarks)
+        this.report({ path, ...remark, ...(line === undefined ? {} : { line }) }, 'warning');
+      return made;
     } catch (error) {
       if (!(error instanceof RuleError)) throw error;
       this.report({

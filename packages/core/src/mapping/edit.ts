@@ -223,6 +223,35 @@ export function clipboardRows(text: string): string[][] {
   if (cell !== '' || cells.length > 0) rows.push([...cells, cell]);
   return rows;
 }
+/** Cells for the clipboard, such that `clipboardRows` and spreadsheet programs read the same cells back. */
+export function clipboardText(rows: readonly (readonly string[])[]): string {
+  const cell = (text: string): string => (/[\t\r\n]|^"/.test(text) ? `"${text.replace(/"/g, '""')}"` : text);
+  return rows.map((cells) => cells.map(cell).join('\t')).join('\n');
+}
+
+/** Where a text stands in what a document's lines say: rules, sources, conditions, defaults and checks. */
+const TEXTS = ['source', 'rule', 'condition', 'default', 'check'] as const;
+/** How often a text stands in the lines' rules. */
+export function countInRules(document: MappingDocument, text: string): { places: number; lines: number } {
+  const counts = document.lines.map((line) =>
+    TEXTS.reduce((sum, part) => sum + (line[part] ?? '').split(text).length - 1, 0),
+  );
+  return text === ''
+    ? { places: 0, lines: 0 }
+    : { places: counts.reduce((a, b) => a + b, 0), lines: counts.filter((c) => c > 0).length };
+}
+/** Every occurrence of a text in the lines' rules replaced by another. */
+export function replaceInRules(document: MappingDocument, text: string, by: string): MappingDocument {
+  if (text === '') return document;
+  let changed = document;
+  for (const line of document.lines) {
+    const patch: Partial<Record<(typeof TEXTS)[number], string>> = {};
+    for (const part of TEXTS) if (line[part]?.includes(text)) patch[part] = line[part].replaceAll(text, () => by);
+    if (Object.keys(patch).length > 0) changed = changeLine(changed, line.id, patch);
+  }
+  return changed;
+}
+
 /** A quote opens a cell only when its partner ends the cell: `"Quoted name" = 1` is a rule, not a quoted cell. */
 function closesBeforeCellEnd(text: string, from: number): boolean {
   for (let i = from + 1; i < text.length; i++) {

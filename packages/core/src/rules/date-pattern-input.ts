@@ -413,7 +413,7 @@ class DateReader {
       known.year = true;
     } else if (f.cc !== 0) {
       const cc = f.bc ? -f.cc : f.cc;
-      year = cc >= 0 ? (cc - 1) * 100 + 1 : cc * 100 + 1;
+      year = word(cc >= 0 ? (cc - 1) * 100 + 1 : cc * 100 + 1);
       known.year = true;
     }
     const toDate = (days: number): void => {
@@ -425,9 +425,9 @@ class DateReader {
       if (this.mode === 'weeks') {
         const monday = weekStart(year, f.ww);
         toDate(f.d === 0 ? monday : monday + (f.d > 1 ? f.d - 2 : 6));
-      } else f.ddd = (f.ww - 1) * 7 + 1;
+      } else f.ddd = word((f.ww - 1) * 7 + 1);
     }
-    if (f.w !== 0) f.dd = (f.w - 1) * 7 + 1;
+    if (f.w !== 0) f.dd = word((f.w - 1) * 7 + 1);
     if (f.dd !== 0) {
       day = f.dd;
       known.day = true;
@@ -465,14 +465,19 @@ class DateReader {
     if (f.cc !== 0 && this.yearSize <= 2) {
       const cc = f.bc ? -f.cc : f.cc;
       const within = f.year % 100;
-      if (within === 0) return cc * 100 + (cc >= 0 ? 0 : 1);
-      return cc >= 0 ? within + (cc - 1) * 100 : (cc + 1) * 100 - within + 1;
+      if (within === 0) return word(cc * 100 + (cc >= 0 ? 0 : 1));
+      return word(cc >= 0 ? within + (cc - 1) * 100 : (cc + 1) * 100 - within + 1);
     }
     const year = f.bc ? -f.year : f.year;
     return year < 0 ? year + 1 : year;
   }
 }
 
+/** What runs over a machine word of 32 bits is refused. */
+function word(value: number): number {
+  if (Math.abs(value) > 2147483647) throw new Wrong('is out of range');
+  return value;
+}
 /** is_next_separator: whether what follows can't be more digits of the same number. */
 function endsDigits(next: Node | undefined): boolean {
   if (next === undefined) return true;

@@ -7,6 +7,8 @@ const GROUPS: readonly [key: string, title: string][] = [
   ['text', 'Text'],
   ['number', 'Numbers'],
   ['date', 'Dates and times'],
+  ['array', 'Arrays of texts'],
+  ['json', 'JSON'],
   ['choice', 'Choosing'],
   ['lookup', 'Looking up, reading strictly, failing on purpose'],
 ];

@@ -16,7 +16,7 @@ import {
   ElementRef as HostRef,
 } from '@angular/core';
 import { RouterLink } from '@angular/router';
-import { CELLS, clipboardRows, type Cell } from '@versicle/core';
+import { CELLS, clipboardRows, clipboardText, type Cell } from '@versicle/core';
 import { SignComponent } from '../shared/signs.component';
 import { StateComponent } from '../shared/states.component';
 import { FigurePipe } from '../shared/words';
@@ -70,13 +70,27 @@ export class GridComponent {
   protected readonly columns = COLUMNS;
   protected readonly row = signal(0);
   protected readonly column = signal(3);
+  /** The other corner of a range of cells; null while one cell is chosen. */
+  protected readonly anchor = signal<{ readonly row: number; readonly column: number } | null>(null);
   protected readonly mode = signal<'choose' | 'edit'>('choose');
+  private readonly range = computed(() => {
+    const anchor = this.anchor() ?? { row: this.row(), column: this.column() };
+    return {
+      top: Math.min(anchor.row, this.row()),
+      bottom: Math.max(anchor.row, this.row()),
+      left: Math.min(anchor.column, this.column()),
+      right: Math.max(anchor.column, this.column()),
+    };
+  });
   protected readonly current = computed((): SheetRow | null => this.rows()[this.row()] ?? null);
   protected readonly cell = computed(() => COLUMNS[this.column()]!.cell);
   protected readonly text = computed(() => (this.cell() === null ? '' : (this.current()?.cells[this.cell()!] ?? '')));
   protected readonly words = computed(() => {
     const row = this.current();
-    return row ? `Line ${row.number}, ${row.target}, ${COLUMNS[this.column()]!.name}` : 'No line';
+    if (!row) return 'No line';
+    const { top, bottom, left, right } = this.range();
+    const size = (bottom - top + 1) * (right - left + 1);
+    return `Line ${row.number}, ${row.target}, ${COLUMNS[this.column()]!.name}${size > 1 ? `, ${size} cells chosen` : ''}`;
   });
   /** Rows with the section's name where a new one begins. */
   protected readonly sectioned = computed(() =>
@@ -143,8 +157,16 @@ export class GridComponent {
     box.style.height = `${cell.offsetHeight}px`;
   }
 
-  protected choose(row: number, column: number): void {
+  protected picked(row: number, column: number): boolean {
+    if (this.anchor() === null) return false;
+    const { top, bottom, left, right } = this.range();
+    return row >= top && row <= bottom && column >= left && column <= right;
+  }
+  /** With `extend`, the range from the cell that was chosen before reaches up to this one. */
+  protected choose(row: number, column: number, extend = false): void {
     this.keep();
+    if (!extend) this.anchor.set(null);
+    else if (this.anchor() === null) this.anchor.set({ row: this.row(), column: this.column() });
     this.row.set(row);
     this.column.set(column);
     this.focus();
@@ -185,10 +207,11 @@ export class GridComponent {
     const row = this.current();
     if (row) this.opened.emit(this.open() === row.id ? null : row.id);
   }
-  private move(rows: number, columns: number): void {
+  private move(rows: number, columns: number, extend = false): void {
     this.choose(
       Math.min(this.rows().length - 1, Math.max(0, this.row() + rows)),
       Math.min(COLUMNS.length - 1, Math.max(0, this.column() + columns)),
+      extend,
     );
   }
 
@@ -215,9 +238,13 @@ export class GridComponent {
     if (this.mode() === 'edit') return false;
     if (key.toLowerCase() === 'z' && !event.shiftKey) this.undo.emit();
     else if (key.toLowerCase() === 'y' || (key.toLowerCase() === 'z' && event.shiftKey)) this.redo.emit();
-    else if (key === 'Home') this.choose(0, this.column());
-    else if (key === 'End') this.choose(this.rows().length - 1, this.column());
-    else return false;
+    else if (key === 'Home') this.choose(0, this.column(), event.shiftKey);
+    else if (key === 'End') this.choose(this.rows().length - 1, this.column(), event.shiftKey);
+    else if (key.toLowerCase() === 'd') this.fillDown();
+    else if (key.toLowerCase() === 'a') {
+      this.choose(0, 0);
+      this.choose(this.rows().length - 1, COLUMNS.length - 1, true);
+    } else return false;
     return true;
   }
   private keyInEdit({ key, shiftKey }: KeyboardEvent): boolean {
@@ -242,7 +269,7 @@ export class GridComponent {
       End: [0, 99],
     };
     const move = moves[key];
-    if (move) this.move(...move);
+    if (move) this.move(...move, shiftKey);
     else if (key === 'Tab') {
       // At the end of the last line, Tab leaves the grid.
       if (
@@ -258,13 +285,58 @@ export class GridComponent {
       if (this.cell() === null) this.toggle();
       else this.edit();
     } else if (key === 'Escape') {
-      if (this.open() !== null) this.opened.emit(null);
+      if (this.anchor() !== null) this.anchor.set(null);
+      else if (this.open() !== null) this.opened.emit(null);
     } else if (key === 'Delete' || key === 'Backspace') {
-      const row = this.current();
-      if (row && this.cell()) this.edits.emit([{ line: row.id, cell: this.cell()!, text: '' }]);
+      this.fill(() => '');
     } else if (key === '/') this.find.emit();
     else return false;
     return true;
+  }
+
+  /** Writes into the chosen cells, as far as they can be written into. */
+  private fill(text: (cell: Cell, row: number) => string | null): void {
+    const { top, bottom, left, right } = this.range();
+    const edits: CellEdit[] = [];
+    for (let i = top; i <= bottom; i++)
+      for (let j = left; j <= right; j++) {
+        const { cell } = COLUMNS[j]!;
+        const row = this.rows()[i];
+        const wanted = cell && row ? text(cell, i) : null;
+        if (cell && row && wanted !== null && wanted !== row.cells[cell])
+          edits.push({ line: row.id, cell, text: wanted });
+      }
+    if (edits.length > 0) this.edits.emit(edits);
+  }
+  /** The topmost row of a range goes into the rows below; a single cell takes what stands above it. */
+  private fillDown(): void {
+    const { top, bottom } = this.range();
+    const from = top === bottom ? top - 1 : top;
+    const source = this.rows()[from];
+    // A name can't be given to several fields.
+    if (source) this.fill((cell, row) => (row === from || cell === 'target' ? null : source.cells[cell]));
+  }
+  /** The chosen cells as spreadsheet programs take them. */
+  protected copy(event: ClipboardEvent): void {
+    if (this.mode() === 'edit') return;
+    event.preventDefault();
+    const { top, bottom, left, right } = this.range();
+    const shown = (row: SheetRow, { name, cell }: (typeof COLUMNS)[number]): string =>
+      cell !== null
+        ? row.cells[cell]
+        : name === 'Line'
+          ? String(row.number)
+          : name === 'Value'
+            ? row.value
+            : name === 'Result'
+              ? (row.result ?? '')
+              : row.failures > 0
+                ? String(row.failures)
+                : '';
+    const rows = this.rows()
+      .slice(top, bottom + 1)
+      .map((row) => COLUMNS.slice(left, right + 1).map((column) => shown(row, column)));
+    event.clipboardData?.setData('text/plain', clipboardText(rows));
   }
 
   /** Cells copied from a spreadsheet program land from the chosen cell on; columns without a cell to write into are passed over. */
@@ -272,9 +344,11 @@ export class GridComponent {
     if (this.mode() === 'edit') return;
     event.preventDefault();
     const pasted = clipboardRows(event.clipboardData?.getData('text/plain') ?? '');
-    const from = CELLS.indexOf(this.cell() ?? 'source');
+    const { top, left } = this.range();
+    const first = COLUMNS.slice(left).find((c) => c.cell !== null)?.cell ?? 'source';
+    const from = CELLS.indexOf(first);
     const edits = pasted.flatMap((cells, i) => {
-      const row = this.rows()[this.row() + i];
+      const row = this.rows()[top + i];
       if (!row) return [];
       return cells
         .slice(0, CELLS.length - from)

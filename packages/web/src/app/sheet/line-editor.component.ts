@@ -79,6 +79,13 @@ export class LineEditorComponent {
       this.problems().find((p) => p.path === this.part() || !['condition', 'default', 'check'].includes(p.path)) ??
       null,
   );
+  /** What the rule reads too leniently, with the strict function instead. */
+  protected readonly remark = computed(
+    () =>
+      (this.trial()?.problems ?? []).find(
+        (p) => p.line === this.line().id && p.severity === 'warning' && p.path === this.part() && p.at !== undefined,
+      ) ?? null,
+  );
   protected readonly marks = computed((): Mark[] => {
     const broken = this.problems()
       .filter((p) => p.path === this.part() && p.at !== undefined)

@@ -130,7 +130,7 @@ export class SheetPage {
     () => ({ saved: 'saved', waiting: 'saving …', failed: 'not saved', conflict: 'not saved' })[this.s().saving],
   );
   protected readonly warning = computed(
-    () => this.s().trial?.problems.find((p) => p.severity === 'warning')?.message ?? '',
+    () => this.s().trial?.problems.find((p) => p.severity === 'warning' && !p.line)?.message ?? '',
   );
   protected readonly errors = computed(
     () => this.s().trial?.problems.filter((p) => p.severity === 'error' && !p.line) ?? [],
