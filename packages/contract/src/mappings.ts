@@ -37,6 +37,19 @@ export const saveDraft = z.strictObject({ document: mappingSchema, version: z.nu
 export const savedDraft = z.object({ version: z.number(), changedLines: z.array(z.string()), updatedAt: z.string() });
 export type SavedDraft = z.infer<typeof savedDraft>;
 
+/** What could fill a line that is still to map, with the reason; taken, it is a draft. */
+export const suggestion = z.object({
+  line: z.string(),
+  target: z.string(),
+  kind: z.enum(['straight', 'rule', 'lookup', 'constant']),
+  source: z.string().optional(),
+  rule: z.string().optional(),
+  codeTable: z.string().optional(),
+  value: z.string().optional(),
+  confidence: z.number(),
+  reason: z.string(),
+});
+
 export const publish = z.strictObject({ note: z.string().max(2000).default('') });
 export const revision = z.object({
   number: z.number(),

@@ -200,6 +200,13 @@ export const routes = {
     summary: 'All mappings',
     response: z.array(mappings.mappingSummary),
   },
+  suggestLines: {
+    method: 'get',
+    path: '/mappings/:id/suggestions',
+    summary: 'What could fill the lines that are still to map',
+    params: idParams,
+    response: z.array(mappings.suggestion),
+  },
   createMapping: {
     method: 'post',
     path: '/mappings',

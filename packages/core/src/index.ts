@@ -40,6 +40,8 @@ export * from './mapping/source.ts';
 export * from './mapping/difference.ts';
 export * from './mapping/trial.ts';
 export * from './mapping/edit.ts';
+export * from './mapping/suggest.ts';
+export { NameMatcher, nameWords } from './mapping/name-match.ts';
 export * from './profile/profile.ts';
 export * from './profile/quality.ts';
 export * from './profile/reading.ts';

@@ -60,7 +60,7 @@ async function start(): Promise<void> {
     signIn: new SignIn(systems),
     profiles,
     events,
-    mappings: new Mappings(db, systems, failures),
+    mappings: new Mappings(db, systems, failures, structures),
     plans: new Plans(db),
     engine: new Engine(db, systems, events, join(data, 'landed'), await installationId(db)),
   };

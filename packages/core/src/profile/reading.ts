@@ -14,6 +14,9 @@ export type ReadsAs = 'text' | 'whole number' | 'number' | 'date' | 'timestamp' 
 export interface FieldReading {
   readonly name: string;
   readonly readsAs: ReadsAs;
+  /** How its dates are written; null for what is no date. */
+  readonly pattern: string | null;
+  readonly decimal: '.' | ',';
 }
 /** A value that reads differently from how it is written, or that looks spoiled. */
 export interface CellReading {
@@ -44,7 +47,7 @@ export function readRowsAs(names: readonly string[], rows: readonly RawRow[], ma
       const found = column.cell(i);
       if (found) cells[i]!.push({ at, ...found });
     }
-    return { name, readsAs: column.readsAs };
+    return { name, readsAs: column.readsAs, pattern: column.written, decimal: column.decimal };
   });
   return { fields, cells };
 }
@@ -57,9 +60,9 @@ class Column {
   readonly readsAs: ReadsAs;
   private readonly convert: Converter | null = null;
   private readonly type: ValueType | null = null;
-  private readonly decimal: '.' | ',';
+  readonly decimal: '.' | ',';
   private readonly idLength: number | null;
-  private readonly written: string | null = null;
+  readonly written: string | null = null;
 
   constructor(
     private readonly values: readonly (string | null)[],

@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import fc from 'fast-check';
 import { differences, evaluate } from '../testing/evaluate.ts';
 import { Reference } from '../testing/reference.ts';
-import { seed } from '../testing/seed.ts';
+import { freshSeed as seed } from '../testing/seed.ts';
 import { ruleArbitrary } from '../testing/rule-generator.ts';
 import { RuleError } from './errors.ts';
 

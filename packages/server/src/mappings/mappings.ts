@@ -4,9 +4,13 @@ import {
   compileMapping,
   counted,
   documentDifference,
+  marksOf,
   parseDocument,
   quoted,
   sourceFieldsFor,
+  suggestLines,
+  type FileFormat,
+  type Suggestion,
   type MappingDocument,
 } from '@versicle/core';
 import { deliveryMode } from '../engine/write-mode.ts';
@@ -15,6 +19,7 @@ import { conflict, notFound, Problem, refused } from '../http/problem.ts';
 import { slug } from '../http/slug.ts';
 import type { Database } from '../store/database.ts';
 import { isoTime } from '../store/values.ts';
+import type { Structures } from '../structures/structures.ts';
 import type { Systems } from '../systems/systems.ts';
 
 interface MappingRow {
@@ -34,12 +39,16 @@ const SELECT = `SELECT m.id, m.draft, m.version, m.updated_at, v.document AS pub
     (SELECT p.id FROM plan p WHERE p.mapping = m.id ORDER BY p.created_at LIMIT 1) AS plan
   FROM mapping m LEFT JOIN LATERAL (SELECT * FROM revision WHERE revision.mapping = m.id ORDER BY number DESC LIMIT 1) v ON true`;
 
+/** Records that suggestions look at. */
+const SUGGEST_ROWS = 200;
+
 /** Mapping documents: drafts that are edited, revisions that are not. */
 export class Mappings {
   constructor(
     private readonly db: Database,
     private readonly systems: Systems,
     private readonly failures: Failures,
+    private readonly structures: Structures,
   ) {}
 
   async list(): Promise<MappingSummary[]> {
@@ -137,6 +146,28 @@ export class Mappings {
         'This mapping was changed on another page meanwhile. Load it again; your last edit has not been saved.',
       );
     return { version: saved.version, changedLines: changedLines(row, document), updatedAt: isoTime(saved.updated_at) };
+  }
+
+  /** From names, labels, values and other mappings; nothing is changed by it. */
+  async suggestions(id: string): Promise<Suggestion[]> {
+    const document = parseDocument(JSON.parse((await this.row(id)).draft));
+    const others = (
+      await this.db.query<{ draft: string }>('SELECT draft FROM mapping WHERE id <> $1 ORDER BY updated_at DESC', [id])
+    ).map(({ draft }) => parseDocument(JSON.parse(draft)));
+    const { dataset } = document.source.primary;
+    const slash = dataset.indexOf('/');
+    const [system, name] = [dataset.slice(0, slash), dataset.slice(slash + 1)];
+    const detail = await this.structures.describe(system, name);
+    const rows = await this.systems.rows(system, name, { filter: null, sort: null, limit: SUGGEST_ROWS });
+    const fields = rows.fields.map((field) => detail.fields.find((f) => f.name === field) ?? { name: field });
+    const marks = detail.setting?.kind === 'format' ? marksOf(detail.setting.format as FileFormat) : null;
+    return suggestLines(document, {
+      fields,
+      rows: rows.rows.filter((r) => r.problem === null).map((r) => r.values),
+      marks,
+      declared: detail.settled && marks !== null,
+      others,
+    });
   }
 
   /** Freezes the draft as the next revision. Refuses a draft with errors, and one that says what is published already. */

@@ -13,6 +13,7 @@ export function mappingRoutes(api: Api, { mappings, events }: Services): void {
     return made;
   });
   api.on('getMapping', ({ params }) => mappings.get(params.id));
+  api.on('suggestLines', ({ params }) => mappings.suggestions(params.id));
   api.on('saveDraft', async ({ params, body }) => {
     const saved = await mappings.save(params.id, body.document, body.version);
     await changed(params.id);

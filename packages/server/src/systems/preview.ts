@@ -116,7 +116,11 @@ async function readingOf(
     found.map((f) => f.values),
     marks,
   );
-  return { ...reading, declared: settled ? marks : null } as Rows['reading'];
+  return {
+    fields: reading.fields.map(({ name, readsAs }) => ({ name, readsAs })),
+    cells: reading.cells.map((cells) => [...cells]),
+    declared: settled ? marks : null,
+  };
 }
 
 type Evaluate = (row: readonly (string | null)[]) => Value;

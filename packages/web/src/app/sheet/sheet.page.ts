@@ -14,7 +14,7 @@ import {
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
-import { canonicalText, LINE_STATES, writeCell } from '@versicle/core';
+import { canonicalText, countInRules, LINE_STATES, replaceInRules, writeCell } from '@versicle/core';
 import { SELECT } from '../shared/select';
 import { frameActions } from '../frame/frame.feature';
 import { ProgressComponent } from '../mappings/progress.component';
@@ -132,6 +132,11 @@ export class SheetPage {
   protected readonly warning = computed(
     () => this.s().trial?.problems.find((p) => p.severity === 'warning' && !p.line)?.message ?? '',
   );
+  /** Where the text that is looked for stands in rules. */
+  protected readonly found = computed(() => {
+    const { document } = this.s();
+    return document ? countInRules(document, this.find() ?? '') : { places: 0, lines: 0 };
+  });
   protected readonly errors = computed(
     () => this.s().trial?.problems.filter((p) => p.severity === 'error' && !p.line) ?? [],
   );
@@ -190,6 +195,16 @@ export class SheetPage {
           ? refused[0]!
           : `${refused.length} cells were left as they were: ${refused[0]}`,
     );
+  }
+  /** All places at once, and one step of undo. */
+  protected replace(by: string): void {
+    const { places, lines } = this.found();
+    const document = replaceInRules(this.s().document!, this.find() ?? '', by);
+    this.store.dispatch(sheetActions.edited({ document, merge: null }));
+    const text = `Replaced ${inWords(places, 'place')} in ${inWords(lines, 'line')}; Ctrl+Z takes it back.`;
+    this.store.dispatch(frameActions.say({ text, problem: false }));
+    this.ask({ find: null });
+    this.toGrid();
   }
   protected undo(): void {
     this.store.dispatch(sheetActions.undone());

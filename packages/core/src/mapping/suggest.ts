@@ -1,0 +1,202 @@
+import { parseFieldType, type ValueType } from '../fields/types.ts';
+import type { Marks, RawRow } from '../formats/format.ts';
+import { readRowsAs, type ReadsAs } from '../profile/reading.ts';
+import { parseRule } from '../rules/parse.ts';
+import { quoteName } from '../rules/print.ts';
+import { walk } from '../rules/syntax.ts';
+import type { Line, MappingDocument, TargetField } from './document.ts';
+import { NameMatcher } from './name-match.ts';
+import { usedFields } from './source.ts';
+
+/** What could fill a line that is still to map, with the reason. Taken, it is a draft. */
+export interface Suggestion {
+  readonly line: string;
+  readonly target: string;
+  readonly kind: 'straight' | 'rule' | 'lookup' | 'constant';
+  readonly source?: string;
+  readonly rule?: string;
+  readonly codeTable?: string;
+  readonly value?: string;
+  /** From 0 to 1. */
+  readonly confidence: number;
+  readonly reason: string;
+}
+export interface SuggestSource {
+  readonly name: string;
+  readonly label?: string | null;
+  readonly description?: string | null;
+}
+export interface SuggestFrom {
+  readonly fields: readonly SuggestSource[];
+  /** Some records, as text in the order of the fields. */
+  readonly rows: readonly RawRow[];
+  /** How the dataset writes numbers and dates; `declared` says whether a line may take them as they are. */
+  readonly marks: Marks | null;
+  readonly declared: boolean;
+  /** Other mappings' documents, from which is learned how the same field was filled. */
+  readonly others: readonly MappingDocument[];
+  readonly synonyms?: readonly (readonly string[])[];
+}
+
+/** Below this nothing is suggested: a wrong proposal costs more than none. */
+const LEAST = 0.55;
+
+/** Suggestions for the lines to map, the surest first. At most one for each line, and none that needs a field twice. */
+export function suggestLines(document: MappingDocument, from: SuggestFrom): Suggestion[] {
+  const { alias } = document.source.primary;
+  const open = document.lines.filter((l) => l.kind === undefined);
+  const byName = new Map(document.target.fields.map((f) => [f.name, f]));
+  const matcher = new NameMatcher(from.synonyms);
+  const readings = readRowsAs(
+    from.fields.map((f) => f.name),
+    from.rows,
+    from.marks,
+  ).fields;
+  const used = new Set(document.lines.flatMap(usedFields));
+  const found: { suggestion: Suggestion; uses: string | null }[] = [];
+  for (const line of open) {
+    const field = byName.get(line.target);
+    if (!field) continue;
+    const learned = learnedFor(document, line, field, from);
+    if (learned) {
+      found.push({ suggestion: learned, uses: null });
+      continue;
+    }
+    for (const [i, source] of from.fields.entries()) {
+      const { score, by } = nameScore(matcher, field, source);
+      const fit = typeFit(field, readings[i]!.readsAs);
+      const confidence = Math.min(0.99, score * fit.weight - (used.has(source.name) ? 0.1 : 0));
+      if (confidence < LEAST) continue;
+      const reason = [by, fit.words].filter(Boolean).join('; ');
+      found.push({
+        suggestion: {
+          line: line.id,
+          target: line.target,
+          ...expressionFor(field, `${alias}.${written(source.name)}`, readings[i]!, from),
+          confidence,
+          reason,
+        },
+        uses: source.name,
+      });
+    }
+  }
+  found.sort((a, b) => b.suggestion.confidence - a.suggestion.confidence);
+  const lines = new Set<string>();
+  const sources = new Set<string>();
+  return found.flatMap(({ suggestion, uses }) => {
+    if (lines.has(suggestion.line) || (uses !== null && sources.has(uses))) return [];
+    lines.add(suggestion.line);
+    if (uses !== null) sources.add(uses);
+    return [suggestion];
+  });
+}
+
+function nameScore(matcher: NameMatcher, field: TargetField, source: SuggestSource): { score: number; by: string } {
+  const theirs = [source.name, source.label ?? ''].filter((n) => n !== '');
+  const ours = [field.name, field.label ?? ''].filter((n) => n !== '');
+  let best = { score: 0, by: '' };
+  for (const a of ours)
+    for (const b of theirs) {
+      const score = matcher.alike(a, b);
+      if (score > best.score)
+        best = { score, by: score === 1 ? `the name is the same (${b})` : `“${b}” is named like “${a}”` };
+    }
+  const described = source.description ? matcher.alike(field.label ?? field.name, source.description) : 0;
+  return described > best.score ? { score: described, by: `its description is “${source.description}”` } : best;
+}
+
+const NUMBERS = new Set<ValueType>(['int2', 'int4', 'int8', 'numeric', 'float8']);
+function valueTypeOf(field: TargetField): ValueType {
+  try {
+    return parseFieldType(field.type).value;
+  } catch {
+    return 'text';
+  }
+}
+/** Values that read as something else speak against a field, values of its very kind for it. */
+function typeFit(field: TargetField, reads: ReadsAs): { weight: number; words: string } {
+  const type = valueTypeOf(field);
+  const isDate = type === 'date' || type === 'timestamp' || type === 'timestamptz';
+  const isNumber = NUMBERS.has(type);
+  const dates = reads === 'date' || reads === 'timestamp';
+  const numbers = reads === 'number' || reads === 'whole number';
+  if (isDate) return dates ? { weight: 1.05, words: 'its values are dates' } : { weight: 0.6, words: '' };
+  if (isNumber) return numbers ? { weight: 1.05, words: 'its values are numbers' } : { weight: 0.75, words: '' };
+  if (type === 'bool')
+    return reads === 'boolean' ? { weight: 1.05, words: 'its values are yes and no' } : { weight: 0.7, words: '' };
+  return dates || reads === 'boolean' ? { weight: 0.9, words: '' } : { weight: 1, words: '' };
+}
+
+const written = (name: string): string => (/^[a-z_][a-z0-9_]*$/.test(name) ? name : quoteName(name));
+const text = (value: string): string => `'${value.replace(/'/g, "''")}'`;
+
+/** Taken as it is, or read strictly where the text is not as PostgreSQL writes it. */
+function expressionFor(
+  field: TargetField,
+  source: string,
+  reading: { readonly readsAs: ReadsAs; readonly pattern: string | null; readonly decimal: '.' | ',' },
+  { declared }: SuggestFrom,
+): Pick<Suggestion, 'kind' | 'source' | 'rule'> {
+  const type = valueTypeOf(field);
+  const straight = { kind: 'straight' as const, source };
+  const rule = (made: string): Pick<Suggestion, 'kind' | 'rule'> => ({ kind: 'rule', rule: made });
+  if (declared) return straight;
+  const isDate = type === 'date' || type === 'timestamp';
+  if (isDate && reading.pattern !== null && reading.pattern !== 'YYYY-MM-DD')
+    return rule(`parse_date(${source}, ${text(reading.pattern)})`);
+  if (NUMBERS.has(type) && reading.readsAs === 'number' && reading.decimal === ',') {
+    const number = `parse_number(${source}, ',', '.')`;
+    return rule(type === 'numeric' ? number : `${number}::${field.type}`);
+  }
+  return straight;
+}
+
+/** The same target field in another mapping: what filled it there, where this source has the fields that it used. */
+function learnedFor(document: MappingDocument, line: Line, field: TargetField, from: SuggestFrom): Suggestion | null {
+  const known = new Set(from.fields.map((f) => f.name));
+  for (const other of from.others) {
+    if (other.target.dataset !== document.target.dataset) continue;
+    const theirs = other.lines.find((l) => l.target === field.name);
+    if (!theirs || !['straight', 'rule', 'lookup', 'constant'].includes(theirs.kind ?? '')) continue;
+    if (!usedFields(theirs).every((name) => known.has(name))) continue;
+    if (theirs.kind === 'lookup' && !Object.hasOwn(document.codeTables, theirs.codeTable ?? '')) continue;
+    const renamed = (expression: string | undefined): string | undefined =>
+      expression && withAlias(expression, other.source.primary.alias, document.source.primary.alias);
+    const agreed = theirs.state === 'agreed';
+    return {
+      line: line.id,
+      target: line.target,
+      kind: theirs.kind as Suggestion['kind'],
+      ...(theirs.source === undefined ? {} : { source: renamed(theirs.source)! }),
+      ...(theirs.rule === undefined ? {} : { rule: renamed(theirs.rule)! }),
+      ...(theirs.codeTable === undefined ? {} : { codeTable: theirs.codeTable }),
+      ...(theirs.value === undefined || theirs.value === null ? {} : { value: String(theirs.value) }),
+      confidence: agreed ? 0.97 : 0.9,
+      reason: `filled so in “${other.name}”${agreed ? ', where it is agreed' : ''}`,
+    };
+  }
+  return null;
+}
+
+/** A rule of another source, whose fields are now called by another alias; all else stays as it was written. */
+function withAlias(expression: string, from: string, to: string): string {
+  const places: number[] = [];
+  walk(parseRule(expression), (node) => {
+    if (node.kind === 'field' && node.alias === from) places.push(node.at);
+  });
+  return places
+    .sort((a, b) => b - a)
+    .reduce((rule, at) => rule.slice(0, at) + to + rule.slice(at + from.length), expression);
+}
+
+/** A suggestion as the line that it makes: a draft, whoever takes it. */
+export function suggestedLine(s: Suggestion): Partial<Line> {
+  return {
+    kind: s.kind,
+    source: s.source,
+    rule: s.rule,
+    codeTable: s.codeTable,
+    value: s.value,
+    state: 'drafted',
+  } as Partial<Line>;
+}
