@@ -183,3 +183,86 @@ test('a missing code is added to the code table of the document', async ({ page 
   await expect(page.getByRole('alert')).toContainText('in the table already');
   await page.getByRole('button', { name: 'Undo' }).click();
 });
+
+test('a range of cells is chosen, copied, filled down and emptied, each one step of undo', async ({
+  page,
+  context,
+}) => {
+  await context.grantPermissions(['clipboard-read', 'clipboard-write']);
+  const id = await begin(page, 'Ranges');
+  await page.keyboard.type('trim(s.name)');
+  await page.keyboard.press('Enter');
+  await page.keyboard.press('ArrowUp');
+  for (let i = 0; i < 3; i++) await page.keyboard.press('Shift+ArrowDown');
+  await expect(page.getByLabel('Line 4, latitude, How, 4 cells chosen')).toBeFocused();
+  await page.keyboard.press('Control+d');
+  expect((await stored(page, id)).lines.slice(0, 5).map((l) => l['rule'])).toEqual([
+    ...Array.from({ length: 4 }, () => 'trim(s.name)'),
+    undefined,
+  ]);
+  // Copied as spreadsheet programs take it, with the columns beside.
+  await page.keyboard.press('Shift+ArrowRight');
+  await page.keyboard.press('Control+c');
+  expect(await page.evaluate(() => navigator.clipboard.readText())).toBe(
+    ['code', 'name', 'district', 'latitude'].map((target) => `trim(s.name)\t${target}`).join('\n'),
+  );
+  await page.keyboard.press('Escape');
+  await page.getByRole('gridcell', { name: '2', exact: true }).click();
+  await page.getByRole('gridcell', { name: '4', exact: true }).click({ modifiers: ['Shift'] });
+  for (let i = 0; i < 3; i++) await page.keyboard.press('Shift+ArrowRight');
+  await page.keyboard.press('Delete');
+  expect((await stored(page, id)).lines.map((l) => l['rule'])).toEqual(['trim(s.name)', ...Array.from({ length: 5 })]);
+  await page.keyboard.press('Control+z');
+  await page.keyboard.press('Control+z');
+  expect((await stored(page, id)).lines.map((l) => l['rule'])).toEqual(['trim(s.name)', ...Array.from({ length: 5 })]);
+});
+
+test('a text is replaced in all rules at once', async ({ page }) => {
+  const id = await begin(page, 'Replacing');
+  for (const text of ['trim(s.name)', 'upper(s.name)', 's.code']) {
+    await page.keyboard.type(text);
+    await page.keyboard.press('Enter');
+  }
+  await page.keyboard.press('/');
+  await page.keyboard.type('s.name');
+  await expect(page.getByText('stands 2 times in the rules of 2 lines')).toBeVisible();
+  await page.getByLabel('Replace by').fill('s.district');
+  await page.getByRole('button', { name: 'Replace all' }).click();
+  await expect(page.getByText('Replaced two places in two lines')).toBeVisible();
+  expect((await stored(page, id)).lines.slice(0, 3).map((l) => l['rule'])).toEqual([
+    'trim(s.district)',
+    'upper(s.district)',
+    's.code',
+  ]);
+  await page.keyboard.press('Control+z');
+  expect((await stored(page, id)).lines[0]!['rule']).toBe('trim(s.name)');
+});
+
+test('suggestions are read with their reasons, and taken as drafts', async ({ page }) => {
+  const id = await begin(page, 'Suggested');
+  await page.getByRole('button', { name: 'Suggest for 6 to map' }).click();
+  const panel = page.getByRole('region', { name: 'Suggestions' });
+  await expect(panel.getByText('the name is the same (district)')).toBeVisible();
+  await panel.getByRole('button', { name: 'Take the suggestion for opened' }).click();
+  await expect(panel.getByRole('button', { name: 'Take the suggestion for opened' })).toHaveCount(0);
+  await panel.getByRole('button', { name: /Take the \d of at least 80 %/ }).click();
+  await expect(page.getByText('drafted from suggestions')).toBeVisible();
+  const { lines } = await stored(page, id);
+  expect(lines.every((l) => l['state'] === 'drafted')).toBe(true);
+  expect(lines.map((l) => l['source'])).toEqual(
+    ['code', 'name', 'district', 'latitude', 'docks', 'opened'].map((f) => `s.${f}`),
+  );
+  await expect(panel.getByText('No line is left to map.')).toBeVisible();
+  await page.keyboard.press('Control+z');
+  await expect(panel.getByText('the name is the same (district)')).toBeVisible();
+});
+
+test('a reader that reads over damage is remarked on, and the strict one is a click away', async ({ page }) => {
+  const id = await begin(page, 'Strictly');
+  await page.keyboard.type("to_date(s.opened, 'DD.MM.YYYY')");
+  await page.keyboard.press('Control+Enter');
+  await expect(page.getByText('to_date reads over what does not fit')).toBeVisible();
+  await page.getByRole('button', { name: 'Use parse_date' }).click();
+  await expect(page.getByText('to_date reads over what does not fit')).toHaveCount(0);
+  expect((await stored(page, id)).lines[0]!['rule']).toBe("parse_date(s.opened, 'DD.MM.YYYY')");
+});

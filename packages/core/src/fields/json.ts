@@ -46,8 +46,8 @@ const ESCAPES: Readonly<Record<string, string>> = {
   '\t': '\\t',
 };
 function quotedJson(text: string): string {
-  // eslint-disable-next-line no-control-regex
   const inside = text.replace(
+    // eslint-disable-next-line no-control-regex -- they are what is written as escapes
     /["\\\u0000-\u001f]/g,
     (c) => ESCAPES[c] ?? `\\u${c.charCodeAt(0).toString(16).padStart(4, '0')}`,
   );

@@ -160,7 +160,7 @@ const jsonTexts: Gen = literal(
     fc.json({ maxDepth: 2 }),
     pieces(1, 6, '{', '}', '[', ']', '"a"', ':', ',', '1', '-0', '1.50', '1e3', 'true', 'null', ' ', '"\\u00e9"', '"x'),
   ),
-).map((text) => text.replace(/\u0000/g, ''));
+).map((text) => text.replaceAll('\u0000', ''));
 
 export function ruleArbitrary(depth: number): Gen {
   // One arbitrary for each kind and depth; made anew at each use they would be millions.

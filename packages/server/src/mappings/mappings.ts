@@ -9,6 +9,7 @@ import {
   quoted,
   sourceFieldsFor,
   suggestLines,
+  withAllLines,
   type FileFormat,
   type Suggestion,
   type MappingDocument,
@@ -150,7 +151,8 @@ export class Mappings {
 
   /** From names, labels, values and other mappings; nothing is changed by it. */
   async suggestions(id: string): Promise<Suggestion[]> {
-    const document = parseDocument(JSON.parse((await this.row(id)).draft));
+    // A field without a line gets one on the sheet; its id is the same here.
+    const document = withAllLines(parseDocument(JSON.parse((await this.row(id)).draft)));
     const others = (
       await this.db.query<{ draft: string }>('SELECT draft FROM mapping WHERE id <> $1 ORDER BY updated_at DESC', [id])
     ).map(({ draft }) => parseDocument(JSON.parse(draft)));

@@ -120,6 +120,25 @@ export const compare = createEffect(
   { functional: true },
 );
 
+/** They are made from the draft as it is stored. */
+export const suggest = createEffect(
+  (actions = inject(Actions), store = inject(Store), api = inject(Api)) =>
+    actions.pipe(
+      ofType(a.suggestionsAsked, a.saved),
+      concatLatestFrom(() => store.select(sheetFeature.selectSheetState)),
+      filter(([, s]) => s.suggestions !== null && s.saving === 'saved'),
+      switchMap(([, { id }]) =>
+        api.asAction(
+          'suggestLines',
+          { params: { id } },
+          (suggestions) => a.suggestionsLoaded({ suggestions }),
+          (problem) => a.suggestionsFailed({ problem }),
+        ),
+      ),
+    ),
+  { functional: true },
+);
+
 export const publish = createEffect(
   (actions = inject(Actions), store = inject(Store), api = inject(Api)) =>
     actions.pipe(

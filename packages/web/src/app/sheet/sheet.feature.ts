@@ -1,7 +1,7 @@
 import type { Difference, MappingDetail, Revision, SampleRow, SavedDraft } from '@versicle/contract';
-import { withAllLines, type MappingDocument, type Marks } from '@versicle/core';
+import { withAllLines, type MappingDocument, type Marks, type Suggestion } from '@versicle/core';
 import { createActionGroup, createFeature, createReducer, createSelector, emptyProps, on, props } from '@ngrx/store';
-import { failed, idle, loaded, type Loadable } from '../shared/loadable';
+import { failed, idle, loaded, loading, type Loadable } from '../shared/loadable';
 import { rowsOf } from './rows';
 import type { TrialAnswer } from './trial-messages';
 
@@ -32,6 +32,10 @@ export const sheetActions = createActionGroup({
     saved: props<{ saved: SavedDraft; document: MappingDocument }>(),
     'save failed': props<{ problem: string; conflict: boolean }>(),
     'save again': emptyProps(),
+    'suggestions asked': emptyProps(),
+    'suggestions loaded': props<{ suggestions: Suggestion[] }>(),
+    'suggestions failed': props<{ problem: string }>(),
+    'suggestions closed': emptyProps(),
     'publish asked': emptyProps(),
     'publish given up': emptyProps(),
     'difference loaded': props<{ difference: Difference | null }>(),
@@ -69,6 +73,8 @@ export interface SheetState {
   readonly open: string | null;
   readonly trial: TrialAnswer | null;
   readonly publishing: Publishing | null;
+  /** What could fill the lines to map; null while nobody asked. */
+  readonly suggestions: Loadable<Suggestion[]> | null;
 }
 const initial: SheetState = {
   id: '',
@@ -88,6 +94,7 @@ const initial: SheetState = {
   open: null,
   trial: null,
   publishing: null,
+  suggestions: null,
 };
 const UNDO_STEPS = 200;
 
@@ -164,6 +171,16 @@ export const sheetFeature = createFeature({
       saveProblem: problem,
     })),
     on(sheetActions.saveAgain, (s): SheetState => ({ ...s, saving: 'waiting' })),
+    on(sheetActions.suggestionsAsked, (s): SheetState => ({ ...s, suggestions: loading(s.suggestions ?? idle()) })),
+    on(sheetActions.suggestionsLoaded, (s, { suggestions }): SheetState => ({
+      ...s,
+      suggestions: s.suggestions && loaded(suggestions),
+    })),
+    on(sheetActions.suggestionsFailed, (s, { problem }): SheetState => ({
+      ...s,
+      suggestions: s.suggestions && failed(problem, s.suggestions),
+    })),
+    on(sheetActions.suggestionsClosed, (s): SheetState => ({ ...s, suggestions: null })),
     on(sheetActions.publishAsked, (s): SheetState => ({
       ...s,
       publishing: { difference: idle(), busy: false, problem: null, faults: [], done: null },

@@ -26,6 +26,7 @@ import { DocumentPanelComponent } from './document-panel.component';
 import { GridComponent, type CellEdit } from './grid.component';
 import { LineEditorComponent } from './line-editor.component';
 import { PublishPanelComponent } from './publish-panel.component';
+import { SuggestPanelComponent } from './suggest-panel.component';
 import { sheetActions, sheetFeature } from './sheet.feature';
 
 const VIEWS = [
@@ -50,6 +51,7 @@ const VIEWS = [
     GridComponent,
     LineEditorComponent,
     PublishPanelComponent,
+    SuggestPanelComponent,
   ],
   host: { '(window:beforeunload)': 'guard($event)' },
   templateUrl: './sheet.page.html',
@@ -196,15 +198,21 @@ export class SheetPage {
           : `${refused.length} cells were left as they were: ${refused[0]}`,
     );
   }
+  protected readonly toMap = computed(() => this.s().document?.lines.filter((l) => l.kind === undefined).length ?? 0);
+  protected suggest(): void {
+    this.store.dispatch(sheetActions.suggestionsAsked());
+  }
+  protected say(text: string): void {
+    this.store.dispatch(frameActions.say({ text, problem: false }));
+    this.toGrid();
+  }
   /** All places at once, and one step of undo. */
   protected replace(by: string): void {
     const { places, lines } = this.found();
     const document = replaceInRules(this.s().document!, this.find() ?? '', by);
     this.store.dispatch(sheetActions.edited({ document, merge: null }));
-    const text = `Replaced ${inWords(places, 'place')} in ${inWords(lines, 'line')}; Ctrl+Z takes it back.`;
-    this.store.dispatch(frameActions.say({ text, problem: false }));
     this.ask({ find: null });
-    this.toGrid();
+    this.say(`Replaced ${inWords(places, 'place')} in ${inWords(lines, 'line')}; Ctrl+Z takes it back.`);
   }
   protected undo(): void {
     this.store.dispatch(sheetActions.undone());

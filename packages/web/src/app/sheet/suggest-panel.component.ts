@@ -1,0 +1,138 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input, output } from '@angular/core';
+import { Store } from '@ngrx/store';
+import { changeLine, suggestedLine, type MappingDocument, type Suggestion } from '@versicle/core';
+import type { Loadable } from '../shared/loadable';
+import { LoadingComponent } from '../shared/loading.component';
+import { SignComponent } from '../shared/signs.component';
+import { inWords } from '../shared/words';
+import { sheetActions } from './sheet.feature';
+
+/** From here on suggestions are taken together. */
+const SURE = 0.8;
+
+/** What could fill the lines that are still to map, each with its reason; what is taken becomes a draft. */
+@Component({
+  selector: 'vs-suggest-panel',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [LoadingComponent, SignComponent],
+  template: `
+    <section class="panel" aria-label="Suggestions">
+      <div class="top">
+        <h2>Suggestions</h2>
+        <span class="grow"></span>
+        @if (sure().length > 1) {
+          <button type="button" class="btn first" (click)="take(sure())">
+            Take the {{ sure().length }} of at least 80 %
+          </button>
+        }
+        <button type="button" class="btn quiet" (click)="close()">Close</button>
+      </div>
+      @if (list().length === 0) {
+        @if (of().state === 'loaded') {
+          <p class="soft" role="status">
+            {{
+              toMap() === 0
+                ? 'No line is left to map.'
+                : 'Nothing in the source is enough like the fields that are left to map.'
+            }}
+          </p>
+        } @else {
+          <vs-loading [of]="of()" (again)="again()" words="Comparing names and values …" />
+        }
+      } @else {
+        <table class="rows">
+          <thead>
+            <tr>
+              <th scope="col"><vs-sign of="target" [size]="13" /> Target field</th>
+              <th scope="col">Filled by</th>
+              <th scope="col" class="n">Sure by</th>
+              <th scope="col">Because</th>
+              <th scope="col"><span class="unseen">Take it</span></th>
+            </tr>
+          </thead>
+          <tbody>
+            @for (s of list(); track s.line) {
+              <tr>
+                <td>{{ labels().get(s.target) ?? s.target }}</td>
+                <td>
+                  <code>{{ s.rule ?? s.source ?? s.value }}</code>
+                  @if (s.kind === 'lookup') {
+                    by the code table {{ s.codeTable }}
+                  } @else if (s.kind === 'constant') {
+                    <span class="soft">a constant</span>
+                  }
+                </td>
+                <td class="n">{{ percent(s.confidence) }}</td>
+                <td class="soft">{{ s.reason }}</td>
+                <td>
+                  <button
+                    type="button"
+                    class="btn quiet"
+                    [attr.aria-label]="'Take the suggestion for ' + (labels().get(s.target) ?? s.target)"
+                    (click)="take([s])"
+                  >
+                    Take
+                  </button>
+                </td>
+              </tr>
+            }
+          </tbody>
+        </table>
+      }
+    </section>
+  `,
+  styles: `
+    .panel {
+      background: var(--raised);
+      border: 1px solid var(--hair);
+      border-left: 3px solid var(--act);
+      padding: 8px 16px 12px;
+      margin: 0 0 10px;
+      max-height: 46vh;
+      overflow: auto;
+    }
+    .top {
+      display: flex;
+      align-items: center;
+      gap: 10px;
+    }
+    h2 {
+      margin: 4px 0;
+    }
+    .grow {
+      flex: 1;
+    }
+  `,
+})
+export class SuggestPanelComponent {
+  readonly of = input.required<Loadable<Suggestion[]>>();
+  readonly document = input.required<MappingDocument>();
+  readonly taken = output<string>();
+  private readonly store = inject(Store);
+  protected readonly labels = computed(
+    () => new Map(this.document().target.fields.map((f) => [f.name, f.label ?? f.name])),
+  );
+  private readonly open = computed(
+    () => new Set(this.document().lines.flatMap((l) => (l.kind === undefined ? [l.id] : []))),
+  );
+  protected readonly toMap = computed(() => this.open().size);
+  /** Those for lines that nobody has filled meanwhile. */
+  protected readonly list = computed(() => (this.of().value ?? []).filter((s) => this.open().has(s.line)));
+  protected readonly sure = computed(() => this.list().filter((s) => s.confidence >= SURE));
+
+  protected percent(confidence: number): string {
+    return `${Math.floor(confidence * 100)} %`;
+  }
+  protected again(): void {
+    this.store.dispatch(sheetActions.suggestionsAsked());
+  }
+  protected close(): void {
+    this.store.dispatch(sheetActions.suggestionsClosed());
+  }
+  /** All at once are one step of undo. */
+  protected take(suggestions: readonly Suggestion[]): void {
+    const document = suggestions.reduce((d, s) => changeLine(d, s.line, suggestedLine(s)), this.document());
+    this.store.dispatch(sheetActions.edited({ document, merge: null }));
+    this.taken.emit(`${inWords(suggestions.length, 'line')} drafted from suggestions; Ctrl+Z takes it back.`);
+  }
+}
