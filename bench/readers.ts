@@ -227,6 +227,45 @@ readers['profile'] = async () => {
   );
 };
 
+/** Memory at 10 MB and at 1 GB of each format: each size in a process of its own, told by BENCH_MEGABYTES. */
+readers['memory'] = async () => {
+  const made: Record<string, [head: string, line: (row: number) => string, foot: string]> = {
+    csv: [`${NAMES.join(',')}\n`, (r) => `${NAMES.map((_, c) => cell(r, c)).join(',')}\n`, ''],
+    txt: ['', (r) => `${NAMES.map((_, c) => cell(r, c).padEnd(12)).join('')}\n`, ''],
+    jsonl: ['', (r) => `${object(r)}\n`, ''],
+    json: ['[\n', (r) => `${r ? ',' : ''}${object(r)}\n`, ']\n'],
+    xml: [
+      '<list>\n',
+      (r) => `<item no="${r}">${NAMES.map((n, c) => `<${n}>${cell(r, c)}</${n}>`).join('')}</item>\n`,
+      '</list>\n',
+    ],
+  };
+  const kind = process.env['BENCH_KIND'];
+  if (kind === undefined) {
+    for (const one of Object.keys(made))
+      for (const size of ['10', process.env['BENCH_LARGE'] ?? '1000'])
+        spawnSync(process.execPath, [process.argv[1]!], {
+          stdio: 'inherit',
+          env: { ...process.env, BENCH_ONLY: 'memory', BENCH_KIND: one, BENCH_MEGABYTES: size },
+        });
+    return;
+  }
+  const [head, line, foot] = made[kind]!;
+  const megabytes = Number(process.env['BENCH_MEGABYTES']);
+  const rows = Math.round((megabytes * 1e6) / line(1000).length);
+  const path = await write(`m.${kind}`, rows, head, line, foot);
+  const { format } = await lookAt(path);
+  let read = 0;
+  let highest = 0;
+  for await (const batch of recordsOf(path, `m.${kind}`, format)) {
+    read += batch.rows.length;
+    highest = Math.max(highest, process.memoryUsage().rss);
+  }
+  console.log(
+    `${kind.padEnd(6)} ${String(megabytes).padStart(5)} MB, ${read.toLocaleString('en-GB')} records: at most ${Math.round(highest / 1e6)} MB`,
+  );
+};
+
 // Each in a process of its own, as each runs in a thread of its own: what one does to the machine code of another does not count.
 const only = process.env['BENCH_ONLY'];
 if (only === undefined)
@@ -234,6 +273,7 @@ if (only === undefined)
     spawnSync(process.execPath, [process.argv[1]!], { stdio: 'inherit', env: { ...process.env, BENCH_ONLY: name } });
 else {
   await readers[only]!();
-  console.log(`             largest memory of the process: ${Math.round(process.resourceUsage().maxRSS / 1024)} MB`);
+  if (only !== 'memory')
+    console.log(`             largest memory of the process: ${Math.round(process.resourceUsage().maxRSS / 1024)} MB`);
 }
 rmSync(home, { recursive: true });

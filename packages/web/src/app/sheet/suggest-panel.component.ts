@@ -4,7 +4,7 @@ import { changeLine, suggestedLine, type MappingDocument, type Suggestion } from
 import type { Loadable } from '../shared/loadable';
 import { LoadingComponent } from '../shared/loading.component';
 import { SignComponent } from '../shared/signs.component';
-import { inWords } from '../shared/words';
+import { capital, inWords } from '../shared/words';
 import { sheetActions } from './sheet.feature';
 
 /** From here on suggestions are taken together. */
@@ -87,7 +87,7 @@ const SURE = 0.8;
       border: 1px solid var(--hair);
       border-left: 3px solid var(--act);
       padding: 8px 16px 12px;
-      margin: 0 0 10px;
+      margin: 0 24px 10px;
       max-height: 46vh;
       overflow: auto;
     }
@@ -133,6 +133,6 @@ export class SuggestPanelComponent {
   protected take(suggestions: readonly Suggestion[]): void {
     const document = suggestions.reduce((d, s) => changeLine(d, s.line, suggestedLine(s)), this.document());
     this.store.dispatch(sheetActions.edited({ document, merge: null }));
-    this.taken.emit(`${inWords(suggestions.length, 'line')} drafted from suggestions; Ctrl+Z takes it back.`);
+    this.taken.emit(`${capital(inWords(suggestions.length, 'line'))} drafted from suggestions; Ctrl+Z takes it back.`);
   }
 }
