@@ -33,6 +33,43 @@ describe('mappings', () => {
     expect((await server.api('getMapping', 'GET', `/mappings/${made.id}`)).document).toEqual(changed);
   });
 
+  it('suggests what could fill the lines to map, also from other mappings', async () => {
+    server.file('goods.csv', 'number;title;cost;weight\n1;Bell;1,50;3\n2;Lamp;22,10;5\n');
+    await create({ name: 'Learned from', target: { ...(itemsDocument().target as object), dataset: 'store/learned' } });
+    const target = {
+      dataset: 'store/goods',
+      key: ['no'],
+      fields: [
+        { name: 'no', type: 'varchar(8)' },
+        { name: 'name', type: 'text' },
+        { name: 'price', type: 'numeric(8,2)' },
+        { name: 'colour', type: 'text' },
+      ],
+    };
+    const made = await create({
+      name: 'To map',
+      source: { primary: { alias: 'g', dataset: 'files/goods.csv' } },
+      target,
+      lines: [],
+    });
+    const list = await server.api('suggestLines', 'GET', `/mappings/${made.id}/suggestions`);
+    expect(list.map((s) => [s.target, s.rule ?? s.source]).sort()).toEqual([
+      ['name', 'g.title'],
+      ['no', 'g.number'],
+      ['price', "parse_number(g.cost, ',', '.')"],
+    ]);
+    const learned = await create({
+      name: 'Learns',
+      target: { ...(itemsDocument().target as object), dataset: 'store/learned' },
+      lines: [],
+    });
+    const again = await server.api('suggestLines', 'GET', `/mappings/${learned.id}/suggestions`);
+    expect(again.find((s) => s.target === 'price')).toMatchObject({
+      rule: "parse_number(i.price, ',')",
+      reason: expect.stringContaining('filled so in “Learned from”'),
+    });
+  });
+
   it('publishes revisions that never change, and tells drafts from them line by line', async () => {
     const made = await create();
     const first = await server.api('publish', 'POST', `/mappings/${made.id}/publish`, { note: 'First' });

@@ -65,6 +65,40 @@ describe('a folder as the target', () => {
     expect(body.rows).toHaveLength(4);
     expect(JSON.stringify(body.rows)).toContain('22.10');
   });
+  it('reads by the marks that a format declares; those that were only guessed decide on nothing', async () => {
+    server.file('marked.csv', 'no;name;price\n1;03.08.2019;1.204,50\n2;04.08.2019;7,5\n');
+    const straight = document('marked-out.csv', {
+      source: { primary: { alias: 'i', dataset: 'files/marked.csv' } },
+      lines: ['no', 'name', 'price'].map((name, i) => ({
+        id: `l${i}`,
+        target: name,
+        kind: 'straight',
+        source: `i.${name}`,
+      })),
+    });
+    const { plan } = await server.mapping(straight);
+    expect((await server.run(plan)).counts).toMatchObject({ delivered: 0, failed: 2 });
+    const guessed = (await server.ask('GET', '/api/systems/files/dataset?dataset=marked.csv')).body;
+    expect(guessed).toMatchObject({
+      settled: false,
+      setting: { format: { marks: { decimal: ',', dates: 'DD.MM.YYYY' } } },
+    });
+    const settled = await server.ask('PUT', '/api/systems/files/setting', {
+      dataset: 'marked.csv',
+      setting: guessed.setting,
+    });
+    expect(settled.body.settled).toBe(true);
+    expect((await server.run(plan)).counts).toMatchObject({ delivered: 2, failed: 0 });
+    expect(written('marked-out.csv')).toContain('1,03.08.2019,1204.50\n2,04.08.2019,7.50');
+    const { body } = await server.ask('GET', '/api/systems/files/rows?dataset=marked.csv');
+    expect(body.reading).toMatchObject({ declared: { dates: 'DD.MM.YYYY' } });
+    expect(body.reading.cells[0].map((c: { typed: string }) => c.typed)).toEqual(['2019-08-03', '1204.50']);
+    const wrong = await server.ask('PUT', '/api/systems/files/setting', {
+      dataset: 'marked.csv',
+      setting: { kind: 'format', format: { ...guessed.setting.format, marks: { decimal: ',', dates: 'QQ' } } },
+    });
+    expect(wrong.body.detail).toContain('can’t be written “QQ”');
+  });
   it('refuses what a file can not do', async () => {
     const run = async (doc: Record<string, unknown>): Promise<string> => {
       const { plan } = await server.mapping(doc);
