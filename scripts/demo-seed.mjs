@@ -35,61 +35,91 @@ async function members(call) {
   await call('PUT', '/systems/tidebridge/setting', { dataset: 'members.txt', setting: { kind: 'format', format } });
 }
 
-/** The services of the demo world, with what their datasets are. */
-async function outside(call, ports) {
+/** The services of the demo world, as they listen now. */
+function services(ports) {
   const at = (name, path = '') => `http://127.0.0.1:${ports[name]}${path}`;
   const http = (base, rest) => ({ kind: 'http', base, ...rest });
-  await system(call, {
-    id: 'membership',
-    name: 'Membership service',
-    connection: http(at('membership', '/v2'), {
-      auth: 'client',
-      tokenUrl: at('membership', '/oauth/token'),
-      clientId: 'versicle',
-      clientSecret: 'larkway-practice',
-      testPath: '/plans',
-    }),
-  });
-  await system(call, {
-    id: 'docks',
-    name: 'Dock network',
-    connection: http(at('docks'), {
-      auth: 'key',
-      keyHeader: 'X-Api-Key',
-      key: 'dock-practice',
-      testPath: '/stations',
-      perMinute: 3000,
-    }),
-  });
-  await system(call, {
-    id: 'workshop',
-    name: 'Workshop register',
-    connection: http(at('workshop'), { auth: 'basic', user: 'workshop', password: 'spanner', testPath: '/bikes' }),
-  });
-  await system(call, {
-    id: 'translator',
-    name: 'Fault-code translator',
-    connection: http(at('translator'), { testPath: '/codes' }),
-  });
-  await system(call, {
-    id: 'mail',
-    name: 'Mail',
-    connection: { kind: 'mail', host: '127.0.0.1', port: ports.smtp, tls: 'off', from: 'versicle@example.org' },
-  });
-  await system(call, {
-    id: 'ledger',
-    name: 'Ledger',
-    connection: {
-      kind: 'postgres',
-      host: '127.0.0.1',
-      port: ports.ledger,
-      database: 'ledger',
-      user: 'reader',
-      password: 'ledger-practice',
-      writeUser: 'poster',
-      writePassword: 'posting-practice',
+  return [
+    {
+      id: 'membership',
+      name: 'Membership service',
+      connection: http(at('membership', '/v2'), {
+        auth: 'client',
+        tokenUrl: at('membership', '/oauth/token'),
+        clientId: 'versicle',
+        clientSecret: 'larkway-practice',
+        testPath: '/plans',
+      }),
     },
-  });
+    {
+      id: 'docks',
+      name: 'Dock network',
+      connection: http(at('docks'), {
+        auth: 'key',
+        keyHeader: 'X-Api-Key',
+        key: 'dock-practice',
+        testPath: '/stations',
+        perMinute: 3000,
+      }),
+    },
+    {
+      id: 'workshop',
+      name: 'Workshop register',
+      connection: http(at('workshop'), { auth: 'basic', user: 'workshop', password: 'spanner', testPath: '/bikes' }),
+    },
+    { id: 'translator', name: 'Fault-code translator', connection: http(at('translator'), { testPath: '/codes' }) },
+    {
+      id: 'ledger',
+      name: 'Ledger',
+      connection: {
+        kind: 'postgres',
+        host: '127.0.0.1',
+        port: ports.ledger,
+        database: 'ledger',
+        user: 'reader',
+        password: 'ledger-practice',
+        writeUser: 'poster',
+        writePassword: 'posting-practice',
+      },
+    },
+    {
+      id: 'mail',
+      name: 'Mail',
+      connection: { kind: 'mail', host: '127.0.0.1', port: ports.smtp, tls: 'off', from: 'versicle@example.org' },
+    },
+  ];
+}
+/**
+ * Started on another port, the demo's systems listen elsewhere, too: connections that are still as they were made follow.
+ * What people changed is theirs.
+ */
+export async function followPorts(address, ports) {
+  const call = caller(address);
+  const known = await call('GET', '/systems');
+  const withoutPorts = (connection) =>
+    JSON.stringify(
+      Object.entries(connection)
+        .map(([name, value]) => [name, name === 'port' ? 0 : String(value).replace(/:\d+/, '')])
+        .sort(),
+    );
+  for (const { id, connection } of services(ports)) {
+    const now = known.find((s) => s.id === id);
+    if (!now || now.connection.kind !== connection.kind) continue;
+    const wanted = Object.fromEntries(
+      Object.keys(now.connection).map((name) => [name, connection[name] ?? now.connection[name]]),
+    );
+    if (
+      JSON.stringify(wanted) === JSON.stringify(now.connection) ||
+      withoutPorts(wanted) !== withoutPorts(now.connection)
+    )
+      continue;
+    await call('PUT', `/systems/${id}`, { name: now.name, connection: wanted });
+  }
+}
+
+/** They are connected, with what their datasets are. */
+async function outside(call, ports) {
+  for (const service of services(ports)) await system(call, service);
   await system(call, { id: 'sign-ups', name: 'Sign-up notices', connection: { kind: 'webhook' } });
   const cursor = { kind: 'cursor', parameter: 'cursor', next: 'paging.next' };
   const pages = { kind: 'page', parameter: 'page', sizeParameter: 'size', size: 50 };

@@ -6,7 +6,7 @@ import { ensureInstalled, fail, root } from './setup.mjs';
 ensureInstalled();
 const { buildAll } = await import('./build.mjs');
 const { demoEnv, startStandins, writeFolder } = await import('./serve.mjs');
-const { seedDemo } = await import('./demo-seed.mjs');
+const { followPorts, seedDemo } = await import('./demo-seed.mjs');
 await buildAll();
 
 const home = resolve(process.env.INIT_CWD ?? root, process.env.VERSICLE_DATA ?? join(root, 'data/demo'));
@@ -37,7 +37,9 @@ await import(join(root, 'packages/server/dist/main.js'));
 
 const address = `http://${process.env.VERSICLE_HOST ?? '127.0.0.1'}:${port}`;
 while (!(await answers())) await new Promise((again) => setTimeout(again, 100));
-if (!existsSync(seeded)) {
+if (existsSync(seeded))
+  await followPorts(address, standins.ports).catch((error) => process.stderr.write(`${error.message}\n`));
+else {
   try {
     await seedDemo(address, folder, standins.ports, (text) => process.stdout.write(`${text}\n`));
     writeFileSync(seeded, '');
