@@ -2,7 +2,7 @@ import type { Value } from '../fields/values.ts';
 import type { RuleContext } from './context.ts';
 import { MAX_TEXT } from './text-functions.ts';
 import { over, type Implementation, type Overload, type RuleFunction } from './registry.ts';
-import { Regex, TooMuchWork, type Match } from './regex/match.ts';
+import { freshBudget, Regex, TooMuchWork, type Budget, type Match } from './regex/match.ts';
 import { parseRegex, readFlags } from './regex/parse.ts';
 import { Subject } from './regex/subject.ts';
 
@@ -30,9 +30,9 @@ export function requireRegex(pattern: string, flags: string): Regex {
   return regex;
 }
 
-function search(regex: Regex, text: Subject, from: number, ctx: RuleContext): Match | null {
+function search(regex: Regex, text: Subject, from: number, ctx: RuleContext, budget?: Budget): Match | null {
   try {
-    return regex.search(text.points, from);
+    return regex.search(text.points, from, budget);
   } catch (error) {
     if (error instanceof TooMuchWork) return ctx.fail(error.message);
     throw error;
@@ -69,9 +69,10 @@ function captured(found: Match, subject: Subject, { captures }: Regex): Captured
 /** Matches one after the other, as setup_regexp_matches finds them; `split`: what matches nothing beside another is left out. */
 function allMatches(regex: Regex, subject: Subject, from: number, split: boolean, ctx: RuleContext): Match[] {
   const found: Match[] = [];
+  const budget = freshBudget(subject.length);
   let previous = 0;
   for (let at = from; at <= subject.length;) {
-    const match = search(regex, subject, at, ctx);
+    const match = search(regex, subject, at, ctx, budget);
     if (match === null) break;
     if (!split || (match.start < subject.length && match.end > previous)) found.push(match);
     previous = match.end;
@@ -92,10 +93,11 @@ function replaced(
   return withRegex(pattern, flags, ctx, (regex) => {
     const subject = new Subject(text);
     let result = '';
+    const budget = freshBudget(subject.length);
     let copied = 0;
     let seen = 0;
     for (let at = from; at <= subject.length;) {
-      const match = search(regex, subject, at, ctx);
+      const match = search(regex, subject, at, ctx, budget);
       if (ctx.fault) return null;
       if (match === null) break;
       const { start, end } = match;

@@ -7,8 +7,14 @@ import { anything, isWord, LONGER, SHORTER, type Assertion, type Branches, type 
  * step is counted, so that no pattern runs away.
  */
 
-/** Steps of one search at the most; a text of a thousand characters takes some thousands. */
-const MAX_STEPS = 3_000_000;
+/** Steps of all searches in one text at the most, besides some for each character; a text of a thousand takes some thousands. */
+const MAX_STEPS = 1_000_000;
+const STEPS_A_CHARACTER = 20;
+/** What is left of them, shared by the searches that go through one text. */
+export interface Budget {
+  steps: number;
+}
+export const freshBudget = (length: number): Budget => ({ steps: MAX_STEPS + STEPS_A_CHARACTER * length });
 export class TooMuchWork extends Error {
   constructor() {
     super('The regular expression takes too long on this text; make it simpler.');
@@ -134,8 +140,8 @@ export class Regex {
   }
 
   /** The first match that begins at `from` or later; positions count code points. Throws TooMuchWork. */
-  search(text: Uint32Array, from: number): Match | null {
-    const run = new Run(text, this.pattern);
+  search(text: Uint32Array, from: number, budget: Budget = freshBudget(text.length)): Match | null {
+    const run = new Run(text, this.pattern, budget);
     const { root } = this;
     const last = this.onlyFirst ? from : text.length;
     for (let start = from; start <= last; start++) {
@@ -152,18 +158,18 @@ export class Regex {
 /** One search in one text. */
 class Run {
   captures: ([number, number] | null)[];
-  private steps = 0;
   private readonly known = new Map<Branches, Map<number, readonly number[]>>();
 
   constructor(
     private readonly text: Uint32Array,
     pattern: Pattern,
+    private readonly budget: Budget,
   ) {
     this.captures = new Array<[number, number] | null>(pattern.captures + 1).fill(null);
   }
   private step(count = 1): void {
-    this.steps += count;
-    if (this.steps > MAX_STEPS) throw new TooMuchWork();
+    this.budget.steps -= count;
+    if (this.budget.steps < 0) throw new TooMuchWork();
   }
 
   /** Where a match that begins at `start` can end, in order. */
@@ -190,8 +196,11 @@ class Run {
   }
   private endsFrom(item: Item, starts: readonly number[]): readonly number[] {
     const ends = new Set<number>();
-    for (const start of starts) for (const end of this.endsOfItem(item, start)) ends.add(end);
-    this.step(ends.size);
+    for (const start of starts) {
+      const found = this.endsOfItem(item, start);
+      this.step(found.length);
+      for (const end of found) ends.add(end);
+    }
     return sorted(ends);
   }
   private endsOfItem({ atom, min, max }: Item, start: number): readonly number[] {
@@ -221,8 +230,11 @@ class Run {
   }
   private onward(re: Branches, starts: ReadonlySet<number>): Set<number> {
     const ends = new Set<number>();
-    for (const start of starts) for (const end of this.endsOf(re, start)) ends.add(end);
-    this.step(ends.size);
+    for (const start of starts) {
+      const found = this.endsOf(re, start);
+      this.step(found.length);
+      for (const end of found) ends.add(end);
+    }
     return ends;
   }
 
