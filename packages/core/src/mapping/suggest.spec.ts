@@ -116,6 +116,19 @@ describe('suggestions for lines to map', () => {
     expect(found.find((s) => s.target === 'operator')).toMatchObject({ confidence: 0.97 });
     expect(found.find((s) => s.target === 'lat')!.rule).toContain('s.latitude');
   });
+  it('learns nothing from a rule that is not finished yet, or asks a source that is joined there', () => {
+    const other = document({
+      name: 'Old stations',
+      source: { primary: { alias: 'o', dataset: 'tidebridge/old.csv' } },
+      lines: [
+        { id: 'x1', target: 'title', kind: 'rule', rule: 'initcap(o.name', state: 'drafted' },
+        { id: 'x3', target: 'capacity', kind: 'straight', source: 'district.docks', state: 'agreed' },
+        { id: 'x2', target: 'operator', kind: 'constant', value: 'Larkway', state: 'agreed' },
+      ],
+    });
+    const found = suggestLines(document(), { ...from, others: [other] });
+    expect(shown(found)).toMatchObject({ title: 's.name', capacity: 's.docks', operator: 'Larkway' });
+  });
   it('makes drafts, never agreed lines', () => {
     const [first] = suggestLines(document(), from);
     const taken = changeLine(document(), first!.line, suggestedLine(first!));

@@ -1,6 +1,7 @@
 import { parseFieldType, type ValueType } from '../fields/types.ts';
 import type { Marks, RawRow } from '../formats/format.ts';
 import { readRowsAs, type ReadsAs } from '../profile/reading.ts';
+import { RuleError } from '../rules/errors.ts';
 import { parseRule } from '../rules/parse.ts';
 import { quoteName } from '../rules/print.ts';
 import { walk } from '../rules/syntax.ts';
@@ -160,15 +161,18 @@ function learnedFor(document: MappingDocument, line: Line, field: TargetField, f
     if (!theirs || !['straight', 'rule', 'lookup', 'constant'].includes(theirs.kind ?? '')) continue;
     if (!usedFields(theirs).every((name) => known.has(name))) continue;
     if (theirs.kind === 'lookup' && !Object.hasOwn(document.codeTables, theirs.codeTable ?? '')) continue;
-    const renamed = (expression: string | undefined): string | undefined =>
+    const renamed = (expression: string | undefined): string | undefined | null =>
       expression && withAlias(expression, other.source.primary.alias, document.source.primary.alias);
+    const source = renamed(theirs.source);
+    const rule = renamed(theirs.rule);
+    if (source === null || rule === null) continue;
     const agreed = theirs.state === 'agreed';
     return {
       line: line.id,
       target: line.target,
       kind: theirs.kind as Suggestion['kind'],
-      ...(theirs.source === undefined ? {} : { source: renamed(theirs.source)! }),
-      ...(theirs.rule === undefined ? {} : { rule: renamed(theirs.rule)! }),
+      ...(source === undefined ? {} : { source }),
+      ...(rule === undefined ? {} : { rule }),
       ...(theirs.codeTable === undefined ? {} : { codeTable: theirs.codeTable }),
       ...(theirs.value === undefined || theirs.value === null ? {} : { value: String(theirs.value) }),
       confidence: agreed ? 0.97 : 0.9,
@@ -178,12 +182,25 @@ function learnedFor(document: MappingDocument, line: Line, field: TargetField, f
   return null;
 }
 
-/** A rule of another source, whose fields are now called by another alias; all else stays as it was written. */
-function withAlias(expression: string, from: string, to: string): string {
+/**
+ * A rule of another source, whose fields are now called by another alias; all else stays as it was written. Null where
+ * nothing is to be learned: the other mapping is somebody's work in progress, whose rule need not parse, or the rule asks
+ * another source that is joined there.
+ */
+function withAlias(expression: string, from: string, to: string): string | null {
   const places: number[] = [];
-  walk(parseRule(expression), (node) => {
-    if (node.kind === 'field' && node.alias === from) places.push(node.at);
-  });
+  let joined = false;
+  try {
+    walk(parseRule(expression), (node) => {
+      if (node.kind !== 'field' || node.alias === null) return;
+      if (node.alias === from) places.push(node.at);
+      else joined = true;
+    });
+  } catch (error) {
+    if (error instanceof RuleError) return null;
+    throw error;
+  }
+  if (joined) return null;
   return places
     .sort((a, b) => b - a)
     .reduce((rule, at) => rule.slice(0, at) + to + rule.slice(at + from.length), expression);
