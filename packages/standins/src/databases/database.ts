@@ -45,7 +45,11 @@ export class DatabaseService {
   }
 
   private database(): Promise<PGlite> {
-    this.opened ??= this.open();
+    // What failed to open is tried again for the next session.
+    this.opened ??= this.open().catch((error: unknown) => {
+      this.opened = null;
+      throw error;
+    });
     return this.opened;
   }
   private async open(): Promise<PGlite> {
@@ -77,7 +81,12 @@ export class DatabaseService {
     });
     let turn = Promise.resolve();
     socket.on('data', (piece: Buffer) => {
-      turn = turn.then(() => session.push(piece)).catch(() => void socket.destroy());
+      turn = turn
+        .then(() => session.push(piece))
+        .catch((error: unknown) => {
+          if (!socket.destroyed) process.stderr.write(`${this.name}: ${(error as Error).message}\n`);
+          socket.destroy();
+        });
     });
     socket.on('close', () => void turn.then(() => session.end()));
   }
