@@ -1,3 +1,4 @@
+import { cpSync } from 'node:fs';
 import { join } from 'node:path';
 import { spawnSync } from 'node:child_process';
 import { ensureInstalled, fail, root } from './setup.mjs';
@@ -9,6 +10,8 @@ const { buildServer } = await import('./build.mjs');
 const names = process.argv.slice(2).length > 0 ? process.argv.slice(2) : ['apply', 'run', 'readers'];
 const out = join(root, '.cache/bench');
 await buildServer();
+// The profile runs in two threads, one of them of the server's making.
+cpSync(join(root, 'packages/server/dist/profile-part-worker.js'), join(out, 'profile-part-worker.js'));
 for (const name of names) {
   if (!['apply', 'run', 'readers'].includes(name))
     fail(`There is no benchmark “${name}”; there are apply, run and readers.`);

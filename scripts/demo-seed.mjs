@@ -9,7 +9,6 @@ import { root } from './setup.mjs';
 export async function seedDemo(address, folder, ports, say = () => undefined) {
   const call = caller(address);
   await system(call, { id: 'tidebridge', name: 'Tidebridge export', connection: { kind: 'folder', root: folder } });
-  await system(call, { id: 'warehouse', name: 'Warehouse', connection: { kind: 'embedded', name: 'warehouse' } });
   await members(call);
   await outside(call, ports);
   await known(call, folder);
@@ -80,6 +79,18 @@ function services(ports) {
         password: 'ledger-practice',
         writeUser: 'poster',
         writePassword: 'posting-practice',
+      },
+    },
+    {
+      id: 'warehouse',
+      name: 'Warehouse',
+      connection: {
+        kind: 'postgres',
+        host: '127.0.0.1',
+        port: ports.warehouse,
+        database: 'warehouse',
+        user: 'loader',
+        password: 'warehouse-practice',
       },
     },
     {
@@ -176,7 +187,7 @@ async function known(call, folder) {
   const checks = await call('GET', '/systems/tidebridge/knowledge?dataset=trips-*.csv');
   if (checks.checks.length === 0)
     await call('POST', '/systems/tidebridge/checks', { dataset: 'trips-*.csv', ...check });
-  for (const id of ['tidebridge', 'membership', 'docks', 'workshop', 'translator', 'ledger'])
+  for (const id of ['tidebridge', 'membership', 'docks', 'workshop', 'translator', 'ledger', 'warehouse'])
     await call('POST', `/systems/${id}/catalogue`, { profile: id === 'tidebridge' });
 }
 

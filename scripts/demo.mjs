@@ -28,7 +28,7 @@ process.env.VERSICLE_DATA = join(home, 'versicle');
 let standins;
 try {
   // The other systems listen right behind us; they end with this process.
-  standins = await startStandins(Number(port) + 1);
+  standins = await startStandins(Number(port) + 1, join(home, 'systems'));
 } catch (error) {
   fail(`${error.message} They need the nine ports after ${port}; choose another port with VERSICLE_PORT.`);
 }

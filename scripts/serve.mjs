@@ -42,11 +42,15 @@ export function writeFolder(folder, trips) {
   if (result.status !== 0) throw new Error(`The export folder ${folder} could not be written.`);
 }
 
-/** The simulated systems, in a process of their own that ends with this one. Gives their ports. */
-export function startStandins(first = 0) {
+/** The simulated systems, in a process of their own that ends with this one. Gives their ports. Their databases stay in `home`, if any. */
+export function startStandins(first = 0, home = null) {
   const child = spawn(process.execPath, [join(root, 'packages/standins/dist/standins.mjs'), 'serve', String(first)], {
     stdio: ['pipe', 'pipe', 'inherit'],
-    env: { ...process.env, STANDINS_TEMPLATE: join(root, '.cache/template') },
+    env: {
+      ...process.env,
+      STANDINS_TEMPLATE: join(root, '.cache/template'),
+      ...(home === null ? {} : { STANDINS_HOME: home }),
+    },
   });
   return new Promise((resolve, reject) => {
     child.stdout.once('data', (line) => resolve({ child, ports: JSON.parse(line) }));

@@ -14,8 +14,10 @@ if (first === undefined) {
     second === undefined ? 4171 : Number(second),
     third === undefined ? undefined : Number(third),
     process.env['STANDINS_TEMPLATE'] ?? null,
+    process.env['STANDINS_HOME'] ?? null,
   );
   process.stdout.write(`${JSON.stringify(services.ports)}\n`);
-  // They end with whoever started them.
-  process.stdin.on('end', () => process.exit(0)).resume();
+  // They end with whoever started them; Ctrl-C reaches both, and databases are to be closed first.
+  process.on('SIGINT', () => undefined);
+  process.stdin.on('end', () => void services.close().finally(() => process.exit(0))).resume();
 } else await writeTidebridge(first, second === undefined ? undefined : Number(second));

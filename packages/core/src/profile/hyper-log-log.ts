@@ -5,9 +5,8 @@
 export class HyperLogLog {
   private readonly registers = new Uint8Array(1 << BITS);
 
-  add(text: string): void {
-    // One hash of 32 bits: its first ones choose the register, the others the rank; good for far more than is ever counted.
-    const hashed = hash(text, 0x9e3779b9);
+  /** Takes 32 bits of hash: the first ones choose the register, the others the rank; good for far more than is ever counted. */
+  add(hashed: number): void {
     const register = hashed >>> (32 - BITS);
     const rank = Math.min(Math.clz32(hashed << BITS), 32 - BITS) + 1;
     if (rank > this.registers[register]!) this.registers[register] = rank;
@@ -25,18 +24,3 @@ export class HyperLogLog {
   }
 }
 const BITS = 14;
-
-/** MurmurHash3 (Appleby), 32 bits, over UTF-16 code units. */
-function hash(text: string, seed: number): number {
-  let h = seed;
-  for (let i = 0; i < text.length; i++) {
-    let k = Math.imul(text.charCodeAt(i), 0xcc9e2d51);
-    k = Math.imul((k << 15) | (k >>> 17), 0x1b873593);
-    h ^= k;
-    h = (Math.imul((h << 13) | (h >>> 19), 5) + 0xe6546b64) | 0;
-  }
-  h ^= text.length;
-  h = Math.imul(h ^ (h >>> 16), 0x85ebca6b);
-  h = Math.imul(h ^ (h >>> 13), 0xc2b2ae35);
-  return (h ^ (h >>> 16)) >>> 0;
-}

@@ -1,8 +1,9 @@
 import { KeySet } from '../mapping/key-set.ts';
-import { Unreadable, type RawRow } from '../formats/format.ts';
+import type { RawRow } from '../formats/format.ts';
 import { HyperLogLog } from './hyper-log-log.ts';
 import { damageOf, DigitLengths, type Damage } from './damage.ts';
 import { MEANINGS, type Meaning } from './meanings.ts';
+import { TextHash } from './text-hash.ts';
 import { ValueCounts } from './value-counts.ts';
 import { allDigits, patternOf } from './patterns.ts';
 
@@ -47,32 +48,53 @@ const SAMPLE = 20_000;
 const MAX_PATTERNS = 500;
 const MAX_UNIQUE = 20_000_000;
 
+/** What one of several profilers found that read the same records, each for some of the fields. */
+export interface ProfiledFields {
+  readonly fields: readonly { readonly at: number; readonly profile: FieldProfile; readonly unique: boolean }[];
+}
+
 /** Profiles records as they stream by, in bounded memory. */
 export class Profiler {
   private records = 0;
   private unreadable = 0;
-  private readonly fields: FieldProfiler[];
+  private readonly fields: { readonly at: number; readonly profiler: FieldProfiler }[];
   private readonly sample: (readonly (string | null)[])[] = [];
 
-  constructor(private readonly names: readonly string[]) {
-    this.fields = names.map(() => new FieldProfiler());
+  /** `only`: the fields to profile, when others profile the rest. */
+  constructor(
+    private readonly names: readonly string[],
+    only: (at: number) => boolean = () => true,
+  ) {
+    this.fields = names.flatMap((_, at) => (only(at) ? [{ at, profiler: new FieldProfiler() }] : []));
   }
 
   push(rows: readonly RawRow[]): void {
     const readable: (readonly (string | null)[])[] = [];
     for (const row of rows)
-      if (row instanceof Unreadable) this.unreadable++;
-      else readable.push(row);
+      if (Array.isArray(row)) readable.push(row as readonly (string | null)[]);
+      else this.unreadable++;
     this.records += rows.length;
     if (this.sample.length < SAMPLE) this.sample.push(...readable.slice(0, SAMPLE - this.sample.length));
     // Field by field, so that one field's counts stay in the processor's cache while they are looked up.
-    for (const [i, field] of this.fields.entries()) field.addAll(readable, i);
+    for (const { at, profiler } of this.fields) profiler.addAll(readable, at);
   }
 
-  result(): DatasetProfile {
+  /** The fields of this profiler, for another one to complete its result with. */
+  profiled(): ProfiledFields {
     const read = this.records - this.unreadable;
-    const fields = this.fields.map((f, i) => f.result(this.names[i]!));
-    const single = this.fields.flatMap((f, i) => (f.isUnique(read) ? [[this.names[i]!]] : []));
+    return {
+      fields: this.fields.map(({ at, profiler }) => ({
+        at,
+        profile: profiler.result(this.names[at]!),
+        unique: profiler.isUnique(read),
+      })),
+    };
+  }
+  result(others: readonly ProfiledFields[] = []): DatasetProfile {
+    const read = this.records - this.unreadable;
+    const found = [this.profiled(), ...others].flatMap((p) => p.fields).sort((a, b) => a.at - b.at);
+    const fields = found.map((f) => f.profile);
+    const single = found.flatMap((f) => (f.unique ? [[f.profile.name]] : []));
     const combined = single.length > 0 || read === 0 ? [] : this.combinedKeys(fields, read);
     return {
       records: this.records,
@@ -133,8 +155,9 @@ class FieldProfiler {
     if (value.trim() === '') return;
     this.filled++;
     if (!this.counts.begin(value)) {
+      const { hash } = this.counts;
       this.beyond ??= new Beyond(this.counts);
-      this.beyond.add(value);
+      this.beyond.add(value, hash);
     }
   }
 
@@ -166,16 +189,18 @@ class Beyond {
   private unique: KeySet | null = new KeySet();
 
   constructor(known: ValueCounts) {
+    const hash = new TextHash();
     for (const [value, n] of known) {
-      this.log.add(value);
+      hash.take(value);
+      this.log.add(hash.first);
       if (n > 1) this.unique = null;
       else this.unique?.add(value);
     }
     // What was seen until now shows which meanings are worth testing further.
     this.shape.learn(known);
   }
-  add(value: string): void {
-    this.log.add(value);
+  add(value: string, hash: number): void {
+    this.log.add(hash);
     this.shape.add(value, 1);
     if (this.unique && (!this.unique.add(value) || this.unique.size > MAX_UNIQUE)) this.unique = null;
   }

@@ -1,37 +1,23 @@
 import { parentPort, workerData } from 'node:worker_threads';
-import { Profiler, QualityCheck, type ExpectedCheck, type ExpectedField, type RawRow } from '@versicle/core';
-import { recordsOf } from '@versicle/files';
-import type { SourcePlan } from '../systems/kinds/kind.ts';
+import { QualityCheck, type ExpectedCheck, type ExpectedField } from '@versicle/core';
+import { batchesOf, profileRecords, type RecordsToRead } from './profile-records.ts';
 
 /** Reads a dataset twice in a thread of its own: once to know its values, once to see what speaks against which record. */
 
-export interface ProfileJob {
-  readonly plan: SourcePlan;
+export interface ProfileJob extends RecordsToRead {
   readonly fields: readonly ExpectedField[];
   readonly checks: readonly ExpectedCheck[];
-  readonly rowLimit: number | null;
 }
 
-const { plan, fields, checks, rowLimit } = workerData as ProfileJob;
-const names = plan.fields.map((f) => f.name);
-
-async function* batches(): AsyncGenerator<{ file: string; rows: readonly RawRow[] }> {
-  let left = rowLimit ?? Infinity;
-  for (const file of plan.files)
-    for await (const { rows } of recordsOf(file.path, file.name, plan.format, () => undefined, names)) {
-      if (left <= 0) return;
-      yield { file: file.name, rows: rows.length > left ? rows.slice(0, left) : rows };
-      left -= rows.length;
-    }
-}
+const job = workerData as ProfileJob;
 
 async function main(): Promise<void> {
   const started = performance.now();
-  const profiler = new Profiler(names);
-  for await (const { rows } of batches()) profiler.push(rows);
-  const profile = profiler.result();
+  const { plan, fields, checks } = job;
+  const profile = await profileRecords(job);
+  const names = plan.fields.map((f) => f.name);
   const check = new QualityCheck(names, fields, checks, profile);
-  for await (const { rows, file } of batches()) check.push(rows, plan.files.length > 1 ? file : null);
+  for await (const { rows, file } of batchesOf(job)) check.push(rows, plan.files.length > 1 ? file : null);
   parentPort!.postMessage({ profile, quality: check.result(), millis: Math.round(performance.now() - started) });
 }
 

@@ -41,6 +41,20 @@ describe('knowing the data', () => {
       rows: [{ row: 8, value: '7.5E+03' }],
     });
   });
+  it('profiles a large file in two threads, field by field the same as a small one', async () => {
+    const line = (i: number): string => `N${i};${i % 2 === 0 ? 'day ticket, bought at the station' : ''};${i % 50};x`;
+    const rows = Array.from({ length: 150_000 }, (_, i) => line(i));
+    server.file('large.csv', `no;kind;count;same\n${rows.join('\n')}\n`);
+    const { state, result } = await profiled('large.csv');
+    expect(state).toBe('done');
+    expect(result!.profile).toMatchObject({ records: 150_000, keys: [['no']] });
+    expect(result!.profile.fields.map((f) => [f.name, f.filled, f.distinct])).toEqual([
+      ['no', 150_000, 150_000],
+      ['kind', 75_000, 1],
+      ['count', 150_000, 50],
+      ['same', 150_000, 1],
+    ]);
+  });
   it('finds a reference to the key of another dataset', async () => {
     const { result } = await profiled('rides.csv');
     expect(result!.references).toEqual([{ field: 'bike', in: 'files/bikes.csv.bike', share: 1 }]);

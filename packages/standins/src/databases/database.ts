@@ -1,9 +1,9 @@
-import { cpSync, existsSync, mkdtempSync, rmSync } from 'node:fs';
+import { cpSync, existsSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { createServer, type AddressInfo, type Server, type Socket } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { PGlite } from '@electric-sql/pglite';
-import { Trouble } from '../services/faults.ts';
+import { Trouble, type Faults } from '../services/faults.ts';
 import { askPassword, fault, PacketReader, ready, stateAfter, welcome, type Message } from './wire.ts';
 
 export interface DatabaseWorld {
@@ -11,6 +11,11 @@ export interface DatabaseWorld {
   readonly users: Readonly<Record<string, string>>;
   /** Makes and fills the tables. */
   readonly sql: string;
+  /** What lasts only while the database is open. */
+  readonly whileOpen?: string;
+  /** How it behaves from the start, and what makes the database behave so. */
+  readonly ways?: Partial<Faults>;
+  readonly obey?: (faults: Faults) => string;
 }
 
 /**
@@ -18,19 +23,24 @@ export interface DatabaseWorld {
  * has the database, until its transaction ends. It takes no COPY from a client, as some hosted databases don't either.
  */
 export class DatabaseService {
-  readonly trouble = new Trouble();
+  readonly trouble: Trouble;
   private readonly server: Server;
   private readonly sockets = new Set<Socket>();
   private opened: Promise<PGlite> | null = null;
   private directory: string | null = null;
   private last: Promise<void> = Promise.resolve();
   private sessions = 0;
+  /** What the database was last told to obey. */
+  private obeyed = '';
 
   constructor(
     private readonly world: DatabaseWorld,
     /** A fresh data directory to copy; without it, one is made, which takes some seconds. */
     private readonly template: string | null,
+    /** Where the database stays when everything ends; null: it goes, too. */
+    private readonly home: string | null = null,
   ) {
+    this.trouble = new Trouble(world.ways);
     this.server = createServer((socket) => this.serve(socket));
   }
   get name(): string {
@@ -54,11 +64,19 @@ export class DatabaseService {
   }
   private async open(): Promise<PGlite> {
     const { PGlite } = await import('@electric-sql/pglite');
-    this.directory = mkdtempSync(join(tmpdir(), `${this.name}-`));
-    if (this.template !== null && existsSync(join(this.template, 'PG_VERSION')))
-      cpSync(this.template, this.directory, { recursive: true });
-    const db = await PGlite.create(this.directory);
-    await db.exec(this.world.sql);
+    const filled = this.home !== null && existsSync(join(this.home, FILLED));
+    if (!filled) {
+      // A filling that was cut off begins anew.
+      if (this.home !== null) rmSync(this.home, { recursive: true, force: true });
+      this.directory = this.home ?? mkdtempSync(join(tmpdir(), `${this.name}-`));
+      if (this.template !== null && existsSync(join(this.template, 'PG_VERSION')))
+        cpSync(this.template, this.directory, { recursive: true });
+      else mkdirSync(this.directory, { recursive: true });
+    }
+    const db = await PGlite.create((this.directory ??= this.home!));
+    if (!filled) await db.exec(this.world.sql);
+    if (!filled && this.home !== null) writeFileSync(join(this.home, FILLED), '');
+    await db.exec(this.world.whileOpen ?? '');
     return db;
   }
 
@@ -68,7 +86,20 @@ export class DatabaseService {
     let handOn!: () => void;
     this.last = new Promise((resolve) => (handOn = resolve));
     await before;
+    try {
+      await this.obey();
+    } catch (error) {
+      handOn();
+      throw error;
+    }
     return handOn;
+  }
+  /** Between two sessions the database learns how it is to behave. */
+  private async obey(): Promise<void> {
+    const wanted = this.world.obey?.(this.trouble.faults) ?? '';
+    if (wanted === this.obeyed) return;
+    await (await this.database()).exec(wanted);
+    this.obeyed = wanted;
   }
 
   private serve(socket: Socket): void {
@@ -95,9 +126,12 @@ export class DatabaseService {
     for (const socket of this.sockets) socket.destroy();
     await new Promise<void>((resolve) => this.server.close(() => resolve()));
     await (await this.opened?.catch(() => null))?.close();
-    if (this.directory !== null) rmSync(this.directory, { recursive: true, force: true });
+    if (this.home === null && this.directory !== null) rmSync(this.directory, { recursive: true, force: true });
   }
 }
+
+/** Says that a database that stays has all its tables. */
+const FILLED = 'filled';
 
 interface House {
   open(): Promise<PGlite>;

@@ -48,8 +48,40 @@ export function ledger(): DatabaseWorld {
       CREATE VIEW bal AS SELECT acct_no, sum(amt) AS amt, count(*) AS n FROM post GROUP BY acct_no;
       COMMENT ON VIEW bal IS 'Balance of each account';
       ANALYZE;`,
+    whileOpen: GATE,
+    ways: { postingsPerMinute: 100, opensAt: 22, closesAt: 6 },
+    obey: ({ postingsPerMinute = 0, opensAt = 0, closesAt = 0 }) =>
+      `UPDATE pg_temp.gate SET per_minute = ${postingsPerMinute}, opens = ${opensAt}, closes = ${closesAt}`,
   };
 }
+
+/**
+ * The Ledger takes postings at its pace and in its hours only. The whole database is one session here, so that what
+ * keeps the gate can lie in its temporary schema, where nobody's catalogue shows it.
+ */
+const GATE = `
+  CREATE TEMP TABLE gate (per_minute integer, opens integer, closes integer, minute timestamptz, taken integer);
+  INSERT INTO gate VALUES (0, 0, 0, now(), 0);
+  CREATE FUNCTION pg_temp.keep_gate() RETURNS trigger LANGUAGE plpgsql AS $$
+  DECLARE
+    g pg_temp.gate;
+    hour integer := extract(hour FROM clock_timestamp() AT TIME ZONE 'UTC');
+  BEGIN
+    UPDATE pg_temp.gate SET
+      taken = CASE WHEN minute = date_trunc('minute', clock_timestamp()) THEN taken ELSE 0 END + 1,
+      minute = date_trunc('minute', clock_timestamp())
+    RETURNING * INTO g;
+    IF g.opens <> g.closes AND NOT (CASE WHEN g.opens < g.closes THEN hour >= g.opens AND hour < g.closes
+                                         ELSE hour >= g.opens OR hour < g.closes END) THEN
+      RAISE EXCEPTION 'postings are taken from % to % UTC only', lpad(g.opens::text, 2, '0') || ':00', lpad(g.closes::text, 2, '0') || ':00'
+        USING ERRCODE = '55000';
+    END IF;
+    IF g.per_minute > 0 AND g.taken > g.per_minute THEN
+      RAISE EXCEPTION 'no more than % postings are taken a minute', g.per_minute;
+    END IF;
+    RETURN NEW;
+  END $$;
+  CREATE OR REPLACE TRIGGER keep_gate BEFORE INSERT ON post FOR EACH ROW EXECUTE FUNCTION pg_temp.keep_gate();`;
 
 /** The Warehouse: one schema that syncs load and analysts query; tables may be made. */
 export function warehouse(): DatabaseWorld {

@@ -12,6 +12,11 @@ export interface Faults {
   perMinute: number;
   /** Whether everybody is turned away with 401. */
   lockedOut: boolean;
+  /** Postings that a ledger takes a minute; 0: any number. */
+  postingsPerMinute?: number;
+  /** The hours (UTC) from and until which a ledger takes postings; the same one: all day. */
+  opensAt?: number;
+  closesAt?: number;
 }
 export const noFaults = (): Faults => ({
   slowMs: 0,
@@ -32,7 +37,7 @@ export function setFaults(faults: Faults, wanted: Record<string, unknown>): stri
         ? typeof value === 'boolean'
         : name === 'status'
           ? value === null || (typeof value === 'number' && value >= 400 && value < 600)
-          : typeof value === 'number' && value >= 0;
+          : typeof value === 'number' && value >= 0 && (!name.endsWith('sAt') || value < 24);
     if (!fits) return `“${String(value)}” can't be the value of ${name}.`;
   }
   Object.assign(faults, wanted);
@@ -41,10 +46,14 @@ export function setFaults(faults: Faults, wanted: Record<string, unknown>): stri
 
 /** Counts requests against the faults, one object a service. */
 export class Trouble {
-  readonly faults = noFaults();
+  readonly faults: Faults;
   requests = 0;
   private window = 0;
   private inWindow = 0;
+
+  constructor(ways: Partial<Faults> = {}) {
+    this.faults = { ...noFaults(), ...ways };
+  }
 
   /** What this request gets instead of its answer; null: nothing stands in its way. */
   next(now = Date.now()): { status: number; retryAfter?: number } | 'drop' | null {

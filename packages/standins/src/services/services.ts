@@ -1,3 +1,4 @@
+import { join } from 'node:path';
 import { DatabaseService } from '../databases/database.ts';
 import { ledger, warehouse } from '../databases/worlds.ts';
 import { control } from './control.ts';
@@ -31,11 +32,15 @@ export async function startServices(
   first: number,
   members?: number,
   template: string | null = null,
+  /** Where the databases stay; null: they end with this process. */
+  home: string | null = null,
 ): Promise<Services> {
   const membership = new Membership(members);
   const inbox = new Inbox();
   const plain = [docks(), workshop(), translator()] as const;
-  const databases = [new DatabaseService(ledger(), template), new DatabaseService(warehouse(), template)] as const;
+  const databases = [ledger(), warehouse()].map(
+    (world) => new DatabaseService(world, template, home === null ? null : join(home, world.name)),
+  );
   const controls = control([membership.service, ...plain, inbox.service, ...databases]);
   const at = (offset: number): number => (first === 0 ? 0 : first + offset);
   const ports: Ports = {
@@ -46,8 +51,8 @@ export async function startServices(
     translator: await plain[2].listen(at(4)),
     inbox: await inbox.service.listen(at(5)),
     smtp: await inbox.listenForMail(at(6)),
-    ledger: await databases[0].listen(at(7)),
-    warehouse: await databases[1].listen(at(8)),
+    ledger: await databases[0]!.listen(at(7)),
+    warehouse: await databases[1]!.listen(at(8)),
   };
   return {
     ports,

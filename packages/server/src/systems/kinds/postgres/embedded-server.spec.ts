@@ -46,42 +46,60 @@ describe('a server that takes no COPY', () => {
     expect(rows.rows.every((r: { values: string[] }) => Number(r.values[4]) < 0)).toBe(true);
   });
 
+  const document = (mode: string): object => ({
+    versicle: 1,
+    name: `Postings ${mode}`,
+    source: { primary: { alias: 'p', dataset: 'files/postings.csv' } },
+    target: {
+      dataset: 'ledger/post',
+      key: ['ref'],
+      fields: [
+        { name: 'ref', type: 'varchar(20)', nullable: false },
+        { name: 'acct_no', type: 'varchar(12)', nullable: false },
+        { name: 'pst_on', type: 'date', nullable: false },
+        { name: 'kind', type: 'char(3)', nullable: false },
+        { name: 'amt', type: 'numeric(10,2)', nullable: false },
+      ],
+    },
+    lines: ['ref', 'acct', 'day', 'kind', 'amt'].map((source, i) => ({
+      id: `l${i + 1}`,
+      target: ['ref', 'acct_no', 'pst_on', 'kind', 'amt'][i],
+      kind: 'straight',
+      source: `p.${source}`,
+    })),
+    write: { mode, existing: 'overwrite' },
+  });
+  const failures = async (mapping: string): Promise<{ line: string; row: number; message: string }[]> =>
+    (await server.ask('GET', `/api/failures?mapping=${mapping}`)).body as never;
+
+  it('takes postings in its hours and at its pace only', async () => {
+    const lines = Array.from({ length: 130 }, (_, i) => `E-${i},A10000,2026-08-01,PAS,1`);
+    server.file('postings.csv', `ref,acct,day,kind,amt\n${lines.join('\n')}\n`);
+    const hour = new Date().getUTCHours();
+    await standins.faults('ledger', { opensAt: (hour + 3) % 24, closesAt: (hour + 4) % 24 });
+    const { mapping, plan } = await server.mapping(document('insert') as never);
+    // That is nothing about a record: the run ends, says so, and can go on later.
+    const closed = await server.run(plan);
+    expect(closed).toMatchObject({ state: 'broken', counts: { delivered: 0, failed: 0 } });
+    expect(closed.error).toContain('postings are taken from');
+    await standins.faults('ledger', { opensAt: 0, closesAt: 0 });
+    // A minute's turn in the middle lets more through, never more than two minutes' worth.
+    const { delivered } = (await server.run(plan)).counts as { delivered: number };
+    expect(delivered).toBeGreaterThanOrEqual(100);
+    const refused = await failures(mapping);
+    if (delivered < 130) expect(refused.some((f) => f.message.includes('no more than 100 postings'))).toBe(true);
+  });
   it('takes records as arrays, and refuses those that its constraints refuse', async () => {
     const lines = Array.from({ length: 3000 }, (_, i) => `N-${i},A10000,2026-08-01,PAS,${(i + 1) / 4}`);
+    await standins.faults('ledger', { opensAt: 0, closesAt: 0, postingsPerMinute: 0 });
     lines[10] = 'N-10,A99999,2026-08-01,PAS,1';
     lines[1500] = 'N-1500,A10007,2014-08-01,PAS,1';
     lines[2999] = 'N-2999,A10007,2026-08-01,XXX,1';
     server.file('postings.csv', `ref,acct,day,kind,amt\n${lines.join('\n')}\n`);
-    const document = (mode: string): object => ({
-      versicle: 1,
-      name: `Postings ${mode}`,
-      source: { primary: { alias: 'p', dataset: 'files/postings.csv' } },
-      target: {
-        dataset: 'ledger/post',
-        key: ['ref'],
-        fields: [
-          { name: 'ref', type: 'varchar(20)', nullable: false },
-          { name: 'acct_no', type: 'varchar(12)', nullable: false },
-          { name: 'pst_on', type: 'date', nullable: false },
-          { name: 'kind', type: 'char(3)', nullable: false },
-          { name: 'amt', type: 'numeric(10,2)', nullable: false },
-        ],
-      },
-      lines: ['ref', 'acct', 'day', 'kind', 'amt'].map((source, i) => ({
-        id: `l${i + 1}`,
-        target: ['ref', 'acct_no', 'pst_on', 'kind', 'amt'][i],
-        kind: 'straight',
-        source: `p.${source}`,
-      })),
-      write: { mode, existing: 'overwrite' },
-    });
     const { mapping, plan } = await server.mapping(document('upsert') as never);
     const run = await server.run(plan);
     expect(run.counts).toMatchObject({ read: 3000, delivered: 2997, failed: 3 });
-    const failed = (await server.ask('GET', `/api/failures?mapping=${mapping}`)).body as {
-      line: string;
-      row: number;
-    }[];
+    const failed = await failures(mapping);
     expect(failed.map((f) => [f.row, f.line]).sort((a, b) => Number(a[0]) - Number(b[0]))).toEqual([
       [11, 'l2'],
       [1501, 'l3'],
