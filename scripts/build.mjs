@@ -13,6 +13,7 @@ export async function buildServer() {
       ['store/pglite-worker.ts', 'pglite-worker.js'],
       ['engine/map-worker.ts', 'map-worker.js'],
       ['profiles/profile-worker.ts', 'profile-worker.js'],
+      ['trials/trial-worker.ts', 'trial-worker.js'],
       ['profiles/profile-part-worker.ts', 'profile-part-worker.js'],
     ])
       await bundle({

@@ -1,9 +1,17 @@
 import { parseArgs } from 'node:util';
-import { compileMapping, counted, namedSourceFields, sourceFieldsFor, structureOf } from '@versicle/core';
+import {
+  compileMapping,
+  counted,
+  exampleProblems,
+  namedSourceFields,
+  sourceFieldsFor,
+  structureOf,
+  timestampOfMillis,
+} from '@versicle/core';
 import { BadInput } from './errors.ts';
 import { loadMapping, problemText, sourceFile } from './mapping-file.ts';
 
-/** `versicle check`: the problems of a document. Exit code 1 when one of them is an error. */
+/** `versicle check`: the problems of a document, and its examples that come out otherwise than they should. Exit code 1 when one of them is an error. */
 export async function check(argv: string[], print: (text: string) => void): Promise<number> {
   const { values } = parseArgs({
     args: argv,
@@ -16,17 +24,23 @@ export async function check(argv: string[], print: (text: string) => void): Prom
   if (!values.mapping) throw new BadInput('Name the mapping: --mapping FILE');
   const document = loadMapping(values.mapping);
   const structure = structureOf(document);
-  const names = values.source
-    ? (await sourceFile(document, values.source, values.format)).fields
+  const file = values.source ? await sourceFile(document, values.source, values.format) : null;
+  const marks = file && file.marks;
+  const names = file
+    ? file.fields
     : (structure?.map((f) => f.name) ?? namedSourceFields(document));
   if (!values.source && !structure)
     print('warning: the document does not say which fields its source has; give --source to check their names');
-  const { problems } = compileMapping(document, sourceFieldsFor(document, names));
+  const problems = [
+    ...compileMapping(document, sourceFieldsFor(document, names, marks)).problems,
+    ...exampleProblems({ document, fields: names, marks, now: timestampOfMillis(Date.now()) }),
+  ];
   for (const problem of problems) print(problemText(problem));
+  const examples = document.examples?.length ?? 0;
   const errors = problems.filter((p) => p.severity === 'error').length;
   print(
     errors === 0
-      ? `${document.name}: no errors in ${counted(document.lines.length, 'line')}`
+      ? `${document.name}: no errors in ${counted(document.lines.length, 'line')}${examples === 0 ? '' : `, ${counted(examples, 'example')} as expected`}`
       : `${document.name}: ${counted(errors, 'error')}`,
   );
   return errors === 0 ? 0 : 1;

@@ -7,6 +7,8 @@ export const serverEvent = z.discriminatedUnion('type', [
   z.object({ type: z.literal('run'), run: runSummary }),
   z.object({ type: z.literal('waiting'), waiting }),
   z.object({ type: z.literal('mapping'), id: z.string() }),
+  /** The trial of a mapping went on or ended. */
+  z.object({ type: z.literal('trial'), mapping: z.string() }),
   /** A dataset was profiled. */
   z.object({ type: z.literal('profile'), system: z.string(), dataset: z.string() }),
 ]);

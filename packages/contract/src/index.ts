@@ -4,6 +4,7 @@ export * from './formats.ts';
 export * from './common.ts';
 export * from './systems.ts';
 export * from './mappings.ts';
+export * from './trials.ts';
 export * from './plans.ts';
 export * from './runs.ts';
 export * from './failures.ts';

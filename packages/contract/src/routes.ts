@@ -6,6 +6,7 @@ import * as profiles from './profiles.ts';
 import * as structures from './structures.ts';
 import * as plans from './plans.ts';
 import * as runs from './runs.ts';
+import * as trials from './trials.ts';
 import * as systems from './systems.ts';
 import { today } from './today.ts';
 
@@ -206,6 +207,28 @@ export const routes = {
     summary: 'What could fill the lines that are still to map',
     params: idParams,
     response: z.array(mappings.suggestion),
+  },
+  getTrial: {
+    method: 'get',
+    path: '/mappings/:id/trial',
+    summary: 'The last trial of the draft: what a run would do, without writing anything',
+    params: idParams,
+    response: trials.trialState,
+  },
+  startTrial: {
+    method: 'post',
+    path: '/mappings/:id/trial',
+    summary: 'Try the draft on the first records of its source, or on all of them',
+    params: idParams,
+    body: trials.startTrial,
+    response: trials.trialState,
+  },
+  cancelTrial: {
+    method: 'delete',
+    path: '/mappings/:id/trial',
+    summary: 'End the trial that is going on',
+    params: idParams,
+    response: trials.trialState,
   },
   createMapping: {
     method: 'post',

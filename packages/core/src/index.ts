@@ -39,6 +39,8 @@ export { readFlatObject } from './formats/json-lines.ts';
 export * from './mapping/source.ts';
 export * from './mapping/difference.ts';
 export * from './mapping/trial.ts';
+export * from './mapping/examples.ts';
+export * from './mapping/whole-trial.ts';
 export * from './mapping/edit.ts';
 export * from './mapping/suggest.ts';
 export { NameMatcher, nameWords } from './mapping/name-match.ts';

@@ -23,6 +23,7 @@ import { StartError } from './store/start-error.ts';
 import { SignIn } from './systems/sign-in.ts';
 import { Systems } from './systems/systems.ts';
 import { watchConnections } from './systems/watch.ts';
+import { Trials } from './trials/trials.ts';
 import { waitingNow } from './today/today.ts';
 
 const VERSION = '0.1.0';
@@ -52,6 +53,7 @@ async function start(): Promise<void> {
   const failures = new Failures(db);
   const structures = new Structures(db, systems);
   const profiles = new Profiles(db, systems, structures, events, join(data, 'landed'));
+  const mappings = new Mappings(db, systems, failures, structures);
   const services: Services = {
     db,
     systems,
@@ -60,7 +62,8 @@ async function start(): Promise<void> {
     signIn: new SignIn(systems),
     profiles,
     events,
-    mappings: new Mappings(db, systems, failures, structures),
+    mappings,
+    trials: new Trials(mappings, systems, events, join(data, 'trials')),
     plans: new Plans(db),
     engine: new Engine(db, systems, events, join(data, 'landed'), await installationId(db)),
   };
@@ -144,7 +147,7 @@ function listen(server: Server, port: number): Promise<Server> {
 
 function closeOnSignals(
   server: Server,
-  { engine, profiles, events, systems, db }: Services,
+  { engine, profiles, trials, events, systems, db }: Services,
   stopWatching: () => void,
 ): void {
   let closing = false;
@@ -157,6 +160,7 @@ function closeOnSignals(
     server.closeIdleConnections();
     await engine.close();
     await profiles.close();
+    await trials.close();
     await systems.close();
     await db.close();
     process.exit(0);

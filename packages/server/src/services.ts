@@ -8,6 +8,7 @@ import type { Structures } from './structures/structures.ts';
 import type { Database } from './store/database.ts';
 import type { SignIn } from './systems/sign-in.ts';
 import type { Systems } from './systems/systems.ts';
+import type { Trials } from './trials/trials.ts';
 
 /** What the requests work with; made once in main.ts. */
 export interface Services {
@@ -17,6 +18,7 @@ export interface Services {
   readonly profiles: Profiles;
   readonly structures: Structures;
   readonly mappings: Mappings;
+  readonly trials: Trials;
   readonly plans: Plans;
   readonly failures: Failures;
   readonly engine: Engine;

@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { CAUSES } from './records.ts';
 
 /** The mapping document, version 1 (docs/mapping-document.md): the Zod schema is the only definition of the form. */
 
@@ -98,6 +99,19 @@ const question = z.strictObject({
   answeredBy: z.string().optional(),
   answeredAt: z.string().optional(),
 });
+/** A source record typed or kept by a person, with what must come of it. Fields and lines that are not named do not count. */
+const example = z.strictObject({
+  id,
+  note: z.string().optional(),
+  source: z.record(z.string(), z.string().nullable()),
+  expect: z.strictObject({
+    outcome: z.enum(['written', 'filtered', 'skipped', 'failed']),
+    /** By target field, as text. */
+    values: z.record(z.string(), z.string().nullable()).default({}),
+    /** Why lines and checks fail, by their ids. */
+    causes: z.record(z.string(), z.enum(CAUSES)).default({}),
+  }),
+});
 const term = z.strictObject({ dataset: name, name, type: z.string().optional(), description: z.string().optional() });
 
 export const mappingSchema = z.strictObject({
@@ -116,12 +130,14 @@ export const mappingSchema = z.strictObject({
     .default({ mode: 'insert' }),
   questions: z.array(question).default([]),
   dictionary: z.array(term).default([]),
+  examples: z.array(example).max(2000).optional(),
 });
 
 export type MappingDocument = z.infer<typeof mappingSchema>;
 export type Line = MappingDocument['lines'][number];
 export type LineKind = (typeof LINE_KINDS)[number];
 export type LineState = (typeof LINE_STATES)[number];
+export type Example = NonNullable<MappingDocument['examples']>[number];
 export type TargetField = MappingDocument['target']['fields'][number];
 
 /** One thing that is wrong with a document. */

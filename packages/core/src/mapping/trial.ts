@@ -23,6 +23,8 @@ export interface RecordResult {
   /** Why it is left out, or what a check of the whole record says. */
   readonly reason: string;
   readonly lines: Readonly<Record<string, LineResult>>;
+  /** What checks of the whole record, filter and skips say against it. */
+  readonly checks: readonly Failure[];
 }
 export interface InAndOut {
   readonly from: string;
@@ -60,14 +62,17 @@ export class Trial {
   /** One record through the whole document. */
   record(row: SampleValues, rowNumber: number, fileName: string | null): RecordResult {
     const values = this.values(row);
-    if (values instanceof Unreadable) return { outcome: 'unreadable', reason: values.message, lines: {} };
+    if (values instanceof Unreadable) return { outcome: 'unreadable', reason: values.message, lines: {}, checks: [] };
     const whole = this.run(false, fileName).apply(values, rowNumber);
     const tried = this.run(true, fileName).apply(values, rowNumber);
     const problems = [...tried.failures, ...tried.remarks];
     const lines = Object.fromEntries(
       this.mapping.lines.map((line) => [line.id, resultOf(line, values, tried.values, problems)]),
     );
-    const ofChecks = tried.failures.filter((f) => this.document.checks.some((c) => c.id === f.line));
+    const lineIds = new Set(this.mapping.lines.map((l) => l.id));
+    const ofChecks = [...tried.failures, ...whole.failures.filter((f) => f.line !== null && !lineIds.has(f.line))].filter(
+      (f, i, all) => f.line !== null && !lineIds.has(f.line) && all.findIndex((o) => o.line === f.line) === i,
+    );
     const skip = this.document.skips.find((s) => s.id === whole.skip);
     const reason =
       whole.kind === 'filtered'
@@ -75,7 +80,7 @@ export class Trial {
         : whole.kind === 'skipped'
           ? (skip?.reason ?? 'skipped')
           : ofChecks.map((f) => f.message).join(' ');
-    return { outcome: whole.kind, reason, lines };
+    return { outcome: whole.kind, reason, lines, checks: ofChecks };
   }
 
   /** What goes into one line and comes out of it, record by record. */

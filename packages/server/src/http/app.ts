@@ -17,6 +17,7 @@ import { hooks } from '../systems/hooks.ts';
 import { signInRoutes } from '../systems/sign-in.ts';
 import { systemRoutes } from '../systems/routes.ts';
 import { todayRoutes } from '../today/routes.ts';
+import { trialFiles, trialRoutes } from '../trials/routes.ts';
 import { Api } from './api.ts';
 import { Problem } from './problem.ts';
 import { gate, whoAsks } from './who.ts';
@@ -64,6 +65,7 @@ export function makeApp(services: Services, { version, host, pages, log }: AppOp
     structureRoutes,
     profileRoutes,
     mappingRoutes,
+    trialRoutes,
     planRoutes,
     runRoutes,
     failureRoutes,
@@ -72,6 +74,7 @@ export function makeApp(services: Services, { version, host, pages, log }: AppOp
   api.requireComplete();
   app.get('/api/openapi.json', (_req, res) => void res.json(openApi(version)));
   app.get('/api/events', (_req, res) => services.events.add(res));
+  app.use('/api', trialFiles(services.trials));
   app.use('/api', api.router);
   app.use('/api', (req) => {
     throw new Problem(

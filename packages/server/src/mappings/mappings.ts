@@ -4,13 +4,16 @@ import {
   compileMapping,
   counted,
   documentDifference,
+  exampleProblems,
   marksOf,
   parseDocument,
   quoted,
   sourceFieldsFor,
   suggestLines,
+  timestampOfMillis,
   withAllLines,
   type FileFormat,
+  type Marks,
   type Suggestion,
   type MappingDocument,
 } from '@versicle/core';
@@ -156,11 +159,9 @@ export class Mappings {
     const others = (
       await this.db.query<{ draft: string }>('SELECT draft FROM mapping WHERE id <> $1 ORDER BY updated_at DESC', [id])
     ).map(({ draft }) => parseDocument(JSON.parse(draft)));
-    const { dataset } = document.source.primary;
-    const slash = dataset.indexOf('/');
-    const [system, name] = [dataset.slice(0, slash), dataset.slice(slash + 1)];
-    const detail = await this.structures.describe(system, name);
-    const rows = await this.systems.rows(system, name, { filter: null, sort: null, limit: SUGGEST_ROWS });
+    const { id: system, dataset } = await this.systems.openDataset(document.source.primary.dataset);
+    const detail = await this.structures.describe(system, dataset);
+    const rows = await this.systems.rows(system, dataset, { filter: null, sort: null, limit: SUGGEST_ROWS });
     const fields = rows.fields.map((field) => detail.fields.find((f) => f.name === field) ?? { name: field });
     const marks = detail.setting?.kind === 'format' ? marksOf(detail.setting.format as FileFormat) : null;
     return suggestLines(document, {
@@ -189,30 +190,47 @@ export class Mappings {
     return { number: made.number, note, publishedAt: isoTime(made.published_at), publishedBy: person };
   }
 
+  /** The fields of a document's source now, and how its format declares numbers and dates to be written. */
+  private async sourceOf(
+    document: MappingDocument,
+  ): Promise<{ fields: readonly { readonly name: string }[]; marks: Marks | null }> {
+    const { id, dataset } = await this.systems.openDataset(document.source.primary.dataset);
+    const { fields, setting, settled } = await this.structures.describe(id, dataset);
+    const marks = settled && setting?.kind === 'format' ? marksOf(setting.format as FileFormat) : null;
+    return { fields, marks };
+  }
+
+  /** The draft, with its version. */
+  async draft(id: string): Promise<{ document: MappingDocument; version: number }> {
+    const { draft, version } = await this.row(id);
+    return { document: parseDocument(JSON.parse(draft)), version };
+  }
+
+  /** Refuses a document whose lines, or with `examples` whose examples, have errors. */
+  async requireNoErrors(document: MappingDocument, examples: boolean): Promise<void> {
+    const { fields, marks } = await this.sourceOf(document);
+    const names = fields.map((f) => f.name);
+    const errors = [
+      ...compileMapping(document, sourceFieldsFor(document, names, marks)).problems,
+      ...(examples ? exampleProblems({ document, fields: names, marks, now: timestampOfMillis(Date.now()) }) : []),
+    ].filter((p) => p.severity === 'error');
+    if (errors.length === 0) return;
+    throw new Problem(
+      422,
+      'The document has errors',
+      `The document has ${counted(errors.length, 'error')}; mend ${errors.length === 1 ? 'it' : 'them'} first. ${errors[0]!.message}`,
+      errors.map((e) => ({ path: e.line ? `line ${e.line}, ${e.path}` : e.path, message: e.message })),
+    );
+  }
+
   private async requireSound(document: MappingDocument): Promise<void> {
-    const source = await this.systems.openDataset(document.source.primary.dataset);
-    const { fields } = await source.system.describe(source.dataset);
     const target = await this.systems.openDataset(document.target.dataset);
     if (!target.system.target)
       throw refused(
         `Versicle can't write to ${document.target.dataset} yet; choose a dataset of a database, an API that takes records, or a file.`,
       );
     deliveryMode(document, false);
-    const { problems } = compileMapping(
-      document,
-      sourceFieldsFor(
-        document,
-        fields.map((f) => f.name),
-      ),
-    );
-    const errors = problems.filter((p) => p.severity === 'error');
-    if (errors.length === 0) return;
-    throw new Problem(
-      422,
-      'Not publishable',
-      `The document has ${counted(errors.length, 'error')}; mend ${errors.length === 1 ? 'it' : 'them'} first. ${errors[0]!.message}`,
-      errors.map((e) => ({ path: e.line ? `line ${e.line}, ${e.path}` : e.path, message: e.message })),
-    );
+    await this.requireNoErrors(document, true);
   }
 
   async revisions(id: string): Promise<Revision[]> {

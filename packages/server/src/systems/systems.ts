@@ -200,11 +200,12 @@ export class Systems {
   }
 
   /** `system/dataset`, as documents name it. */
-  async openDataset(name: string): Promise<{ system: OpenSystem; dataset: string }> {
+  async openDataset(name: string): Promise<{ id: string; system: OpenSystem; dataset: string }> {
     const slash = name.indexOf('/');
     if (slash < 1) throw refused(`${quoted(name)} does not name a dataset; write system/dataset.`);
-    const { system } = await this.openById(name.slice(0, slash));
-    return { system, dataset: name.slice(slash + 1) };
+    const id = name.slice(0, slash);
+    const { system } = await this.openById(id);
+    return { id, system, dataset: name.slice(slash + 1) };
   }
 
   /** The connection with its secrets, for what has to sign in or check signatures. */

@@ -1,0 +1,139 @@
+import { Timestamp } from '../fields/dates.ts';
+import type { Marks } from '../formats/format.ts';
+import { quoted } from '../words.ts';
+import type { Example, MappingDocument, Problem } from './document.ts';
+import type { Cause } from './records.ts';
+import { Trial, type RecordResult, type SampleValues } from './trial.ts';
+
+/** One thing that came out otherwise than an example says. */
+export interface ExampleDifference {
+  /** The line that it is about; null: the record as a whole. */
+  readonly line: string | null;
+  readonly message: string;
+}
+export interface ExampleResult {
+  readonly id: string;
+  readonly outcome: RecordResult['outcome'];
+  readonly differences: readonly ExampleDifference[];
+}
+
+/** What examples are tried against: the document, and the fields that its source has. */
+export interface ExampleGround {
+  readonly document: MappingDocument;
+  readonly fields: readonly string[];
+  readonly marks?: Marks | null;
+  readonly now: Timestamp;
+}
+
+/** The record of an example in the order of the source's fields. */
+export function exampleValues(example: Example, fields: readonly string[]): SampleValues {
+  return fields.map((name) => (Object.hasOwn(example.source, name) ? example.source[name]! : null));
+}
+
+/** Tries all examples of a document; in the order in which it has them. */
+export function runExamples({ document, fields, marks = null, now }: ExampleGround): ExampleResult[] {
+  const { examples = [] } = document;
+  if (examples.length === 0) return [];
+  const trial = new Trial(document, fields, now, marks);
+  return examples.map((example) => {
+    const record = trial.record(exampleValues(example, fields), 1, null);
+    return {
+      id: example.id,
+      outcome: record.outcome,
+      differences: differences(document, new Set(fields), example, record),
+    };
+  });
+}
+
+/** The examples that come out otherwise, as problems of the document. */
+export function exampleProblems(ground: ExampleGround): Problem[] {
+  const { examples = [] } = ground.document;
+  return runExamples(ground).flatMap(({ id, differences: found }) => {
+    const note = examples.find((e) => e.id === id)?.note;
+    return found.map(
+      ({ line, message }): Problem => ({
+        severity: 'error',
+        ...(line === null ? {} : { line }),
+        path: `examples ${id}`,
+        message: `Example ${note ? `${quoted(note)} (${id})` : id}: ${message}`,
+      }),
+    );
+  });
+}
+
+function differences(
+  document: MappingDocument,
+  fields: ReadonlySet<string>,
+  { source, expect }: Example,
+  record: RecordResult,
+): ExampleDifference[] {
+  const found: ExampleDifference[] = [];
+  for (const name of Object.keys(source))
+    if (!fields.has(name)) found.push({ line: null, message: `The source has no field ${quoted(name)} any more.` });
+  if (record.outcome !== expect.outcome)
+    found.push({
+      line: null,
+      message: `The record should be ${expect.outcome} and is ${record.outcome}${record.reason ? ` (${record.reason})` : ''}.`,
+    });
+  for (const [target, wanted] of Object.entries(expect.values)) {
+    const line = document.lines.find((l) => l.target === target);
+    const result = line && record.lines[line.id];
+    const label = document.target.fields.find((f) => f.name === target)?.label ?? target;
+    if (!line || !result) found.push({ line: line?.id ?? null, message: `No line fills ${label} now.` });
+    else if (result.failure !== null && !Object.hasOwn(expect.causes, line.id))
+      found.push({
+        line: line.id,
+        message: `${label} should be ${shown(wanted)} and fails: ${result.failure.message}`,
+      });
+    else if (result.result !== wanted)
+      found.push({ line: line.id, message: `${label} should be ${shown(wanted)} and is ${shown(result.result)}.` });
+  }
+  const causes = causesOf(record);
+  for (const [line, cause] of Object.entries(expect.causes)) {
+    const now = causes[line];
+    if (now !== cause)
+      found.push({
+        line: document.lines.some((l) => l.id === line) ? line : null,
+        message: `${nameOf(document, line)} should fail (${cause}) and ${now === undefined ? 'does not' : `fails otherwise (${now})`}.`,
+      });
+  }
+  return found;
+}
+function shown(value: string | null): string {
+  return value === null ? 'null' : quoted(value);
+}
+function nameOf(document: MappingDocument, id: string): string {
+  const line = document.lines.find((l) => l.id === id);
+  if (!line) return `Check ${id}`;
+  return document.target.fields.find((f) => f.name === line.target)?.label ?? line.target;
+}
+function causesOf(record: RecordResult): Record<string, Cause> {
+  const causes: Record<string, Cause> = {};
+  for (const [id, { failure }] of Object.entries(record.lines)) if (failure !== null) causes[id] = failure.cause;
+  for (const failure of record.checks) if (failure.line !== null) causes[failure.line] ??= failure.cause;
+  return causes;
+}
+
+const LONG_AFTER_DAYS = 400;
+
+/** What comes of a record now, as an example expects it; values that will be others another day are left out. */
+export function expectationOf(ground: ExampleGround, row: SampleValues): Example['expect'] | null {
+  const { document, fields, marks = null, now } = ground;
+  const record = new Trial(document, fields, now, marks).record(row, 1, null);
+  if (record.outcome === 'unreadable') return null;
+  const longAfter = new Timestamp(now.day + LONG_AFTER_DAYS, now.micros);
+  const later = new Trial(document, fields, longAfter, marks).record(row, 1, null);
+  const values: Record<string, string | null> = {};
+  if (record.outcome === 'written' || record.outcome === 'failed')
+    for (const line of document.lines) {
+      const result = record.lines[line.id];
+      const passing = line.kind === 'generated' && line.generate !== 'hash';
+      if (result && !passing && result.failure === null && later.lines[line.id]?.result === result.result)
+        values[line.target] = result.result;
+    }
+  return {
+    outcome: record.outcome,
+    values,
+    causes: record.outcome === 'failed' ? causesOf(record) : {},
+  };
+}

@@ -1,0 +1,68 @@
+import { parentPort, workerData } from 'node:worker_threads';
+import {
+  compileMapping,
+  marksOf,
+  sourceFieldsFor,
+  timestampOfMillis,
+  WholeTrial,
+  type MappingDocument,
+  type TrialReport,
+} from '@versicle/core';
+import { openRecordFile, recordsOf, TextFile } from '@versicle/files';
+import type { SourcePlan } from '../systems/kinds/kind.ts';
+
+/** Tries a document on records in a thread of its own; what it would write, and what fails, goes into two files. */
+
+export interface TrialJob {
+  readonly document: MappingDocument;
+  readonly plan: SourcePlan;
+  readonly rowLimit: number | null;
+  readonly written: string;
+  readonly failed: string;
+}
+export type FromTrial =
+  | { readonly progress: { readonly records: number; readonly bytes: number } }
+  | { readonly report: TrialReport }
+  | { readonly problem: string };
+
+const { document, plan, rowLimit, written, failed } = workerData as TrialJob;
+const tell = (message: FromTrial): void => parentPort!.postMessage(message);
+
+async function main(): Promise<void> {
+  const names = plan.fields.map((f) => f.name);
+  const mapping = compileMapping(document, sourceFieldsFor(document, names, marksOf(plan.format)));
+  const out = await openRecordFile(written, mapping.columns);
+  const faults = new TextFile(failed);
+  const trial = new WholeTrial(mapping, timestampOfMillis(Date.now()), {
+    written: (values) => out.write(values),
+    failed: (row, failures) => {
+      for (const { line, target, cause, message, values } of failures)
+        faults.write(`${JSON.stringify({ row, line, target, cause, message, values })}\n`);
+    },
+  });
+  let left = rowLimit ?? Infinity;
+  let bytes = 0;
+  let records = 0;
+  reading: for (const file of plan.files)
+    for await (const { firstRow, rows } of recordsOf(
+      file.path,
+      file.name,
+      plan.format,
+      (n) => void (bytes += n),
+      names,
+    )) {
+      const taken = rows.length > left ? rows.slice(0, left) : rows;
+      left -= taken.length;
+      records += taken.length;
+      const goesOn = trial.push(taken, firstRow, file.name);
+      await out.flush();
+      await faults.flush();
+      tell({ progress: { records, bytes } });
+      if (left <= 0 || !goesOn) break reading;
+    }
+  await out.close();
+  await faults.close();
+  tell({ report: trial.result() });
+}
+
+main().catch((error: Error) => tell({ problem: error.message }));
