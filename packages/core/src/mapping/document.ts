@@ -104,6 +104,8 @@ const example = z.strictObject({
   id,
   note: z.string().optional(),
   source: z.record(z.string(), z.string().nullable()),
+  /** What :file_name means. */
+  file: z.string().optional(),
   expect: z.strictObject({
     outcome: z.enum(['written', 'filtered', 'skipped', 'failed']),
     /** By target field, as text. */

@@ -151,7 +151,8 @@ export function writeCell(document: MappingDocument, id: string, cell: Cell, tex
   }
 }
 
-const NOTHING: Partial<Line> = {
+/** What a kind of line takes; all of it goes when a line becomes another kind. */
+export const NOTHING: Partial<Line> = {
   kind: undefined,
   source: undefined,
   rule: undefined,

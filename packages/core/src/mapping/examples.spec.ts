@@ -1,4 +1,11 @@
-import { expectationOf, exampleProblems, parseDocument, runExamples, timestampOfMillis, type Example } from '../index.ts';
+import {
+  expectationOf,
+  exampleProblems,
+  parseDocument,
+  runExamples,
+  timestampOfMillis,
+  type Example,
+} from '../index.ts';
 
 const FIELDS = ['no', 'born', 'type', 'tariff'];
 const NOW = timestampOfMillis(Date.UTC(2026, 10, 26));

@@ -36,7 +36,7 @@ export function runExamples({ document, fields, marks = null, now }: ExampleGrou
   if (examples.length === 0) return [];
   const trial = new Trial(document, fields, now, marks);
   return examples.map((example) => {
-    const record = trial.record(exampleValues(example, fields), 1, null);
+    const record = trial.record(exampleValues(example, fields), 1, example.file ?? null);
     return {
       id: example.id,
       outcome: record.outcome,
@@ -50,14 +50,12 @@ export function exampleProblems(ground: ExampleGround): Problem[] {
   const { examples = [] } = ground.document;
   return runExamples(ground).flatMap(({ id, differences: found }) => {
     const note = examples.find((e) => e.id === id)?.note;
-    return found.map(
-      ({ line, message }): Problem => ({
-        severity: 'error',
-        ...(line === null ? {} : { line }),
-        path: `examples ${id}`,
-        message: `Example ${note ? `${quoted(note)} (${id})` : id}: ${message}`,
-      }),
-    );
+    return found.map(({ line, message }): Problem => ({
+      severity: 'error',
+      ...(line === null ? {} : { line }),
+      path: `examples ${id}`,
+      message: `Example ${note ? `${quoted(note)} (${id})` : id}: ${message}`,
+    }));
   });
 }
 
@@ -117,12 +115,16 @@ function causesOf(record: RecordResult): Record<string, Cause> {
 const LONG_AFTER_DAYS = 400;
 
 /** What comes of a record now, as an example expects it; values that will be others another day are left out. */
-export function expectationOf(ground: ExampleGround, row: SampleValues): Example['expect'] | null {
+export function expectationOf(
+  ground: ExampleGround,
+  row: SampleValues,
+  file: string | null = null,
+): Example['expect'] | null {
   const { document, fields, marks = null, now } = ground;
-  const record = new Trial(document, fields, now, marks).record(row, 1, null);
+  const record = new Trial(document, fields, now, marks).record(row, 1, file);
   if (record.outcome === 'unreadable') return null;
   const longAfter = new Timestamp(now.day + LONG_AFTER_DAYS, now.micros);
-  const later = new Trial(document, fields, longAfter, marks).record(row, 1, null);
+  const later = new Trial(document, fields, longAfter, marks).record(row, 1, file);
   const values: Record<string, string | null> = {};
   if (record.outcome === 'written' || record.outcome === 'failed')
     for (const line of document.lines) {
@@ -136,4 +138,29 @@ export function expectationOf(ground: ExampleGround, row: SampleValues): Example
     values,
     causes: record.outcome === 'failed' ? causesOf(record) : {},
   };
+}
+
+/** The document with one more example. */
+export function addExample(document: MappingDocument, example: Omit<Example, 'id'>): MappingDocument {
+  const { examples = [] } = document;
+  const taken = new Set(examples.map((e) => e.id));
+  let n = examples.length + 1;
+  while (taken.has(exampleId(n))) n++;
+  return { ...document, examples: [...examples, { id: exampleId(n), ...example }] };
+}
+function exampleId(n: number): string {
+  return `e${String(n).padStart(2, '0')}`;
+}
+export function changeExample(
+  document: MappingDocument,
+  id: string,
+  patch: Partial<Omit<Example, 'id'>>,
+): MappingDocument {
+  const examples = (document.examples ?? []).map((e) => (e.id === id ? { ...e, ...patch } : e));
+  return { ...document, examples };
+}
+export function removeExample(document: MappingDocument, id: string): MappingDocument {
+  const { examples = [], ...rest } = document;
+  const left = examples.filter((e) => e.id !== id);
+  return left.length === 0 ? rest : { ...rest, examples: left };
 }

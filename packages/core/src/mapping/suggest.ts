@@ -3,7 +3,7 @@ import type { Marks, RawRow } from '../formats/format.ts';
 import { readRowsAs, type ReadsAs } from '../profile/reading.ts';
 import { RuleError } from '../rules/errors.ts';
 import { parseRule } from '../rules/parse.ts';
-import { quoteName } from '../rules/print.ts';
+import { fieldText, textLiteral } from '../rules/print.ts';
 import { walk } from '../rules/syntax.ts';
 import type { Line, MappingDocument, TargetField } from './document.ts';
 import { NameMatcher } from './name-match.ts';
@@ -73,7 +73,7 @@ export function suggestLines(document: MappingDocument, from: SuggestFrom): Sugg
         suggestion: {
           line: line.id,
           target: line.target,
-          ...expressionFor(field, `${alias}.${written(source.name)}`, readings[i]!, from),
+          ...expressionFor(field, fieldText(alias, source.name), readings[i]!, from),
           confidence,
           reason,
         },
@@ -128,9 +128,6 @@ function typeFit(field: TargetField, reads: ReadsAs): { weight: number; words: s
   return dates || reads === 'boolean' ? { weight: 0.9, words: '' } : { weight: 1, words: '' };
 }
 
-const written = (name: string): string => (/^[a-z_][a-z0-9_]*$/.test(name) ? name : quoteName(name));
-const text = (value: string): string => `'${value.replace(/'/g, "''")}'`;
-
 /** Taken as it is, or read strictly where the text is not as PostgreSQL writes it. */
 function expressionFor(
   field: TargetField,
@@ -144,7 +141,7 @@ function expressionFor(
   if (declared) return straight;
   const isDate = type === 'date' || type === 'timestamp';
   if (isDate && reading.pattern !== null && reading.pattern !== 'YYYY-MM-DD')
-    return rule(`parse_date(${source}, ${text(reading.pattern)})`);
+    return rule(`parse_date(${source}, ${textLiteral(reading.pattern)})`);
   if (NUMBERS.has(type) && reading.readsAs === 'number' && reading.decimal === ',') {
     const number = `parse_number(${source}, ',', '.')`;
     return rule(type === 'numeric' ? number : `${number}::${field.type}`);

@@ -70,9 +70,10 @@ export class Trial {
       this.mapping.lines.map((line) => [line.id, resultOf(line, values, tried.values, problems)]),
     );
     const lineIds = new Set(this.mapping.lines.map((l) => l.id));
-    const ofChecks = [...tried.failures, ...whole.failures.filter((f) => f.line !== null && !lineIds.has(f.line))].filter(
-      (f, i, all) => f.line !== null && !lineIds.has(f.line) && all.findIndex((o) => o.line === f.line) === i,
-    );
+    const ofChecks = [
+      ...tried.failures,
+      ...whole.failures.filter((f) => f.line !== null && !lineIds.has(f.line)),
+    ].filter((f, i, all) => f.line !== null && !lineIds.has(f.line) && all.findIndex((o) => o.line === f.line) === i);
     const skip = this.document.skips.find((s) => s.id === whole.skip);
     const reason =
       whole.kind === 'filtered'

@@ -34,7 +34,8 @@ const trial = (rows: RawRow[], pieces = rows.length): ReturnType<WholeTrial['res
     compileMapping(document, sourceFieldsFor(document, ['code', 'docks'])),
     timestampOfMillis(0),
   );
-  for (let at = 0; at < rows.length; at += Math.max(1, pieces)) whole.push(rows.slice(at, at + pieces), at + 1, 'a.csv');
+  for (let at = 0; at < rows.length; at += Math.max(1, pieces))
+    whole.push(rows.slice(at, at + pieces), at + 1, 'a.csv');
   return whole.result();
 };
 const ROWS: RawRow[] = [
@@ -86,18 +87,22 @@ describe('a trial of the whole document', () => {
   it('adds up, stage by stage, however the records are handed over', () => {
     const cell = fc.constantFrom('A', 'B', 'X', '0', '7', '99', '');
     fc.assert(
-      fc.property(fc.array(fc.tuple(cell, cell), { maxLength: 30 }), fc.integer({ min: 1, max: 31 }), (rows, pieces) => {
-        const found = trial(rows, pieces);
-        expect(addsUp(found.counts)).toBe(true);
-        expect(found.counts.read).toBe(rows.length);
-        let left = rows.length;
-        for (const { on, off } of found.stages) {
-          expect(on + off).toBe(left);
-          left = on;
-        }
-        expect(left).toBe(found.counts.written);
-        expect(found).toEqual(trial(rows));
-      }),
+      fc.property(
+        fc.array(fc.tuple(cell, cell), { maxLength: 30 }),
+        fc.integer({ min: 1, max: 31 }),
+        (rows, pieces) => {
+          const found = trial(rows, pieces);
+          expect(addsUp(found.counts)).toBe(true);
+          expect(found.counts.read).toBe(rows.length);
+          let left = rows.length;
+          for (const { on, off } of found.stages) {
+            expect(on + off).toBe(left);
+            left = on;
+          }
+          expect(left).toBe(found.counts.written);
+          expect(found).toEqual(trial(rows));
+        },
+      ),
     );
   });
 });

@@ -4,6 +4,7 @@ import { characters } from '../fields/values.ts';
 import { Unreadable, type RawRow } from '../formats/format.ts';
 import { KeySet } from '../mapping/key-set.ts';
 import { RuleContext } from '../rules/context.ts';
+import { writtenName } from '../rules/print.ts';
 import { makeRule } from '../rules/rule.ts';
 import { MEANINGS } from './meanings.ts';
 import type { DatasetProfile } from './profile.ts';
@@ -163,7 +164,6 @@ function isTyped(text: string): boolean {
     return false;
   }
 }
-const named = (name: string): string => (/^[a-z_][a-z0-9_]*$/.test(name) ? name : `"${name.replace(/"/g, '""')}"`);
 const isMissing = (value: string | null | undefined): boolean =>
   value === null || value === undefined || value.trim() === '';
 
@@ -174,7 +174,7 @@ function structureTests(field: ExpectedField, place: number): Test[] {
       dimension: 'completeness',
       field: field.name,
       what: 'is missing, though it must be there',
-      filter: `${named(field.name)} IS NULL OR trim(${named(field.name)}) = ''`,
+      filter: `${writtenName(field.name)} IS NULL OR trim(${writtenName(field.name)}) = ''`,
       fails: (row) => isMissing(row[place]),
       place,
     });
@@ -190,7 +190,7 @@ function structureTests(field: ExpectedField, place: number): Test[] {
       dimension: 'validity',
       field: field.name,
       what: `is longer than ${length} characters`,
-      filter: `length(${named(field.name)}) > ${length}`,
+      filter: `length(${writtenName(field.name)}) > ${length}`,
       fails: (row) => (isMissing(row[place]) ? null : characters(row[place]!) > length),
       place,
     });

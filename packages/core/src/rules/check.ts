@@ -16,6 +16,7 @@ import { regexMatches, requireRegex, similarPattern, substringByPattern } from '
 import { binaryOperators, unaryOperators } from './operators.ts';
 import { category, narrowed, parameter, takes, takesCount } from './overloads.ts';
 import { tryCastTo } from './own-functions.ts';
+import { fieldText } from './print.ts';
 import type { Overload, Parameter } from './registry.ts';
 import { walk, type Node } from './syntax.ts';
 
@@ -959,8 +960,7 @@ class Checker {
 }
 
 function written(field: ScopeField, withoutAlias = false): string {
-  const name = /^[a-z_][a-z0-9_]*$/.test(field.name) ? field.name : `"${field.name.replace(/"/g, '""')}"`;
-  return field.alias === null || withoutAlias ? name : `${field.alias}.${name}`;
+  return fieldText(withoutAlias ? null : field.alias, field.name);
 }
 const capital = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);
 function instead(name: string): string {

@@ -3,21 +3,27 @@ import type { Node } from './syntax.ts';
 /** A field as SQL text for the push-down; the caller decides how sources are named there. */
 export type FieldPrinter = (alias: string | null, name: string) => string;
 
-const text = (value: string): string => `'${value.replace(/'/g, "''")}'`;
+/** A text as an SQL literal. */
+export function textLiteral(value: string): string {
+  return `'${value.replace(/'/g, "''")}'`;
+}
 export function quoteName(name: string): string {
   return `"${name.replace(/"/g, '""')}"`;
 }
-const standard: FieldPrinter = (alias, name) => {
-  const bare = /^[a-z_][a-z0-9_]*$/.test(name) ? name : quoteName(name);
-  return alias === null ? bare : `${alias}.${bare}`;
-};
+/** A name as it stands in a rule: quoted only where it has to be. */
+export function writtenName(name: string): string {
+  return /^[a-z_][a-z0-9_]*$/.test(name) ? name : quoteName(name);
+}
+/** A field as it stands in a rule. */
+export const fieldText: FieldPrinter = (alias, name) =>
+  alias === null ? writtenName(name) : `${alias}.${writtenName(name)}`;
 
 /** The syntax tree back as SQL, fully bracketed, so that it reads the same under any precedence. */
-export function printRule(node: Node, field: FieldPrinter = standard): string {
+export function printRule(node: Node, field: FieldPrinter = fieldText): string {
   const p = (n: Node): string => printRule(n, field);
   switch (node.kind) {
     case 'text':
-      return text(node.value);
+      return textLiteral(node.value);
     case 'number':
       return node.value;
     case 'boolean':

@@ -81,7 +81,12 @@ describe('trials of a draft', () => {
     const doc = document('s.docks * 2');
     doc['source'] = {
       primary: { alias: 's', dataset: 'store/station' },
-      structures: { s: [{ name: 'code', type: 'text' }, { name: 'docks', type: 'integer' }] },
+      structures: {
+        s: [
+          { name: 'code', type: 'text' },
+          { name: 'docks', type: 'integer' },
+        ],
+      },
     };
     doc['target'] = { ...(doc['target'] as object), dataset: 'store/other' };
     const id = await begin({ ...doc, name: 'From the store' });

@@ -30,6 +30,8 @@ import * as systemsEffects from './systems/systems.effects';
 import { systemsFeature } from './systems/systems.feature';
 import * as todayEffects from './today/today.effects';
 import { todayFeature } from './today/today.feature';
+import * as trialEffects from './trial/trial.effects';
+import { trialFeature } from './trial/trial.feature';
 
 registerLocaleData(en);
 
@@ -47,6 +49,7 @@ export const appConfig: ApplicationConfig = {
       [profilesFeature.name]: profilesFeature.reducer,
       [mappingsFeature.name]: mappingsFeature.reducer,
       [sheetFeature.name]: sheetFeature.reducer,
+      [trialFeature.name]: trialFeature.reducer,
       [plansFeature.name]: plansFeature.reducer,
       [runsFeature.name]: runsFeature.reducer,
       [failuresFeature.name]: failuresFeature.reducer,
@@ -59,6 +62,7 @@ export const appConfig: ApplicationConfig = {
       profilesEffects,
       mappingsEffects,
       sheetEffects,
+      trialEffects,
       plansEffects,
       runsEffects,
       failuresEffects,

@@ -1,4 +1,4 @@
-import { parseDocument, type MappingDocument } from '@versicle/core';
+import { fieldText, parseDocument, type MappingDocument } from '@versicle/core';
 
 interface KnownField {
   readonly name: string;
@@ -37,7 +37,7 @@ export function beginDocument({ name, source, sourceFields, target, targetFields
       const id = `l${String(i + 1).padStart(2, '0')}`;
       return from === undefined
         ? { id, target: f.name, state: 'to map' }
-        : { id, target: f.name, kind: 'straight', source: `${alias}.${quoted(from)}`, state: 'drafted' };
+        : { id, target: f.name, kind: 'straight', source: fieldText(alias, from), state: 'drafted' };
     }),
     write: { mode: isFile(target) ? 'replace' : fields.some((f) => f.key) ? 'upsert' : 'insert' },
   });
@@ -54,7 +54,4 @@ function fieldName(name: string): string {
       .replace(/[^a-z0-9_]+/g, '_')
       .replace(/^(\d)/, '_$1') || 'field'
   );
-}
-function quoted(name: string): string {
-  return /^[a-z_][a-z0-9_]*$/.test(name) ? name : `"${name.replace(/"/g, '""')}"`;
 }

@@ -172,10 +172,19 @@ export class NewMappingPage {
   );
   protected readonly from = computed(() => this.picked() ?? this.source() ?? null);
   protected readonly targets = computed(() => this.choices().filter((c) => WRITTEN.has(c.system.connection.kind)));
-  /** Where there is one embedded database, it is the likely target. */
+  private readonly others = toSignal(this.api.call('listMappings', {}).pipe(catchError(() => of([]))), {
+    initialValue: [],
+  });
+  /** The likely target is the system that most other mappings write to; without any, the one embedded database. */
   protected readonly target = computed(() => {
+    const written = this.others().map((m) => m.target.slice(0, m.target.indexOf('/')));
+    const times = (id: string): number => written.filter((w) => w === id).length;
+    const used = this.targets()
+      .map((c) => c.system.id)
+      .sort((a, b) => times(b) - times(a))
+      .find((id) => times(id) > 0);
     const own = this.targets().filter((c) => c.system.connection.kind === 'embedded');
-    return this.targetSystem() ?? (own.length === 1 ? own[0]!.system.id : null);
+    return this.targetSystem() ?? used ?? (own.length === 1 ? own[0]!.system.id : null);
   });
   private readonly targetKind = computed(
     () => this.targets().find((c) => c.system.id === this.target())?.system.connection.kind ?? 'embedded',

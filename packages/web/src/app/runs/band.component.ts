@@ -81,9 +81,16 @@ const PARTS = [
 })
 export class BandComponent {
   readonly counts = input.required<RunCounts>();
+  /** What became of the records that passed. */
+  readonly words = input('delivered');
   protected readonly read = computed(() => figure(this.counts().read));
   protected readonly parts = computed(() =>
-    PARTS.map(([key, words]) => ({ key, words, n: this.counts()[key], text: figure(this.counts()[key]) })),
+    PARTS.map(([key, words]) => ({
+      key,
+      words: key === 'delivered' ? this.words() : words,
+      n: this.counts()[key],
+      text: figure(this.counts()[key]),
+    })),
   );
   protected readonly addsUp = computed(() => this.counts().read === this.parts().reduce((sum, p) => sum + p.n, 0));
   protected readonly remarks = computed(() => {

@@ -6,6 +6,7 @@ import {
   addField,
   changeField,
   changeLine,
+  fieldText,
   LINE_FAILURES,
   LINE_KINDS,
   LINE_STATES,
@@ -17,6 +18,7 @@ import {
 import { SELECT } from '../shared/select';
 import { SaidComponent } from '../shared/said.component';
 import { FigurePipe } from '../shared/words';
+import { LineFormComponent } from './line-form.component';
 import { RuleEditorComponent, type Mark } from './rule-editor.component';
 import type { SheetRow } from './rows';
 import { sheetActions, sheetFeature } from './sheet.feature';
@@ -32,7 +34,7 @@ const FAIL_WORDS: Record<(typeof LINE_FAILURES)[number], string> = {
 @Component({
   selector: 'vs-line-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, SELECT, SaidComponent, FigurePipe, RuleEditorComponent],
+  imports: [FormsModule, RouterLink, SELECT, SaidComponent, FigurePipe, LineFormComponent, RuleEditorComponent],
   templateUrl: './line-editor.component.html',
   styleUrl: './line-editor.component.less',
 })
@@ -58,7 +60,7 @@ export class LineEditorComponent {
     const samples = this.samples().value;
     const first = samples?.rows.find((r) => r.values.length > 0);
     return (samples?.fields ?? []).map((name, i) => ({
-      name: `${this.alias()}.${/^[a-z_][a-z0-9_]*$/.test(name) ? name : `"${name}"`}`,
+      name: fieldText(this.alias(), name),
       detail: first?.values[i] ?? 'null',
     }));
   });

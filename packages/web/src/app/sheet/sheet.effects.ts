@@ -2,8 +2,19 @@ import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { concatLatestFrom } from '@ngrx/operators';
 import { Store } from '@ngrx/store';
-import type { FailedRecordDetail, Rows } from '@versicle/contract';
-import { catchError, concatMap, debounceTime, EMPTY, filter, map, of, switchMap, type Observable } from 'rxjs';
+import type { FailedRecordDetail, Rows, SampleRow } from '@versicle/contract';
+import {
+  catchError,
+  concatMap,
+  debounceTime,
+  EMPTY,
+  filter,
+  forkJoin,
+  map,
+  of,
+  switchMap,
+  type Observable,
+} from 'rxjs';
 import { Api, type ServerProblem } from '../shared/api';
 import { sheetActions as a, sheetFeature, type Samples } from './sheet.feature';
 import { TrialService } from './trial.service';
@@ -53,27 +64,78 @@ export const loadSamples = createEffect(
 function samplesOf(rows: Rows, failed: FailedRecordDetail | null): Samples {
   const taken = { fields: rows.fields, marks: rows.reading?.declared ?? null };
   if (failed === null || failed.cause === 'source_unreadable') return { ...taken, rows: rows.rows, failed: null };
-  const values = new Map(failed.source.map((v) => [v.name, v.value]));
-  const first = {
-    row: failed.row,
-    file: failed.file,
-    values: rows.fields.map((f) => values.get(f) ?? null),
-    problem: null,
-  };
+  const first = sampleOf(failed, rows.fields);
   return { ...taken, rows: [first, ...rows.rows], failed: { id: failed.id, label: failed.label } };
 }
+
+/** A failed record as it was read. */
+function sampleOf(failed: FailedRecordDetail, fields: readonly string[]): SampleRow {
+  const values = new Map(failed.source.map((v) => [v.name, v.value]));
+  return { row: failed.row, file: failed.file, values: fields.map((f) => values.get(f) ?? null), problem: null };
+}
+
+const FAILED_SAMPLES = 40;
+
+/** The source records of this mapping's open failed records. */
+export const loadFailedSamples = createEffect(
+  (actions = inject(Actions), store = inject(Store), api = inject(Api)) =>
+    actions.pipe(
+      ofType(a.sampleSetChosen),
+      filter(({ from }) => from === 'failed'),
+      concatLatestFrom(() => store.select(sheetFeature.selectSheetState)),
+      switchMap(([, { id, samples }]) =>
+        api.call('listFailures', { query: { mapping: id } }).pipe(
+          switchMap((failed) =>
+            failed.length === 0
+              ? of([])
+              : forkJoin(failed.slice(0, FAILED_SAMPLES).map((f) => api.call('getFailure', { params: { id: f.id } }))),
+          ),
+          map((records) =>
+            a.failedSamplesLoaded({
+              rows: records
+                .filter((r) => r.cause !== 'source_unreadable')
+                .map((r) => sampleOf(r, samples.value?.fields ?? [])),
+            }),
+          ),
+          catchError((error: ServerProblem) => of(a.failedSamplesFailed({ problem: error.message }))),
+        ),
+      ),
+    ),
+  { functional: true },
+);
 
 export const tryOut = createEffect(
   (actions = inject(Actions), store = inject(Store), trial = inject(TrialService)) =>
     actions.pipe(
-      ofType(a.loaded, a.samplesLoaded, a.edited, a.undone, a.redone, a.sampleChosen, a.lineOpened),
+      ofType(
+        a.loaded,
+        a.samplesLoaded,
+        a.failedSamplesLoaded,
+        a.edited,
+        a.undone,
+        a.redone,
+        a.sampleChosen,
+        a.sampleSetChosen,
+        a.recordGiven,
+        a.lineOpened,
+      ),
       debounceTime(15),
-      concatLatestFrom(() => store.select(sheetFeature.selectSheetState)),
-      switchMap(([, s]) => {
+      concatLatestFrom(() => [
+        store.select(sheetFeature.selectSheetState),
+        store.select(sheetFeature.selectSampleRows),
+      ]),
+      switchMap(([, s, rows]) => {
         const samples = s.samples.value;
         if (s.document === null || samples === null) return EMPTY;
         return trial
-          .try({ document: s.document, ...samples, sample: s.sample, line: s.open })
+          .try({
+            document: s.document,
+            fields: samples.fields,
+            marks: samples.marks,
+            rows,
+            sample: s.sample,
+            line: s.open,
+          })
           .pipe(map((answer) => a.tried({ answer })));
       }),
     ),

@@ -1,5 +1,5 @@
 import type { Difference, MappingDetail, Revision, SampleRow, SavedDraft } from '@versicle/contract';
-import { withAllLines, type MappingDocument, type Marks, type Suggestion } from '@versicle/core';
+import { exampleValues, withAllLines, type MappingDocument, type Marks, type Suggestion } from '@versicle/core';
 import { createActionGroup, createFeature, createReducer, createSelector, emptyProps, on, props } from '@ngrx/store';
 import { failed, idle, loaded, loading, type Loadable } from '../shared/loadable';
 import { rowsOf } from './rows';
@@ -14,6 +14,9 @@ export interface Samples {
   readonly failed: { readonly id: number; readonly label: string } | null;
 }
 
+/** The first records of the source, records that failed, or the examples of the document. */
+export type SampleSet = 'source' | 'failed' | 'examples';
+
 export const sheetActions = createActionGroup({
   source: 'Sheet',
   events: {
@@ -23,6 +26,12 @@ export const sheetActions = createActionGroup({
     'samples loaded': props<{ samples: Samples }>(),
     'samples failed': props<{ problem: string }>(),
     'sample chosen': props<{ index: number }>(),
+    /** Where the sample records come from; `index`: the one to begin with. */
+    'sample set chosen': props<{ from: SampleSet; index: number }>(),
+    'failed samples loaded': props<{ rows: readonly SampleRow[] }>(),
+    'failed samples failed': props<{ problem: string }>(),
+    /** A record from elsewhere, to be the sample. */
+    'record given': props<{ record: SampleRow }>(),
     'line opened': props<{ line: string | null }>(),
     /** `merge`: edits of the same thing that follow one another are one step of undo. */
     edited: props<{ document: MappingDocument; merge: string | null }>(),
@@ -68,6 +77,10 @@ export interface SheetState {
   readonly future: readonly MappingDocument[];
   readonly merge: string | null;
   readonly samples: Loadable<Samples>;
+  readonly sampleSet: SampleSet;
+  /** Source records of failed records, once they were asked for. */
+  readonly failedSamples: Loadable<readonly SampleRow[]>;
+  /** Index within the set. */
   readonly sample: number;
   readonly record: number | null;
   readonly open: string | null;
@@ -89,6 +102,8 @@ const initial: SheetState = {
   future: [],
   merge: null,
   samples: idle(),
+  sampleSet: 'source',
+  failedSamples: idle(),
   sample: 0,
   record: null,
   open: null,
@@ -97,6 +112,24 @@ const initial: SheetState = {
   suggestions: null,
 };
 const UNDO_STEPS = 200;
+
+const sampleRows = createSelector(
+  (s: SheetState) => s.samples,
+  (s: SheetState) => s.sampleSet,
+  (s: SheetState) => s.failedSamples,
+  (s: SheetState) => s.document?.examples,
+  (samples, set, failedSamples, examples): readonly SampleRow[] => {
+    if (set === 'failed') return failedSamples.value ?? [];
+    if (set === 'source') return samples.value?.rows ?? [];
+    const fields = samples.value?.fields ?? [];
+    return (examples ?? []).map((example, i) => ({
+      row: i + 1,
+      file: example.file ?? null,
+      values: [...exampleValues(example, fields)],
+      problem: null,
+    }));
+  },
+);
 
 function show(s: SheetState, document: MappingDocument): SheetState {
   return {
@@ -137,8 +170,26 @@ export const sheetFeature = createFeature({
     on(sheetActions.samplesLoaded, (s, { samples }): SheetState => ({ ...s, samples: loaded(samples), sample: 0 })),
     on(sheetActions.samplesFailed, (s, { problem }): SheetState => ({ ...s, samples: failed(problem, s.samples) })),
     on(sheetActions.sampleChosen, (s, { index }): SheetState => {
-      const count = s.samples.value?.rows.length ?? 0;
+      const count = sampleRows(s).length;
       return count === 0 ? s : { ...s, sample: Math.min(count - 1, Math.max(0, index)) };
+    }),
+    on(sheetActions.sampleSetChosen, (s, { from, index }): SheetState => ({
+      ...s,
+      sampleSet: from,
+      sample: index,
+      failedSamples: from === 'failed' ? loading(s.failedSamples) : s.failedSamples,
+    })),
+    on(sheetActions.failedSamplesLoaded, (s, { rows }): SheetState => ({ ...s, failedSamples: loaded(rows) })),
+    on(sheetActions.failedSamplesFailed, (s, { problem }): SheetState => ({
+      ...s,
+      failedSamples: failed(problem, s.failedSamples),
+    })),
+    on(sheetActions.recordGiven, (s, { record }): SheetState => {
+      const { value } = s.samples;
+      if (value === null) return s;
+      const same = (r: SampleRow): boolean => r.row === record.row && r.file === record.file;
+      const rows = [record, ...value.rows.filter((r) => !same(r))];
+      return { ...s, samples: loaded({ ...value, rows, failed: null }), sampleSet: 'source', sample: 0 };
     }),
     on(sheetActions.lineOpened, (s, { line }): SheetState => ({ ...s, open: line, merge: null })),
     on(sheetActions.edited, (s, { document, merge }): SheetState => {
@@ -214,7 +265,7 @@ export const sheetFeature = createFeature({
     })),
     on(sheetActions.left, (): SheetState => initial),
   ),
-  extraSelectors: ({ selectDocument, selectTrial, selectDetail, selectChangedLines, selectSamples, selectSample }) => ({
+  extraSelectors: ({ selectDocument, selectTrial, selectDetail, selectChangedLines, selectSheetState }) => ({
     selectRows: createSelector(
       selectDocument,
       selectTrial,
@@ -223,10 +274,7 @@ export const sheetFeature = createFeature({
       (document, trial, detail, changed) =>
         document === null ? [] : rowsOf(document, trial, detail.value?.failures ?? [], changed),
     ),
-    selectSampleRow: createSelector(
-      selectSamples,
-      selectSample,
-      (samples, index) => samples.value?.rows[index] ?? null,
-    ),
+    selectSampleRows: createSelector(selectSheetState, sampleRows),
+    selectSampleRow: createSelector(selectSheetState, (s) => sampleRows(s)[s.sample] ?? null),
   }),
 });

@@ -14,7 +14,16 @@ import {
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
-import { canonicalText, countInRules, LINE_STATES, replaceInRules, writeCell } from '@versicle/core';
+import {
+  addExample,
+  canonicalText,
+  countInRules,
+  expectationOf,
+  LINE_STATES,
+  replaceInRules,
+  timestampOfMillis,
+  writeCell,
+} from '@versicle/core';
 import { SELECT } from '../shared/select';
 import { frameActions } from '../frame/frame.feature';
 import { ProgressComponent } from '../mappings/progress.component';
@@ -27,13 +36,23 @@ import { GridComponent, type CellEdit } from './grid.component';
 import { LineEditorComponent } from './line-editor.component';
 import { PublishPanelComponent } from './publish-panel.component';
 import { SuggestPanelComponent } from './suggest-panel.component';
-import { sheetActions, sheetFeature } from './sheet.feature';
+import { TrialPanelComponent } from '../trial/trial-panel.component';
+import { ExamplesPanelComponent } from './examples-panel.component';
+import { sheetActions, sheetFeature, type SampleSet } from './sheet.feature';
 
 const VIEWS = [
   ['sheet', 'Sheet'],
   ['document', 'Document'],
   ['codes', 'Code tables used'],
+  ['examples', 'Examples'],
+  ['trial', 'Trial'],
 ] as const;
+
+const SAMPLE_SETS: readonly (readonly [SampleSet, string])[] = [
+  ['source', 'Source records'],
+  ['failed', 'Failed records'],
+  ['examples', 'Examples'],
+];
 
 /** The mapping sheet: the document on screen, with the results for a real record beside each line. */
 @Component({
@@ -48,10 +67,12 @@ const VIEWS = [
     FigurePipe,
     CodeTablesComponent,
     DocumentPanelComponent,
+    ExamplesPanelComponent,
     GridComponent,
     LineEditorComponent,
     PublishPanelComponent,
     SuggestPanelComponent,
+    TrialPanelComponent,
   ],
   host: { '(window:beforeunload)': 'guard($event)' },
   templateUrl: './sheet.page.html',
@@ -73,6 +94,7 @@ export class SheetPage {
   protected readonly s = this.store.selectSignal(sheetFeature.selectSheetState);
   private readonly allRows = this.store.selectSignal(sheetFeature.selectRows);
   protected readonly sample = this.store.selectSignal(sheetFeature.selectSampleRow);
+  protected readonly sampleRows = this.store.selectSignal(sheetFeature.selectSampleRows);
   protected readonly shown = computed(() => VIEWS.find(([key]) => key === this.view())?.[0] ?? 'sheet');
   protected readonly noticed = signal('');
   protected readonly rows = computed(() => {
@@ -102,16 +124,20 @@ export class SheetPage {
     () => this.s().detail.value?.failures.reduce((n, f) => n + f.open, 0) ?? 0,
   );
   protected readonly sampleWords = computed(() => {
-    const { samples, sample } = this.s();
+    const { samples, sample, sampleSet, document } = this.s();
     const row = this.sample();
     if (!row || !samples.value) return '';
+    if (sampleSet === 'examples') {
+      const example = document?.examples?.[sample];
+      return `${row.row} of ${document?.examples?.length ?? 0} · ${example?.note ?? example?.id ?? ''}`;
+    }
     const label = row.problem
       ? 'can’t be read'
       : row.values
           .filter((v) => v !== null)
           .slice(0, 2)
           .join(' · ');
-    const failed = samples.value.failed && sample === 0 ? 'the failed record, ' : '';
+    const failed = samples.value.failed && sampleSet === 'source' && sample === 0 ? 'the failed record, ' : '';
     return `${failed}row ${row.row.toLocaleString('en-GB')} · ${label}`;
   });
   /** What would become of the sample record, in two words; why, on hover and in its lines. */
@@ -164,6 +190,31 @@ export class SheetPage {
 
   protected ask(queryParams: Record<string, string | null>): void {
     void this.router.navigate([], { queryParams, queryParamsHandling: 'merge', replaceUrl: true });
+  }
+  protected readonly sets = SAMPLE_SETS;
+  protected chooseSet(from: SampleSet): void {
+    this.store.dispatch(sheetActions.sampleSetChosen({ from, index: 0 }));
+  }
+  protected readonly exampleCount = computed(() => this.s().document?.examples?.length ?? 0);
+  protected readonly wrongExamples = computed(
+    () => this.s().trial?.examples.filter((e) => e.differences.length > 0).length ?? 0,
+  );
+  /** Keeps the sample record, with what comes out of it now as what is expected. */
+  protected keepExample(): void {
+    const { document, samples } = this.s();
+    const row = this.sample();
+    if (!document || !samples.value || !row) return;
+    const { fields, marks } = samples.value;
+    const expect = expectationOf({ document, fields, marks, now: timestampOfMillis(Date.now()) }, row.values, row.file);
+    if (expect === null) return this.noticed.set('A record that can’t be read can’t be an example.');
+    const source = Object.fromEntries(fields.map((f, i) => [f, row.values[i] ?? null]));
+    this.store.dispatch(
+      sheetActions.edited({
+        document: addExample(document, { source, ...(row.file === null ? {} : { file: row.file }), expect }),
+        merge: null,
+      }),
+    );
+    this.say('Kept as an example: publishing and the command line’s check try it each time.');
   }
   protected step(by: number): void {
     this.store.dispatch(sheetActions.sampleChosen({ index: this.s().sample + by }));

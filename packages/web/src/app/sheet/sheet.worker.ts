@@ -1,5 +1,12 @@
 /// <reference lib="webworker" />
-import { timestampOfMillis, Trial, type MappingDocument, type Marks } from '@versicle/core';
+import {
+  runExamples,
+  timestampOfMillis,
+  Trial,
+  type ExampleResult,
+  type MappingDocument,
+  type Marks,
+} from '@versicle/core';
 import type { TrialAnswer, TrialQuestion, TrialRow } from './trial-messages';
 
 /** Tries the document on the sample records, away from the page's thread. */
@@ -10,6 +17,7 @@ let marks: Marks | null = null;
 let rows: readonly TrialRow[] = [];
 let trial: Trial | null = null;
 let failing: Record<string, number> = {};
+let examples: readonly ExampleResult[] = [];
 
 addEventListener('message', ({ data }: MessageEvent<TrialQuestion>) => {
   const changed = data.document !== undefined || data.fields !== undefined || data.rows !== undefined;
@@ -21,7 +29,10 @@ addEventListener('message', ({ data }: MessageEvent<TrialQuestion>) => {
   const readable = rows.filter((r) => r.values.length > 0);
   const file = readable[0]?.file ?? null;
   if (changed || trial === null) {
-    trial = new Trial(document, fields, timestampOfMillis(Date.now()), marks);
+    const now = timestampOfMillis(Date.now());
+    trial = new Trial(document, fields, now, marks);
+    if (data.document !== undefined || data.fields !== undefined)
+      examples = runExamples({ document, fields, marks, now });
     failing = trial.failing(
       readable.map((r) => r.values),
       file,
@@ -42,6 +53,7 @@ addEventListener('message', ({ data }: MessageEvent<TrialQuestion>) => {
           ),
     failing,
     looked: readable.length,
+    examples,
   };
   postMessage(answer);
 });

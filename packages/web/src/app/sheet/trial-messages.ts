@@ -1,4 +1,4 @@
-import type { InAndOut, MappingDocument, Marks, Problem, RecordResult } from '@versicle/core';
+import type { ExampleResult, InAndOut, MappingDocument, Marks, Problem, RecordResult } from '@versicle/core';
 
 /** What the sheet asks its worker. Document and rows are sent only when they changed; the worker keeps the last. */
 export interface TrialQuestion {
@@ -24,4 +24,5 @@ export interface TrialAnswer {
   /** Records of the sample that fail, by line. */
   readonly failing: Readonly<Record<string, number>>;
   readonly looked: number;
+  readonly examples: readonly ExampleResult[];
 }

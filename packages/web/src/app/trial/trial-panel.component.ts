@@ -1,0 +1,165 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Router } from '@angular/router';
+import { Store } from '@ngrx/store';
+import type { TrialState } from '@versicle/contract';
+import type { FieldProfile, MappingDocument } from '@versicle/core';
+import { BandComponent } from '../runs/band.component';
+import { SELECT } from '../shared/select';
+import { LoadingComponent } from '../shared/loading.component';
+import { SaidComponent } from '../shared/said.component';
+import { SignComponent } from '../shared/signs.component';
+import { durationWords, figure, FigurePipe } from '../shared/words';
+import { sheetActions } from '../sheet/sheet.feature';
+import { trialActions, trialFeature } from './trial.feature';
+
+type Report = NonNullable<TrialState['report']>;
+type Stage = Report['stages'][number];
+
+/** What each stage is called, what its records went through, and what becomes of the others. */
+const STAGE_WORDS: Record<Stage['name'], { readonly name: string; readonly off: string }> = {
+  read: { name: 'Read', off: 'can’t be read' },
+  filter: { name: 'Filter', off: 'left out' },
+  skips: { name: 'Skips', off: 'skipped' },
+  lines: { name: 'Lines', off: 'fail on a line' },
+  checks: { name: 'Checks', off: 'fail a check' },
+  key: { name: 'Key', off: 'have a key again' },
+};
+const AMOUNTS = [
+  [100, 'the first 100 records'],
+  [1000, 'the first 1,000 records'],
+  [10_000, 'the first 10,000 records'],
+  [100_000, 'the first 100,000 records'],
+  [0, 'all records'],
+] as const;
+
+/** The whole draft on real records, without writing: what a run would do, stage by stage and field by field. */
+@Component({
+  selector: 'vs-trial-panel',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FormsModule, SELECT, BandComponent, LoadingComponent, SaidComponent, SignComponent, FigurePipe],
+  templateUrl: './trial-panel.component.html',
+  styleUrl: './trial-panel.component.less',
+})
+export class TrialPanelComponent {
+  readonly mapping = input.required<string>();
+  readonly document = input.required<MappingDocument>();
+  /** The draft's version as it is now. */
+  readonly version = input.required<number>();
+  /** A trial takes the draft as it is stored. */
+  readonly saved = input.required<boolean>();
+  private readonly store = inject(Store);
+  private readonly router = inject(Router);
+  protected readonly amounts = AMOUNTS;
+  protected readonly amount = signal(1000);
+  protected readonly stageName = signal<Stage['name'] | null>(null);
+  protected readonly side = signal<'on' | 'off'>('on');
+  protected readonly loadable = this.store.selectSignal(trialFeature.selectTrial);
+  protected readonly refused = this.store.selectSignal(trialFeature.selectRefused);
+  protected readonly trial = computed(() => this.loadable().value);
+  protected readonly report = computed(() => this.trial()?.report ?? null);
+  protected readonly counts = computed(() => {
+    const { read, filtered, skipped, failed, written, remarks } = this.report()!.counts;
+    return { read, filtered, skipped, failed, delivered: written, remarks };
+  });
+  protected readonly stale = computed(() => (this.trial()?.version ?? this.version()) !== this.version());
+  protected readonly progressWords = computed(() => {
+    const { records, share, millis } = this.trial()!;
+    if (records === 0) return 'Fetching the records …';
+    const rate = millis > 0 ? Math.round(records / (millis / 1000)) : 0;
+    const left = share !== null && share > 0.02 ? `, ${durationWords((millis / share) * (1 - share))} left` : '';
+    return `${figure(records)} records, ${figure(rate)} a second${left}`;
+  });
+  protected readonly tookWords = computed(() => durationWords(this.trial()!.millis));
+  protected readonly stages = computed(() =>
+    this.report()!.stages.map((s) => ({ ...s, words: STAGE_WORDS[s.name], shown: s.name === this.stage().name })),
+  );
+  /** The stage that was chosen; at first the one that most records fail at, otherwise the last. */
+  protected readonly stage = computed((): Stage => {
+    const { stages } = this.report()!;
+    const chosen = stages.find((s) => s.name === this.stageName());
+    return chosen ?? stages.at(-1)!;
+  });
+  protected readonly columns = computed(() =>
+    ['read', 'filter', 'skips'].includes(this.stage().name)
+      ? this.report()!.sourceFields
+      : this.report()!.targetFields.map((name) => this.labelOf(name)),
+  );
+  protected readonly ofTarget = computed(() => !['read', 'filter', 'skips'].includes(this.stage().name));
+  protected readonly records = computed(() =>
+    this.side() === 'on' ? this.stage().onRecords : this.stage().offRecords,
+  );
+  protected readonly offWords = computed(() => STAGE_WORDS[this.stage().name].off);
+  private readonly numbers = computed(() => new Map(this.document().lines.map((l, i) => [l.id, i + 1])));
+  protected readonly failures = computed(() => this.named(this.report()!.failures));
+  protected readonly remarks = computed(() => this.named(this.report()!.remarks));
+  protected readonly fields = computed(() =>
+    this.report()!.fields.map((f) => ({
+      ...f,
+      number: this.numbers().get(f.line) ?? null,
+      label: this.labelOf(f.target),
+      was: f.before.map((b) => ({ name: b.name, words: valuesWords(b) })),
+      is: valuesWords(f.after),
+    })),
+  );
+
+  constructor() {
+    effect(() => {
+      const mapping = this.mapping();
+      untracked(() => this.store.dispatch(trialActions.opened({ mapping })));
+    });
+  }
+
+  private labelOf(target: string): string {
+    return this.document().target.fields.find((f) => f.name === target)?.label ?? target;
+  }
+  private named(
+    failures: Report['failures'],
+  ): (Report['failures'][number] & { readonly where: string; readonly number: number | null })[] {
+    return failures.map((f) => {
+      const number = f.line === null ? null : (this.numbers().get(f.line) ?? null);
+      const line = this.document().lines.find((l) => l.id === f.line);
+      const where = line ? this.labelOf(line.target) : f.line === null ? 'The record itself' : `Check ${f.line}`;
+      return { ...f, number, where };
+    });
+  }
+  protected start(): void {
+    const amount = this.amount();
+    this.stageName.set(null);
+    this.side.set('on');
+    this.store.dispatch(trialActions.start({ rowLimit: amount === 0 ? null : amount }));
+  }
+  protected cancel(): void {
+    this.store.dispatch(trialActions.cancel());
+  }
+  protected reload(): void {
+    this.store.dispatch(trialActions.opened({ mapping: this.mapping() }));
+  }
+  protected look(name: Stage['name'], side: 'on' | 'off'): void {
+    this.stageName.set(name);
+    this.side.set(side);
+  }
+  /** On the sheet, at its line, with that record as the sample. */
+  protected open(failure: Report['failures'][number]): void {
+    const { row, file, source } = failure;
+    if (source.length > 0)
+      this.store.dispatch(sheetActions.recordGiven({ record: { row, file, values: [...source], problem: null } }));
+    const line = this.numbers().has(failure.line ?? '') ? failure.line : null;
+    this.store.dispatch(sheetActions.lineOpened({ line }));
+    void this.router.navigate([], { queryParams: { view: null, line }, queryParamsHandling: 'merge' });
+  }
+}
+
+/** “4,120 filled, 312 different, 1950-01-02 to 2011-12-30: A 1,200 · B 800”. */
+function valuesWords(p: FieldProfile): string {
+  if (p.filled === 0) return 'always empty';
+  const different = `${p.distinctExact ? '' : 'about '}${figure(p.distinct)} different`;
+  const range = p.min !== null && p.min !== p.max ? `, ${short(p.min)} to ${short(p.max!)}` : '';
+  // Where hardly a value comes twice, the first ones say nothing.
+  const often = p.top.filter((t) => t.count > 1 && t.count > p.filled / 200).slice(0, 4);
+  const top = often.map((t) => `${short(t.value)} ${figure(t.count)}`).join(' · ');
+  return `${figure(p.filled)} filled, ${different}${range}${top ? `: ${top}` : ''}`;
+}
+function short(text: string): string {
+  return text.length > 24 ? `${text.slice(0, 22)}…` : text;
+}
