@@ -3,18 +3,19 @@ import { join } from 'node:path';
 import { spawnSync } from 'node:child_process';
 import { ensureInstalled, fail, root } from './setup.mjs';
 
-/** `npm run bench -- apply|run|readers`: prints figures against a floor taken in the same run. */
+/** `npm run bench -- apply|run|readers|compile|sheet`: prints figures against a floor taken in the same run. */
 ensureInstalled();
 const { build } = await import('esbuild');
-const { buildServer } = await import('./build.mjs');
-const names = process.argv.slice(2).length > 0 ? process.argv.slice(2) : ['apply', 'run', 'readers'];
+const { buildServer, buildWeb } = await import('./build.mjs');
+const ALL = ['apply', 'run', 'readers', 'compile', 'sheet'];
+const names = process.argv.slice(2).length > 0 ? process.argv.slice(2) : ALL;
 const out = join(root, '.cache/bench');
 await buildServer();
+if (names.includes('sheet')) await buildWeb();
 // The profile runs in two threads, one of them of the server's making.
 cpSync(join(root, 'packages/server/dist/profile-part-worker.js'), join(out, 'profile-part-worker.js'));
 for (const name of names) {
-  if (!['apply', 'run', 'readers'].includes(name))
-    fail(`There is no benchmark “${name}”; there are apply, run and readers.`);
+  if (!ALL.includes(name)) fail(`There is no benchmark “${name}”; there are ${ALL.join(', ')}.`);
   const programs = name === 'apply' ? ['apply', 'apply-child'] : [name];
   for (const program of programs)
     await build({
@@ -25,7 +26,7 @@ for (const name of names) {
       target: 'node20',
       format: 'esm',
       logLevel: 'error',
-      external: ['@electric-sql/pglite', 'exceljs', 'csv-parse'],
+      external: ['@electric-sql/pglite', 'exceljs', 'csv-parse', 'libpg-query', '@playwright/test'],
       banner: { js: "import { createRequire } from 'node:module'; const require = createRequire(import.meta.url);" },
     });
   const result = spawnSync(process.execPath, [join(out, `${name}.mjs`)], {

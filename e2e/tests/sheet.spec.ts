@@ -1,33 +1,5 @@
-import { expect, test, type Page } from '@playwright/test';
-
-/** A mapping of its own for each test, over the demo's stations. */
-async function begin(page: Page, name: string): Promise<string> {
-  const columns = ['code', 'name', 'district', 'latitude', 'docks', 'opened'];
-  const document = {
-    versicle: 1,
-    name,
-    source: { primary: { alias: 's', dataset: 'tidebridge/stations.csv' } },
-    target: {
-      dataset: `warehouse/${name.toLowerCase().replace(/\W+/g, '_')}`,
-      key: ['code'],
-      fields: columns.map((c) => ({ name: c, type: c === 'docks' ? 'integer' : 'text', required: c === 'code' })),
-    },
-    lines: [],
-    codeTables: { district: [{ from: 'Harbour', to: 'H' }] },
-    write: { mode: 'upsert' },
-  };
-  const answer = await page.request.post('/api/mappings', { data: { document } });
-  const { id } = (await answer.json()) as { id: string };
-  await page.goto(`/mappings/${id}`);
-  await expect(page.getByLabel('Line 1, code, How')).toBeFocused();
-  return id;
-}
-const stored = async (page: Page, id: string): Promise<{ lines: Record<string, unknown>[] }> => {
-  await expect(page.getByText('saved', { exact: true })).toBeVisible();
-  return (
-    (await (await page.request.get(`/api/mappings/${id}`)).json()) as { document: { lines: Record<string, unknown>[] } }
-  ).document;
-};
+import { expect, test } from '@playwright/test';
+import { begin, paste, stored } from '../mapping.ts';
 
 test('a mapping is written with the keyboard alone, and no key is lost', async ({ page }) => {
   const id = await begin(page, 'By keyboard');
@@ -65,16 +37,10 @@ test('cells from a spreadsheet program are pasted, undone and redone', async ({ 
   await page.keyboard.press('ArrowLeft');
   await page.keyboard.press('ArrowLeft');
   await expect(page.getByLabel('Line 1, code, Source field')).toBeFocused();
-  await page.evaluate(() => {
-    const data = new DataTransfer();
-    data.setData(
-      'text/plain',
-      's.code\tstraight\tThe code\tagreed\r\n\t"trim(s.name)"\t"Name, ""official"""\tagreed\r\ns.district\tlookup district\tDistrict\tnonsense\r\n',
-    );
-    document.activeElement!.dispatchEvent(
-      new ClipboardEvent('paste', { clipboardData: data, bubbles: true, cancelable: true }),
-    );
-  });
+  await paste(
+    page,
+    's.code\tstraight\tThe code\tagreed\r\n\t"trim(s.name)"\t"Name, ""official"""\tagreed\r\ns.district\tlookup district\tDistrict\tnonsense\r\n',
+  );
   await expect(page.getByRole('alert')).toContainText('“nonsense” is none of these');
   let lines = (await stored(page, id)).lines;
   expect(lines.slice(0, 3).map((l) => [l['kind'], l['source'] ?? l['rule'], l['state']])).toEqual([
@@ -265,4 +231,71 @@ test('a reader that reads over damage is remarked on, and the strict one is a cl
   await page.getByRole('button', { name: 'Use parse_date' }).click();
   await expect(page.getByText('to_date reads over what does not fit')).toHaveCount(0);
   expect((await stored(page, id)).lines[0]!['rule']).toBe("parse_date(s.opened, 'DD.MM.YYYY')");
+});
+
+test('a mapping of twenty lines is written from nothing by keyboard alone', async ({ page }) => {
+  const columns = Array.from({ length: 20 }, (_, i) => `field_${i + 1}`);
+  const id = await begin(page, 'Twenty lines', columns);
+  const rules = [
+    's.code',
+    'trim(s.name)',
+    "parse_number(s.latitude, ',')",
+    "parse_date(s.opened, 'DD.MM.YYYY')",
+    'constant GB',
+    'upper(s.district)',
+    'not loaded',
+    'generated uuid',
+    'length(s.name)',
+    "COALESCE(s.docks, '0')",
+  ];
+  for (let i = 0; i < 20; i++) {
+    await page.keyboard.type(rules[i % 10]!, { delay: 0 });
+    await page.keyboard.press('Enter');
+  }
+  // The condition of the first line, in the line that opens below itself.
+  await page.keyboard.press('Control+Home');
+  await page.keyboard.press('Control+Enter');
+  await expect(page.getByRole('textbox', { name: 'Only when' })).toBeVisible();
+  await page.keyboard.press('Escape');
+  const { lines } = await stored(page, id);
+  expect(lines).toHaveLength(20);
+  expect(lines.map((l) => l['rule'] ?? l['value'] ?? l['generate'] ?? l['kind'])).toEqual(
+    Array.from({ length: 20 }, (_, i) => rules[i % 10]!.replace(/^(constant|generated) /, '')),
+  );
+  await expect(page.getByRole('gridcell', { name: '47.14450' }).first()).toBeVisible();
+  for (let i = 0; i < 20; i++) await page.keyboard.press('Control+z');
+  expect((await stored(page, id)).lines.every((l) => l['kind'] === undefined)).toBe(true);
+});
+
+test('200 lines are pasted, filled down and undone in one step each; the sheet draws those in sight', async ({
+  page,
+}) => {
+  const columns = Array.from({ length: 200 }, (_, i) => `field_${i + 1}`);
+  const id = await begin(page, 'Two hundred', columns);
+  await page.keyboard.press('Home');
+  await page.keyboard.press('ArrowRight');
+  const pasted = columns.map((_, i) =>
+    i % 2 === 0
+      ? `s.name\tstraight\t"Label ""${i + 1}""\nof two lines"\tagreed`
+      : `\tupper(s.code) || '${i}'\tLabel ${i + 1}\tdrafted`,
+  );
+  await paste(page, `${pasted.join('\r\n')}\r\n`);
+  let { lines } = await stored(page, id);
+  expect(lines).toHaveLength(200);
+  expect(lines.filter((l) => l['kind'] === 'straight')).toHaveLength(100);
+  expect(lines[199]).toMatchObject({ kind: 'rule', rule: "upper(s.code) || '199'" });
+  // Far fewer rows than lines are drawn, and the last one is a key away.
+  expect(await page.getByRole('row').count()).toBeLessThan(80);
+  await page.keyboard.press('Control+End');
+  await expect(page.getByRole('gridcell', { name: "rule upper(s.code) || '199'" })).toBeInViewport();
+  await page.keyboard.press('Control+Home');
+  await page.keyboard.press('ArrowRight');
+  await page.keyboard.press('ArrowRight');
+  await page.keyboard.press('Control+Shift+End');
+  await page.keyboard.press('Control+d');
+  ({ lines } = await stored(page, id));
+  expect(lines.every((l) => l['kind'] === 'straight')).toBe(true);
+  await page.keyboard.press('Control+z');
+  await page.keyboard.press('Control+z');
+  expect((await stored(page, id)).lines.every((l) => l['kind'] === undefined)).toBe(true);
 });

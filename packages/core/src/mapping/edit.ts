@@ -1,5 +1,5 @@
 import { nearest, quoted } from '../words.ts';
-import { LINE_STATES, type Line, type LineState, type MappingDocument, type TargetField } from './document.ts';
+import { LINE_FAILURES, LINE_STATES, type Line, type MappingDocument, type TargetField } from './document.ts';
 
 /** Changes to a document as people make them on the sheet. Each gives a new document; the old one stays as it is. */
 
@@ -88,26 +88,37 @@ export function removeField(document: MappingDocument, name: string): MappingDoc
 }
 
 /** The cells of a line that can be written into. */
-export const CELLS = ['source', 'how', 'target', 'state'] as const;
+export const CELLS = [
+  'source',
+  'condition',
+  'how',
+  'default',
+  'onFail',
+  'target',
+  'check',
+  'state',
+  'note',
+  'lineage',
+] as const;
 export type Cell = (typeof CELLS)[number];
 
 /**
- * A cell's text, such that writing it into the cell again changes nothing. “How” reads: `straight`, `constant GB`,
+ * A cell's text (`field`: the line's target field), such that writing it into the cell again changes nothing. “How” reads: `straight`, `constant GB`,
  * `lookup tariff`, `generated uuid`, `generated hash of code, name`, `not loaded`, nothing for a line to map, otherwise a
  * rule as it is (no rule can begin with one of those words and go on like that).
  */
-export function cellText(document: MappingDocument, line: Line, cell: Cell): string {
+export function cellText(field: TargetField | undefined, line: Line, cell: Cell): string {
   switch (cell) {
     case 'source':
       return line.kind === 'straight' || line.kind === 'lookup' ? (line.source ?? '') : '';
     case 'how':
       return howText(line);
-    case 'target': {
-      const field = document.target.fields.find((f) => f.name === line.target);
+    case 'target':
       return field?.label ?? line.target;
-    }
     case 'state':
       return line.state;
+    default:
+      return line[cell] ?? '';
   }
 }
 function howText(line: Line): string {
@@ -132,7 +143,8 @@ export function writeCell(document: MappingDocument, id: string, cell: Cell, tex
   const line = document.lines.find((l) => l.id === id);
   if (!line) return `There is no line ${quoted(id)} any more.`;
   const trimmed = text.trim();
-  if (trimmed === cellText(document, line, cell).trim()) return document;
+  const field = document.target.fields.find((f) => f.name === line.target);
+  if (trimmed === cellText(field, line, cell).trim()) return document;
   switch (cell) {
     case 'source':
       return changeLine(document, id, sourcePatch(line, trimmed));
@@ -141,14 +153,27 @@ export function writeCell(document: MappingDocument, id: string, cell: Cell, tex
     case 'target':
       return changeField(document, line.target, { label: trimmed === '' ? undefined : trimmed });
     case 'state': {
-      const state = trimmed === '' ? undefined : LINE_STATES.find((s) => s.startsWith(trimmed.toLowerCase()));
-      if (state === undefined) {
-        const near = nearest(trimmed, LINE_STATES);
-        return `A line is ${LINE_STATES.join(', ')}; ${quoted(trimmed)} is none of these.${near ? ` Did you mean ${near}?` : ''}`;
-      }
-      return changeLine(document, id, { state: state as LineState });
+      const state = oneOf(LINE_STATES, trimmed);
+      if (state === null) return `A line is ${LINE_STATES.join(', ')}; ${noneOf(LINE_STATES, trimmed)}`;
+      return changeLine(document, id, { state });
     }
+    case 'onFail': {
+      const onFail = trimmed === '' ? 'reject' : oneOf(LINE_FAILURES, trimmed);
+      if (onFail === null)
+        return `When a line fails, ${LINE_FAILURES.join(', ')} are possible; ${noneOf(LINE_FAILURES, trimmed)}`;
+      return changeLine(document, id, { onFail: onFail === 'reject' ? undefined : onFail });
+    }
+    default:
+      return changeLine(document, id, { [cell]: trimmed === '' ? undefined : trimmed });
   }
+}
+/** The word that a text is, or begins like. */
+function oneOf<T extends string>(words: readonly T[], text: string): T | null {
+  return (text !== '' && words.find((w) => w.startsWith(text.toLowerCase()))) || null;
+}
+function noneOf(words: readonly string[], text: string): string {
+  const near = nearest(text, words);
+  return `${quoted(text)} is none of these.${near ? ` Did you mean ${near}?` : ''}`;
 }
 
 /** What a kind of line takes; all of it goes when a line becomes another kind. */

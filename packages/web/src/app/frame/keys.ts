@@ -23,5 +23,6 @@ export const SHEET_KEYS: readonly KeyHelp[] = [
   { keys: ['Ctrl', 'V'], does: 'paste cells, also several rows and columns from a spreadsheet program' },
   { keys: ['Ctrl', 'Z'], does: 'undo' },
   { keys: ['Ctrl', 'Y'], does: 'redo' },
+  { keys: ['Alt', 'Shift', '→'], does: 'a wider column; ← makes it narrower' },
   { keys: ['/'], does: 'find in the lines' },
 ];

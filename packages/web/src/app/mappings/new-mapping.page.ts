@@ -41,6 +41,7 @@ const WRITTEN: ReadonlySet<string> = new Set(['embedded', 'postgres', 'http', 'f
                 (ngModelChange)="picked.set($event)"
                 nzPlaceHolder="Choose a dataset"
                 aria-label="Source dataset"
+                nzShowSearch
                 nzId="source"
               >
                 @for (c of choices(); track c.system.id) {
@@ -61,6 +62,7 @@ const WRITTEN: ReadonlySet<string> = new Set(['embedded', 'postgres', 'http', 'f
                 (ngModelChange)="targetSystem.set($event)"
                 nzPlaceHolder="Choose a system"
                 aria-label="Target system"
+                nzShowSearch
                 nzId="system"
               >
                 @for (c of targets(); track c.system.id) {

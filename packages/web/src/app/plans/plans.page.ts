@@ -46,6 +46,7 @@ import { StartPlanComponent } from './start-plan.component';
               (ngModelChange)="mapping.set($event)"
               nzPlaceHolder="Choose a mapping"
               aria-label="Mapping"
+              nzShowSearch
               nzId="mapping"
             >
               @for (m of mappings(); track m.id) {

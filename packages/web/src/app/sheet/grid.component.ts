@@ -9,6 +9,7 @@ import {
   inject,
   input,
   output,
+  type Signal,
   signal,
   type TemplateRef,
   untracked,
@@ -16,23 +17,17 @@ import {
   ElementRef as HostRef,
 } from '@angular/core';
 import { RouterLink } from '@angular/router';
-import { CELLS, clipboardRows, clipboardText, type Cell } from '@versicle/core';
+import { clipboardRows, clipboardText, type Cell } from '@versicle/core';
 import { SignComponent } from '../shared/signs.component';
 import { StateComponent } from '../shared/states.component';
 import { FigurePipe } from '../shared/words';
+import { SheetColumns, type Column } from './columns';
 import type { SheetRow } from './rows';
 
-/** The columns in their order; those with a cell can be written into. */
-const COLUMNS: readonly { readonly name: string; readonly cell: Cell | null }[] = [
-  { name: 'Line', cell: null },
-  { name: 'Source field', cell: 'source' },
-  { name: 'Value', cell: null },
-  { name: 'How', cell: 'how' },
-  { name: 'Target field', cell: 'target' },
-  { name: 'Result', cell: null },
-  { name: 'State', cell: 'state' },
-  { name: 'Failed', cell: null },
-];
+const ROW = 30;
+const SECTION = 32;
+/** Rows that are drawn above and below what can be seen. */
+const BEYOND = 12;
 
 export interface CellEdit {
   readonly line: string;
@@ -41,7 +36,7 @@ export interface CellEdit {
 }
 
 /**
- * The sheet's grid. One text input lies over the active cell and always has the focus, so that no key is lost between
+ * The sheet's grid; of many lines it draws those that can be seen. One text input lies over the active cell and always has the focus, so that no key is lost between
  * choosing a cell and writing into it: while a cell is only chosen, its whole text is selected in the input, and the first
  * character typed replaces it.
  */
@@ -53,7 +48,8 @@ export interface CellEdit {
   styleUrl: './grid.component.less',
 })
 export class GridComponent {
-  readonly rows = input.required<readonly SheetRow[]>();
+  /** As a signal, so that a key finds what the key before it wrote, also before the page is drawn again. */
+  readonly lines = input.required<Signal<readonly SheetRow[]>>();
   /** Id of the line that is open below itself. */
   readonly open = input<string | null>(null);
   readonly leaf = input.required<TemplateRef<unknown>>();
@@ -64,12 +60,21 @@ export class GridComponent {
   readonly undo = output();
   readonly redo = output();
   readonly find = output();
+  protected readonly rows = computed(() => this.lines()());
 
   private readonly host = inject<HostRef<HTMLElement>>(HostRef);
   private readonly box = viewChild.required<ElementRef<HTMLInputElement>>('box');
-  protected readonly columns = COLUMNS;
+  private readonly setting = inject(SheetColumns);
+  protected readonly columns = this.setting.shown;
+  protected readonly tracks = this.setting.tracks;
+  protected readonly least = this.setting.least;
   protected readonly row = signal(0);
-  protected readonly column = signal(3);
+  protected readonly column = signal(
+    Math.max(
+      0,
+      this.setting.shown().findIndex((c) => c.id === 'how'),
+    ),
+  );
   /** The other corner of a range of cells; null while one cell is chosen. */
   protected readonly anchor = signal<{ readonly row: number; readonly column: number } | null>(null);
   protected readonly mode = signal<'choose' | 'edit'>('choose');
@@ -83,22 +88,54 @@ export class GridComponent {
     };
   });
   protected readonly current = computed((): SheetRow | null => this.rows()[this.row()] ?? null);
-  protected readonly cell = computed(() => COLUMNS[this.column()]!.cell);
+  private readonly chosen = computed((): Column => this.columns()[this.column()] ?? this.columns().at(-1)!);
+  protected readonly cell = computed(() => this.chosen().cell);
   protected readonly text = computed(() => (this.cell() === null ? '' : (this.current()?.cells[this.cell()!] ?? '')));
   protected readonly words = computed(() => {
     const row = this.current();
     if (!row) return 'No line';
     const { top, bottom, left, right } = this.range();
     const size = (bottom - top + 1) * (right - left + 1);
-    return `Line ${row.number}, ${row.target}, ${COLUMNS[this.column()]!.name}${size > 1 ? `, ${size} cells chosen` : ''}`;
+    return `Line ${row.number}, ${row.target}, ${this.chosen().name}${size > 1 ? `, ${size} cells chosen` : ''}`;
   });
-  /** Rows with the section's name where a new one begins. */
-  protected readonly sectioned = computed(() =>
-    this.rows().map((row, i, all) => ({
+  /** Where each line begins, in pixels from the first one's place, and the section that begins above it. */
+  private readonly places = computed(() => {
+    const open = this.open();
+    const leaf = this.leafHeight();
+    const rows = this.rows();
+    const tops: number[] = [];
+    let at = 0;
+    for (const [i, row] of rows.entries()) {
+      if (row.section !== '' && row.section !== (rows[i - 1]?.section ?? '')) at += SECTION;
+      tops.push(at);
+      at += ROW + (row.id === open ? leaf : 0);
+    }
+    return { tops, height: at };
+  });
+  /** What can be seen: the distance scrolled, and the height of the window. */
+  private readonly seen = signal({ top: 0, height: 900 });
+  private readonly leafHeight = signal(380);
+  protected readonly height = computed(() => this.places().height);
+  protected readonly drawn = computed(() => {
+    const { tops } = this.places();
+    const { top, height } = this.seen();
+    const rows = this.rows();
+    const open = rows.findIndex((r) => r.id === this.open());
+    const first = Math.max(0, lastUpTo(tops, top) - BEYOND);
+    const last = Math.min(rows.length, lastUpTo(tops, top + height) + BEYOND + 1);
+    const drawn = rows.slice(first, last).map((row, n) => ({ row, i: first + n }));
+    // The open line stays, wherever one scrolls: what is being written in it must not get lost.
+    if (open >= 0 && (open < first || open >= last)) drawn.push({ row: rows[open]!, i: open });
+    return drawn.map(({ row, i }) => ({
       row,
-      begins: row.section !== '' && row.section !== (all[i - 1]?.section ?? '') ? row.section : null,
-    })),
-  );
+      i,
+      top: tops[i]!,
+      begins: row.section !== '' && row.section !== (rows[i - 1]?.section ?? '') ? row.section : null,
+    }));
+  });
+  private readonly scroller = viewChild.required<ElementRef<HTMLElement>>('scroll');
+  private readonly body = viewChild.required<ElementRef<HTMLElement>>('body');
+  private readonly leafBox = viewChild<ElementRef<HTMLElement>>('leafBox');
 
   constructor() {
     // The chosen cell's text stands in the input, selected.
@@ -121,21 +158,40 @@ export class GridComponent {
       const at = untracked(this.rows).findIndex((r) => r.id === open);
       if (at >= 0) this.row.set(at);
     });
-    // A line that opens is brought up, so that what it shows below itself can be seen.
+    // An open line is as high as what it shows; a line that opens is brought up, so that this can be seen.
+    effect((done) => {
+      const box = this.leafBox()?.nativeElement;
+      if (!box) return;
+      const watch = new ResizeObserver(() => this.leafHeight.set(box.offsetHeight));
+      watch.observe(box);
+      done(() => watch.disconnect());
+    });
     afterRenderEffect(() => {
       const open = this.open();
-      if (open === null) return;
       const at = untracked(this.rows).findIndex((r) => r.id === open);
-      const line = this.host.nativeElement.querySelector<HTMLElement>(`[data-at="${at}:0"]`)?.parentElement;
-      const leaf = line?.nextElementSibling as HTMLElement | null;
-      const scroll = line?.closest<HTMLElement>('.scroll');
-      if (!line || !leaf || !scroll) return;
-      if (leaf.offsetTop + leaf.offsetHeight > scroll.scrollTop + scroll.clientHeight)
-        scroll.scrollTop = line.offsetTop - 60;
+      if (at < 0 || !this.leafBox()) return;
+      const scroll = this.scroller().nativeElement;
+      const { top, height } = untracked(() => ({ top: this.topOf(at), height: this.leafHeight() }));
+      const above = untracked(this.opening);
+      if (above !== open && (top + ROW + height > scroll.scrollTop + scroll.clientHeight || top < scroll.scrollTop))
+        scroll.scrollTop = top - 60;
+      this.opening.set(open);
+    });
+    afterRenderEffect((done) => {
+      const scroll = this.scroller().nativeElement;
+      const look = (): void => this.seen.set({ top: scroll.scrollTop, height: scroll.clientHeight });
+      const watch = new ResizeObserver(look);
+      watch.observe(scroll);
+      scroll.addEventListener('scroll', look, { passive: true });
+      done(() => {
+        watch.disconnect();
+        scroll.removeEventListener('scroll', look);
+      });
     });
     afterRenderEffect(() => {
       this.rows();
-      this.open();
+      this.places();
+      this.tracks();
       this.mode();
       this.place(this.row(), this.column());
     });
@@ -145,18 +201,76 @@ export class GridComponent {
     this.box().nativeElement.focus({ preventScroll: true });
   }
 
+  /** From the top of what scrolls. */
+  private topOf(row: number): number {
+    return this.body().nativeElement.offsetTop + (this.places().tops[row] ?? 0);
+  }
+  /** The line that was open when it was last brought up. */
+  private readonly opening = signal<string | null>(null);
+
   private place(row: number, column: number): void {
     const box = this.box().nativeElement;
-    const cell = this.host.nativeElement.querySelector<HTMLElement>(`[data-at="${row}:${column}"]`);
-    box.hidden = cell === null;
-    if (!cell) return;
-    const line = cell.parentElement!;
-    box.style.top = `${line.offsetTop}px`;
-    box.style.left = `${cell.offsetLeft}px`;
-    box.style.width = `${this.mode() === 'edit' ? Math.max(cell.offsetWidth, Math.min(620, box.value.length * 7.6 + 28)) : cell.offsetWidth}px`;
-    box.style.height = `${cell.offsetHeight}px`;
+    const head = this.host.nativeElement.querySelector<HTMLElement>(`[data-column="${column}"]`);
+    box.hidden = head === null || this.rows().length === 0;
+    if (!head) return;
+    box.style.top = `${this.topOf(row)}px`;
+    box.style.left = `${head.offsetLeft}px`;
+    box.style.width = `${this.mode() === 'edit' ? Math.max(head.offsetWidth, Math.min(620, box.value.length * 7.6 + 28)) : head.offsetWidth}px`;
+    box.style.height = `${ROW - 1}px`;
+  }
+  /** Scrolls as little as it takes to see a cell. */
+  private reveal(row: number, column: number): void {
+    const scroll = this.scroller().nativeElement;
+    const under = this.body().nativeElement.offsetTop;
+    const top = this.topOf(row);
+    if (top < scroll.scrollTop + under) scroll.scrollTop = top - under;
+    else if (top + ROW > scroll.scrollTop + scroll.clientHeight) scroll.scrollTop = top + ROW - scroll.clientHeight;
+    const head = this.host.nativeElement.querySelector<HTMLElement>(`[data-column="${column}"]`);
+    if (!head) return;
+    const right = head.offsetLeft + head.offsetWidth;
+    if (head.offsetLeft < scroll.scrollLeft) scroll.scrollLeft = head.offsetLeft;
+    else if (right > scroll.scrollLeft + scroll.clientWidth) scroll.scrollLeft = right - scroll.clientWidth;
   }
 
+  /** A column is made wider or narrower by its right edge. */
+  protected drag(event: PointerEvent, column: Column): void {
+    const handle = event.target as HTMLElement;
+    const head = handle.parentElement!;
+    const from = event.clientX - head.offsetWidth;
+    handle.setPointerCapture(event.pointerId);
+    const move = (e: PointerEvent): void => this.setting.widen(column.id, e.clientX - from);
+    handle.addEventListener('pointermove', move);
+    handle.addEventListener('pointerup', () => handle.removeEventListener('pointermove', move), { once: true });
+    event.preventDefault();
+  }
+  protected asAtFirst(column: Column): void {
+    this.setting.widen(column.id, null);
+  }
+  private widen(by: number): void {
+    const head = this.host.nativeElement.querySelector<HTMLElement>(`[data-column="${this.column()}"]`);
+    if (head) this.setting.widen(this.chosen().id, head.offsetWidth + by);
+  }
+
+  protected titleOf(row: SheetRow, column: Column['id']): string {
+    switch (column) {
+      case 'value':
+        return row.value;
+      case 'how':
+        return row.how;
+      case 'target':
+        return `${row.targetName} ${row.type}`;
+      case 'result':
+        return row.problem ?? row.result ?? '';
+      case 'condition':
+      case 'default':
+      case 'check':
+      case 'note':
+      case 'lineage':
+        return row.cells[column];
+      default:
+        return '';
+    }
+  }
   protected picked(row: number, column: number): boolean {
     if (this.anchor() === null) return false;
     const { top, bottom, left, right } = this.range();
@@ -169,8 +283,9 @@ export class GridComponent {
     else if (this.anchor() === null) this.anchor.set({ row: this.row(), column: this.column() });
     this.row.set(row);
     this.column.set(column);
+    this.box().nativeElement.value = this.text();
     this.focus();
-    this.host.nativeElement.querySelector(`[data-at="${row}:${column}"]`)?.scrollIntoView({ block: 'nearest' });
+    this.reveal(row, column);
   }
   protected startEdit(row: number, column: number): void {
     this.choose(row, column);
@@ -180,6 +295,7 @@ export class GridComponent {
   private edit(): void {
     this.mode.set('edit');
     const box = this.box().nativeElement;
+    box.value = this.text();
     box.setSelectionRange(box.value.length, box.value.length);
   }
   protected typed(): void {
@@ -210,7 +326,7 @@ export class GridComponent {
   private move(rows: number, columns: number, extend = false): void {
     this.choose(
       Math.min(this.rows().length - 1, Math.max(0, this.row() + rows)),
-      Math.min(COLUMNS.length - 1, Math.max(0, this.column() + columns)),
+      Math.min(this.columns().length - 1, Math.max(0, this.column() + columns)),
       extend,
     );
   }
@@ -228,6 +344,10 @@ export class GridComponent {
       this.stepped.emit(key === 'ArrowDown' ? 1 : -1);
       return true;
     }
+    if (altKey && event.shiftKey && (key === 'ArrowRight' || key === 'ArrowLeft')) {
+      this.widen(key === 'ArrowRight' ? 24 : -24);
+      return true;
+    }
     if (!ctrl) return false;
     if (key === 'Enter') {
       this.keep();
@@ -243,7 +363,7 @@ export class GridComponent {
     else if (key.toLowerCase() === 'd') this.fillDown();
     else if (key.toLowerCase() === 'a') {
       this.choose(0, 0);
-      this.choose(this.rows().length - 1, COLUMNS.length - 1, true);
+      this.choose(this.rows().length - 1, this.columns().length - 1, true);
     } else return false;
     return true;
   }
@@ -275,10 +395,10 @@ export class GridComponent {
       if (
         shiftKey
           ? this.column() === 0 && this.row() === 0
-          : this.column() === COLUMNS.length - 1 && this.row() === this.rows().length - 1
+          : this.column() === this.columns().length - 1 && this.row() === this.rows().length - 1
       )
         return false;
-      if (!shiftKey && this.column() === COLUMNS.length - 1) this.move(1, -99);
+      if (!shiftKey && this.column() === this.columns().length - 1) this.move(1, -99);
       else if (shiftKey && this.column() === 0) this.move(-1, 99);
       else this.move(0, shiftKey ? -1 : 1);
     } else if (key === 'Enter' || key === 'F2') {
@@ -300,7 +420,7 @@ export class GridComponent {
     const edits: CellEdit[] = [];
     for (let i = top; i <= bottom; i++)
       for (let j = left; j <= right; j++) {
-        const { cell } = COLUMNS[j]!;
+        const cell = this.columns()[j]?.cell ?? null;
         const row = this.rows()[i];
         const wanted = cell && row ? text(cell, i) : null;
         if (cell && row && wanted !== null && wanted !== row.cells[cell])
@@ -321,21 +441,20 @@ export class GridComponent {
     if (this.mode() === 'edit') return;
     event.preventDefault();
     const { top, bottom, left, right } = this.range();
-    const shown = (row: SheetRow, { name, cell }: (typeof COLUMNS)[number]): string =>
-      cell !== null
-        ? row.cells[cell]
-        : name === 'Line'
-          ? String(row.number)
-          : name === 'Value'
-            ? row.value
-            : name === 'Result'
-              ? (row.result ?? '')
-              : row.failures > 0
-                ? String(row.failures)
-                : '';
+    const shown = (row: SheetRow, { id, cell }: Column): string => {
+      if (cell !== null) return row.cells[cell];
+      if (id === 'line') return String(row.number);
+      if (id === 'value') return row.value;
+      if (id === 'result') return row.result ?? '';
+      return row.failures > 0 ? String(row.failures) : '';
+    };
     const rows = this.rows()
       .slice(top, bottom + 1)
-      .map((row) => COLUMNS.slice(left, right + 1).map((column) => shown(row, column)));
+      .map((row) =>
+        this.columns()
+          .slice(left, right + 1)
+          .map((column) => shown(row, column)),
+      );
     event.clipboardData?.setData('text/plain', clipboardText(rows));
   }
 
@@ -345,15 +464,26 @@ export class GridComponent {
     event.preventDefault();
     const pasted = clipboardRows(event.clipboardData?.getData('text/plain') ?? '');
     const { top, left } = this.range();
-    const first = COLUMNS.slice(left).find((c) => c.cell !== null)?.cell ?? 'source';
-    const from = CELLS.indexOf(first);
-    const edits = pasted.flatMap((cells, i) => {
+    const cells = this.columns()
+      .slice(left)
+      .flatMap((c) => c.cell ?? []);
+    const edits = pasted.flatMap((texts, i) => {
       const row = this.rows()[top + i];
       if (!row) return [];
-      return cells
-        .slice(0, CELLS.length - from)
-        .map((text, j): CellEdit => ({ line: row.id, cell: CELLS[from + j]!, text }));
+      return texts.slice(0, cells.length).map((text, j): CellEdit => ({ line: row.id, cell: cells[j]!, text }));
     });
     if (edits.length > 0) this.edits.emit(edits);
   }
+}
+
+/** The index of the last of the rising numbers that is not above a limit; 0 when all are. */
+function lastUpTo(rising: readonly number[], limit: number): number {
+  let low = 0;
+  let high = rising.length - 1;
+  while (low < high) {
+    const middle = (low + high + 1) >> 1;
+    if (rising[middle]! <= limit) low = middle;
+    else high = middle - 1;
+  }
+  return Math.max(0, low);
 }

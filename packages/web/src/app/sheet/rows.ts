@@ -8,6 +8,7 @@ import {
   type Line,
   type MappingDocument,
   type Problem,
+  type TargetField,
 } from '@versicle/core';
 import type { TrialAnswer } from './trial-messages';
 
@@ -53,27 +54,43 @@ export function rowsOf(
     const result = trial?.record?.lines[line.id];
     const problem = problems.get(line.id)?.message ?? result?.failure?.message ?? null;
     return {
-      id: line.id,
+      ...writtenRow(line, field),
       number: i + 1,
-      line,
-      section: field?.section ?? '',
-      source: sourceWords(line),
       value: line.kind === 'generated' || line.kind === 'constant' ? '' : (result?.source ?? ''),
-      kind: line.kind ?? 'to map',
-      how: howWords(line),
-      target: field?.label ?? line.target,
-      targetName: line.target,
-      type: shortType(field?.type ?? ''),
       key: document.target.key.includes(line.target),
-      required: field !== undefined && (field.required || !field.nullable),
       result: result?.result ?? null,
       problem,
       broken: problems.has(line.id),
       failures: open.get(line.id) ?? 0,
       changed: changes.has(line.id),
-      cells: Object.fromEntries(CELLS.map((cell) => [cell, cellText(document, line, cell)])) as Record<Cell, string>,
     };
   });
+}
+
+type WrittenRow = Pick<
+  SheetRow,
+  'id' | 'line' | 'section' | 'source' | 'kind' | 'how' | 'target' | 'targetName' | 'type' | 'required' | 'cells'
+>;
+/** What of a row hangs on nothing but its line and field: kept as long as both are the same, for sheets of many lines. */
+const writtenRows = new WeakMap<Line, { readonly field: TargetField | undefined; readonly row: WrittenRow }>();
+function writtenRow(line: Line, field: TargetField | undefined): WrittenRow {
+  const known = writtenRows.get(line);
+  if (known?.field === field && known) return known.row;
+  const row: WrittenRow = {
+    id: line.id,
+    line,
+    section: field?.section ?? '',
+    source: sourceWords(line),
+    kind: line.kind ?? 'to map',
+    how: howWords(line),
+    target: field?.label ?? line.target,
+    targetName: line.target,
+    type: shortType(field?.type ?? ''),
+    required: field !== undefined && (field.required || !field.nullable),
+    cells: Object.fromEntries(CELLS.map((cell) => [cell, cellText(field, line, cell)])) as Record<Cell, string>,
+  };
+  writtenRows.set(line, { field, row });
+  return row;
 }
 
 function shortType(type: string): string {

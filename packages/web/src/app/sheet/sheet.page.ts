@@ -31,6 +31,7 @@ import { LoadingComponent } from '../shared/loading.component';
 import { SignComponent } from '../shared/signs.component';
 import { capital, FigurePipe, inWords } from '../shared/words';
 import { CodeTablesComponent } from './code-tables.component';
+import { ColumnChoiceComponent } from './column-choice.component';
 import { DocumentPanelComponent } from './document-panel.component';
 import { GridComponent, type CellEdit } from './grid.component';
 import { LineEditorComponent } from './line-editor.component';
@@ -66,6 +67,7 @@ const SAMPLE_SETS: readonly (readonly [SampleSet, string])[] = [
     SignComponent,
     FigurePipe,
     CodeTablesComponent,
+    ColumnChoiceComponent,
     DocumentPanelComponent,
     ExamplesPanelComponent,
     GridComponent,

@@ -1,0 +1,136 @@
+import { expect, test } from '@playwright/test';
+import { begin, choose, stored } from '../mapping.ts';
+
+test('a draft is tried on real records, and a failing line is mended from there', async ({ page }) => {
+  const id = await begin(page, 'On trial');
+  for (const text of [
+    's.code',
+    's.name',
+    's.district',
+    's.latitude',
+    's.docks',
+    "parse_date(s.opened, 'YYYY-MM-DD')",
+  ]) {
+    await page.keyboard.type(text, { delay: 0 });
+    await page.keyboard.press('Enter');
+  }
+  await stored(page, id);
+  await page.getByRole('link', { name: 'Trial', exact: true }).click();
+  await choose(page, 'How many records', 'all records');
+  await page.getByRole('button', { name: 'Try it' }).click();
+  const outcome = page.getByRole('region', { name: 'What a run would do' });
+  await expect(outcome).toContainText('24 read');
+  await expect(outcome).toContainText('24 failed');
+  // Peeking: what goes no further at the lines, and why.
+  await page.getByRole('button', { name: '24 fail on a line' }).click();
+  await expect(page.getByRole('region', { name: 'Records at the stage' })).toContainText('wants four');
+  await page
+    .getByRole('button', { name: /^Row 1 on the sheet$/ })
+    .first()
+    .click();
+  await expect(page.getByText('Values in and out')).toBeVisible();
+  const rule = page.getByRole('textbox', { name: 'Rule' });
+  await rule.click();
+  await page.keyboard.press('Control+a');
+  await page.keyboard.type("parse_date(s.opened, 'DD.MM.YYYY')");
+  await stored(page, id);
+  await page.getByRole('link', { name: 'Trial', exact: true }).click();
+  await expect(page.getByText('the draft has been changed since')).toBeVisible();
+  await page.getByRole('button', { name: 'Try it' }).click();
+  await expect(outcome).toContainText(/2\d would be delivered/);
+  const [download] = await Promise.all([
+    page.waitForEvent('download'),
+    page.getByRole('link', { name: 'Records as CSV' }).click(),
+  ]);
+  expect(download.suggestedFilename()).toBe('on-trial-mapped.csv');
+});
+
+test('a trial of a draft with errors is refused with all of them', async ({ page }) => {
+  const id = await begin(page, 'Not to be tried');
+  await page.keyboard.type('uper(s.code)');
+  await page.keyboard.press('Enter');
+  await stored(page, id);
+  await page.getByRole('link', { name: 'Trial', exact: true }).click();
+  await page.getByRole('button', { name: 'Try it' }).click();
+  await expect(page.getByRole('alert')).toContainText('Did you mean upper');
+});
+
+test('a sample record is kept as an example; an edit that breaks it is said so, and can’t be published', async ({
+  page,
+}) => {
+  const id = await begin(page, 'By example', ['code', 'name']);
+  await page.keyboard.type('s.code');
+  await page.keyboard.press('Enter');
+  await page.keyboard.type('trim(s.name)');
+  await page.keyboard.press('Enter');
+  await page.keyboard.press('Alt+ArrowDown');
+  await page.getByRole('button', { name: 'Keep as example' }).click();
+  expect(await stored(page, id)).toMatchObject({ examples: [{ id: 'e01', expect: { outcome: 'written' } }] });
+  await page.getByRole('link', { name: 'Examples' }).click();
+  await expect(page.getByText('All come out as expected.')).toBeVisible();
+  await page.getByRole('button', { name: /^e01/ }).click();
+  await page.getByLabel('What it is an example of').fill('The second station');
+  await page.getByRole('link', { name: 'Sheet', exact: true }).click();
+  await page.getByRole('gridcell', { name: 'rule trim(s.name)' }).click();
+  await page.keyboard.type('upper(s.name)');
+  await page.keyboard.press('Enter');
+  await page.getByRole('link', { name: /^Examples 1$/ }).click();
+  await expect(page.getByRole('region', { name: 'Example e01' })).toContainText('name should be');
+  await stored(page, id);
+  await page.getByRole('button', { name: 'Publish …' }).click();
+  await page.getByRole('button', { name: /^Publish revision/ }).click();
+  await expect(page.getByRole('alert').first()).toContainText('The second station (e01): name should be');
+  // What comes out now is right after all.
+  await page.getByRole('button', { name: 'Expect what comes out of e01 now' }).click();
+  await expect(page.getByText('All come out as expected.')).toBeVisible();
+  // It is stepped through on the sheet like any sample record.
+  await page.getByRole('button', { name: 'Show e01 on the sheet' }).click();
+  await expect(page.getByText('1 of 1 · The second station')).toBeVisible();
+});
+
+test('a rule is made by a form, edited as SQL, and shown in the form again where it fits', async ({ page }) => {
+  const id = await begin(page, 'By form', ['code', 'name']);
+  await page.keyboard.type('s.name');
+  await page.keyboard.press('Enter');
+  await page.keyboard.press('ArrowUp');
+  await page.keyboard.press('Control+Enter');
+  await choose(page, 'Form', 'part of a text');
+  await page.getByLabel('Split at').fill(' ');
+  await page.getByLabel('Part', { exact: true }).fill('2');
+  await page.getByLabel('Part', { exact: true }).press('Tab');
+  const rule = page.getByRole('textbox', { name: 'Rule' });
+  await expect(rule).toHaveText("trim(split_part(s.name, ' ', 2))");
+  await rule.click();
+  await page.keyboard.press('Control+a');
+  await page.keyboard.type("upper(split_part(s.name, ' ', 3))");
+  await expect(page.getByText('This rule says more than a form can; it stays SQL.')).toBeVisible();
+  await page.keyboard.press('Control+a');
+  await page.keyboard.type("split_part(s.name, ' ', 3)");
+  await expect(page.getByLabel('Part', { exact: true })).toHaveValue('3');
+  await expect(page.getByLabel('without blanks around it')).not.toBeChecked();
+  await choose(page, 'Form', 'translate codes');
+  await choose(page, 'Code table of the form', 'district');
+  expect((await stored(page, id)).lines[0]).toMatchObject({ kind: 'lookup', source: 's.name', codeTable: 'district' });
+});
+
+test('columns are chosen and made wider, also by keys, and stay so', async ({ page }) => {
+  const id = await begin(page, 'By column', ['code', 'name']);
+  await page.getByRole('button', { name: 'Columns' }).click();
+  await page.getByLabel('Only when').check();
+  await page.getByLabel('Note', { exact: true }).check();
+  await page.keyboard.press('Escape');
+  const header = page.getByRole('columnheader', { name: 'Only when' });
+  await page.getByRole('gridcell', { name: '1', exact: true }).click();
+  for (let i = 0; i < 3; i++) await page.keyboard.press('ArrowRight');
+  await page.keyboard.type("s.code <> ''");
+  await page.keyboard.press('Enter');
+  await page.keyboard.press('ArrowUp');
+  const width = async (): Promise<number> => (await header.boundingBox())!.width;
+  const before = await width();
+  await page.keyboard.press('Alt+Shift+ArrowRight');
+  expect(await width()).toBeGreaterThan(before + 20);
+  expect((await stored(page, id)).lines[0]).toMatchObject({ condition: "s.code <> ''" });
+  await page.reload();
+  await expect(header).toBeVisible();
+  await expect(page.getByRole('columnheader', { name: 'Note' })).toBeVisible();
+});
