@@ -3,8 +3,8 @@ import { join } from 'node:path';
 import { root } from './setup.mjs';
 
 /**
- * Fills Versicle with the demo world, through the same requests that the pages use: its systems, two mappings (published),
- * two plans, and a finished run of each. What is there already is left alone, so that a first start that was cut off goes on.
+ * Fills Versicle with the demo world, through the same requests that the pages use: its systems, four mappings (two of
+ * them published), two plans, and a finished run of each. What is there already is left alone, so that a first start that was cut off goes on.
  */
 export async function seedDemo(address, folder, ports, say = () => undefined) {
   const call = caller(address);
@@ -14,6 +14,7 @@ export async function seedDemo(address, folder, ports, say = () => undefined) {
   await known(call, folder);
   const stations = await plan(call, 'stations', 'Stations, once', 'First version, agreed with the warehouse team');
   const trips = await plan(call, 'trips', 'Trips, by the month', 'Agreed with Oda Fenn but for tariff Z');
+  for (const file of ['members', 'bikes']) await draft(call, file);
   say('Running the demo plans …');
   await run(call, stations);
   await run(call, trips, 1000);
@@ -162,6 +163,7 @@ async function outside(call, ports) {
         body: 'xml',
         records: 'bikes/bike',
         paging: pages,
+        write: { method: 'PUT', path: '/bikes/{@id}', batch: 1, member: 'bike' },
       },
       orders: {
         description: 'Repair orders with tasks and parts',
@@ -208,11 +210,16 @@ function caller(address) {
   };
 }
 
-/** The plan of a mapping, both made and the mapping published where that has not been done. Gives the plan. */
-async function plan(call, file, name, note) {
+/** A mapping that is nearly finished, made where it is not there yet. */
+async function draft(call, file) {
   const document = JSON.parse(readFileSync(join(root, `demo/mappings/${file}.versicle.json`), 'utf8'));
   const mappings = await call('GET', '/mappings');
-  const mapping = mappings.find((m) => m.name === document.name) ?? (await call('POST', '/mappings', { document }));
+  return mappings.find((m) => m.name === document.name) ?? (await call('POST', '/mappings', { document }));
+}
+
+/** The plan of a mapping, both made and the mapping published where that has not been done. Gives the plan. */
+async function plan(call, file, name, note) {
+  const mapping = await draft(call, file);
   if ((mapping.revision ?? null) === null) await call('POST', `/mappings/${mapping.id}/publish`, { note });
   const known = (await call('GET', '/plans')).find((p) => p.name === name);
   return (known ?? (await call('POST', '/plans', { name, mapping: mapping.id }))).id;

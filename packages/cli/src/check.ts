@@ -3,7 +3,7 @@ import {
   compileMapping,
   counted,
   exampleProblems,
-  namedSourceFields,
+  knownSourceFields,
   sourceFieldsFor,
   structureOf,
   timestampOfMillis,
@@ -26,7 +26,7 @@ export async function check(argv: string[], print: (text: string) => void): Prom
   const structure = structureOf(document);
   const file = values.source ? await sourceFile(document, values.source, values.format) : null;
   const marks = file && file.marks;
-  const names = file ? file.fields : (structure?.map((f) => f.name) ?? namedSourceFields(document));
+  const names = file ? file.fields : (structure?.map((f) => f.name) ?? knownSourceFields(document));
   if (!values.source && !structure)
     print('warning: the document does not say which fields its source has; give --source to check their names');
   const problems = [

@@ -264,6 +264,22 @@ describe('check', () => {
     expect(said.join('\n')).toMatch(/l1.*uper.*upper/);
     expect(said.join('\n')).toMatch(/plan.* is required, but no line fills it/);
   });
+  it('tries the examples of the document, and names those that come out otherwise', async () => {
+    const example = (plan: string): object => ({
+      id: 'e1',
+      note: 'monthly',
+      source: { no: '00417', joined: '03.08.2019', tariff: 'A', balance: '12,5-', status: 'A' },
+      expect: { outcome: 'written', values: { plan } },
+    });
+    const good = write('good.json', JSON.stringify({ ...document, examples: [example('MONTHLY')] }));
+    expect((await versicle('check', '--mapping', good)).said.at(-1)).toBe(
+      'Members: no errors in 5 lines, 1 example as expected',
+    );
+    const wrong = write('wrong.json', JSON.stringify({ ...document, examples: [example('DAILY')] }));
+    const { code, said } = await versicle('check', '--mapping', wrong);
+    expect(code).toBe(1);
+    expect(said.join('\n')).toContain('Example “monthly” (e1): plan should be “DAILY” and is “MONTHLY”.');
+  });
   it('exits with 2 for what is no document', async () => {
     const { code, complained } = await versicle(
       'check',

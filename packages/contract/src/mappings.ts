@@ -46,9 +46,20 @@ export const suggestion = z.object({
   rule: z.string().optional(),
   codeTable: z.string().optional(),
   value: z.string().optional(),
+  condition: z.string().optional(),
+  default: z.string().optional(),
+  defaultWhen: z.enum(['condition', 'null']).optional(),
   confidence: z.number(),
   reason: z.string(),
 });
+
+/** Groups of words that mean the same in names of fields; each group of two words and more. */
+export const synonyms = z.strictObject({
+  groups: z
+    .array(z.array(z.string().trim().min(1, 'a word can’t be empty').max(60)).min(2, 'a group needs two words').max(40))
+    .max(500),
+});
+export type Synonyms = z.infer<typeof synonyms>;
 
 export const publish = z.strictObject({ note: z.string().max(2000).default('') });
 export const revision = z.object({

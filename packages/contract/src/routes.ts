@@ -230,6 +230,19 @@ export const routes = {
     params: idParams,
     response: trials.trialState,
   },
+  getSynonyms: {
+    method: 'get',
+    path: '/synonyms',
+    summary: 'Words that mean the same here, for suggestions',
+    response: mappings.synonyms,
+  },
+  setSynonyms: {
+    method: 'put',
+    path: '/synonyms',
+    summary: 'Set the words that mean the same here',
+    body: mappings.synonyms,
+    response: mappings.synonyms,
+  },
   createMapping: {
     method: 'post',
     path: '/mappings',

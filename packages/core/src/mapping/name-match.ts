@@ -94,15 +94,17 @@ function bigramDice(a: string, b: string): number {
 }
 
 export class NameMatcher {
-  private readonly group = new Map<string, number>();
+  /** The groups that a word is in: the workspace's own come beside the built-in ones. */
+  private readonly groups = new Map<string, number[]>();
 
   constructor(more: readonly (readonly string[])[] = []) {
-    for (const [i, words] of [...SYNONYMS, ...more].entries()) for (const word of words) this.group.set(word, i);
+    for (const [i, words] of [...SYNONYMS, ...more].entries())
+      for (const word of words) this.groups.set(word, [...(this.groups.get(word) ?? []), i]);
   }
   private same(a: string, b: string): number {
     if (a === b) return 1;
-    const [x, y] = [this.group.get(a), this.group.get(b)];
-    if (x !== undefined && x === y) return 0.8;
+    const theirs = this.groups.get(b);
+    if (theirs && this.groups.get(a)?.some((group) => theirs.includes(group))) return 0.8;
     const near = bigramDice(a, b);
     return near > 0.7 ? near * 0.8 : 0;
   }

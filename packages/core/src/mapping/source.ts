@@ -35,7 +35,13 @@ function typeOf(text: string): ValueType {
   }
 }
 
-/** Field names that the document's rules use: what is known of a source when nothing else is. */
+/** Field names that the document's rules and examples use: what is known of a source when nothing else is. */
+export function knownSourceFields(document: MappingDocument): string[] {
+  const ofExamples = (document.examples ?? []).flatMap((e) => Object.keys(e.source));
+  return [...new Set([...namedSourceFields(document), ...ofExamples])];
+}
+
+/** Field names that the document's rules use. */
 export function namedSourceFields(document: MappingDocument): string[] {
   const { alias } = document.source.primary;
   const texts = [

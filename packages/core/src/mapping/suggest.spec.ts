@@ -129,6 +129,80 @@ describe('suggestions for lines to map', () => {
     const found = suggestLines(document(), { ...from, others: [other] });
     expect(shown(found)).toMatchObject({ title: 's.name', capacity: 's.docks', operator: 'Larkway' });
   });
+  it('learns a condition and what stands otherwise with it', () => {
+    const other = document({
+      name: 'Old stations',
+      source: { primary: { alias: 'o', dataset: 'tidebridge/old.csv' } },
+      lines: [
+        {
+          id: 'x1',
+          target: 'capacity',
+          kind: 'straight',
+          source: 'o.docks',
+          condition: "o.docks <> ''",
+          default: '0',
+          state: 'agreed',
+        },
+      ],
+    });
+    const [found] = suggestLines(document(), { ...from, others: [other] }).filter((s) => s.target === 'capacity');
+    expect(found).toMatchObject({ source: 's.docks', condition: "s.docks <> ''", default: '0' });
+    const taken = changeLine(document(), found!.line, suggestedLine(found!));
+    expect(taken.lines.find((l) => l.target === 'capacity')).toMatchObject({
+      condition: "s.docks <> ''",
+      default: '0',
+    });
+  });
+  it('goes by values that are in the target already, where names say nothing', () => {
+    const rows = Array.from({ length: 20 }, (_, i) => [`X${i}`, `Town ${i % 5}`]);
+    const strange: SuggestFrom = { ...from, fields: [{ name: 'f1' }, { name: 'f2' }], rows };
+    expect(suggestLines(document(), strange)).toEqual([]);
+    const target = {
+      fields: ['station_code', 'operator'],
+      rows: Array.from({ length: 30 }, (_, i) => [`Y${i}`, `Town ${i % 6}`]),
+    };
+    expect(suggestLines(document(), { ...strange, target })).toEqual([
+      expect.objectContaining({
+        target: 'operator',
+        source: 's.f2',
+        reason: '5 of 5 of its values are in the target already',
+      }),
+    ]);
+    // Few values, or short ones, fall together by chance.
+    const flags = { ...strange, rows: rows.map(([a], i) => [a!, String(i % 3)]) };
+    const same = { ...target, rows: target.rows.map(([a], i) => [a!, String(i % 3)]) };
+    expect(suggestLines(document(), { ...flags, target: same })).toEqual([]);
+  });
+  it('proposes a code table where the values are its codes', () => {
+    const codes = document({
+      codeTables: {
+        operators: [
+          { from: 'L', to: 'Larkway' },
+          { from: 'T', to: 'Tidebridge' },
+        ],
+      },
+      target: {
+        ...document().target,
+        fields: document().target.fields.map((f) => (f.name === 'operator' ? { ...f, codeTable: 'operators' } : f)),
+      },
+    });
+    const rows = Array.from({ length: 10 }, (_, i) => [`S${i}`, i % 2 === 0 ? 'L' : 'T']);
+    expect(suggestLines(codes, { ...from, fields: [{ name: 'code' }, { name: 'run_by' }], rows })).toContainEqual(
+      expect.objectContaining({
+        target: 'operator',
+        kind: 'lookup',
+        source: 's.run_by',
+        codeTable: 'operators',
+        reason: 'its values are codes of the code table operators',
+      }),
+    );
+  });
+  it('takes words of one meaning from the workspace', () => {
+    const named: SuggestFrom = { ...from, fields: [{ name: 'berths' }], rows: [['23'], ['10']] };
+    expect(suggestLines(document(), named)).toEqual([]);
+    const found = suggestLines(document(), { ...named, synonyms: [['berths', 'capacity']] });
+    expect(shown(found)).toEqual({ capacity: 's.berths' });
+  });
   it('makes drafts, never agreed lines', () => {
     const [first] = suggestLines(document(), from);
     const taken = changeLine(document(), first!.line, suggestedLine(first!));

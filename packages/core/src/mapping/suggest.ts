@@ -1,5 +1,5 @@
 import { parseFieldType, type ValueType } from '../fields/types.ts';
-import type { Marks, RawRow } from '../formats/format.ts';
+import { Unreadable, type Marks, type RawRow } from '../formats/format.ts';
 import { readRowsAs, type ReadsAs } from '../profile/reading.ts';
 import { RuleError } from '../rules/errors.ts';
 import { parseRule } from '../rules/parse.ts';
@@ -18,6 +18,9 @@ export interface Suggestion {
   readonly rule?: string;
   readonly codeTable?: string;
   readonly value?: string;
+  readonly condition?: string;
+  readonly default?: string;
+  readonly defaultWhen?: 'condition' | 'null';
   /** From 0 to 1. */
   readonly confidence: number;
   readonly reason: string;
@@ -36,7 +39,10 @@ export interface SuggestFrom {
   readonly declared: boolean;
   /** Other mappings' documents, from which is learned how the same field was filled. */
   readonly others: readonly MappingDocument[];
+  /** Words of one meaning beside the built-in ones. */
   readonly synonyms?: readonly (readonly string[])[];
+  /** Some records that are in the target already, where it can be read. */
+  readonly target?: { readonly fields: readonly string[]; readonly rows: readonly RawRow[] } | null;
 }
 
 /** Below this nothing is suggested: a wrong proposal costs more than none. */
@@ -54,6 +60,7 @@ export function suggestLines(document: MappingDocument, from: SuggestFrom): Sugg
     from.marks,
   ).fields;
   const used = new Set(document.lines.flatMap(usedFields));
+  const values = new ValueMatcher(document, from, matcher);
   const found: { suggestion: Suggestion; uses: string | null }[] = [];
   for (const line of open) {
     const field = byName.get(line.target);
@@ -64,16 +71,24 @@ export function suggestLines(document: MappingDocument, from: SuggestFrom): Sugg
       continue;
     }
     for (const [i, source] of from.fields.entries()) {
-      const { score, by } = nameScore(matcher, field, source);
-      const fit = typeFit(field, readings[i]!.readsAs);
-      const confidence = Math.min(0.99, score * fit.weight - (used.has(source.name) ? 0.1 : 0));
+      const named = nameScore(matcher, field, source);
+      const codes = values.codesOf(field, i);
+      const there = values.inTarget(field, i);
+      const fit = codes ? { weight: 1, words: '' } : typeFit(field, readings[i]!.readsAs);
+      // Names and values that say the same are surer than either.
+      const score = Math.max(named.score, codes?.score ?? 0, there?.score ?? 0);
+      const agreeing = named.score >= 0.5 && (codes ?? there) !== null ? 0.08 : 0;
+      const confidence = Math.min(0.99, score * fit.weight + agreeing - (used.has(source.name) ? 0.1 : 0));
       if (confidence < LEAST) continue;
-      const reason = [by, fit.words].filter(Boolean).join('; ');
+      const by = named.score >= 0.4 ? named.by : '';
+      const reason = [by, codes?.by, there?.by, fit.words].filter(Boolean).join('; ');
       found.push({
         suggestion: {
           line: line.id,
           target: line.target,
-          ...expressionFor(field, fieldText(alias, source.name), readings[i]!, from),
+          ...(codes
+            ? { kind: 'lookup' as const, source: fieldText(alias, source.name), codeTable: codes.table }
+            : expressionFor(field, fieldText(alias, source.name), readings[i]!, from)),
           confidence,
           reason,
         },
@@ -104,6 +119,65 @@ function nameScore(matcher: NameMatcher, field: TargetField, source: SuggestSour
     }
   const described = source.description ? matcher.alike(field.label ?? field.name, source.description) : 0;
   return described > best.score ? { score: described, by: `its description is “${source.description}”` } : best;
+}
+
+/** Fewer different values than this fall together by chance. */
+const ENOUGH = 3;
+interface ValueMatch {
+  readonly score: number;
+  readonly by: string;
+}
+/** What the values themselves say: codes of a code table, or values that are in the target already. */
+class ValueMatcher {
+  private readonly own: readonly ReadonlySet<string>[];
+  private readonly there = new Map<string, ReadonlySet<string>>();
+  private readonly tables: readonly { readonly name: string; readonly from: ReadonlySet<string> }[];
+
+  constructor(
+    document: MappingDocument,
+    from: SuggestFrom,
+    private readonly matcher: NameMatcher,
+  ) {
+    this.own = from.fields.map((_, i) => valuesAt(from.rows, i));
+    for (const [i, name] of (from.target?.fields ?? []).entries()) this.there.set(name, valuesAt(from.target!.rows, i));
+    this.tables = Object.entries(document.codeTables).map(([name, codes]) => ({
+      name,
+      from: new Set(codes.map((c) => c.from)),
+    }));
+  }
+
+  /** The code table that a field's values are codes of, if it is the target field's own or is named like it. */
+  codesOf(field: TargetField, at: number): (ValueMatch & { readonly table: string }) | null {
+    const own = this.own[at]!;
+    if (own.size < 2) return null;
+    for (const { name, from } of this.tables) {
+      const meant = field.codeTable === name || this.matcher.alike(name, field.name) >= 0.6;
+      const share = shareIn(own, from);
+      if (meant && share >= 0.8)
+        return { table: name, score: 0.6 + 0.3 * share, by: `its values are codes of the code table ${name}` };
+    }
+    return null;
+  }
+  inTarget(field: TargetField, at: number): ValueMatch | null {
+    // Single letters and digits are the same everywhere.
+    const own = new Set([...this.own[at]!].filter((v) => v.length > 1));
+    const there = this.there.get(field.name);
+    if (!there || own.size < ENOUGH || there.size < ENOUGH) return null;
+    const share = shareIn(own, there);
+    if (share < 0.5) return null;
+    const found = Math.round(share * own.size);
+    return { score: 0.45 + 0.45 * share, by: `${found} of ${own.size} of its values are in the target already` };
+  }
+}
+function valuesAt(rows: readonly RawRow[], at: number): ReadonlySet<string> {
+  const values = new Set<string>();
+  for (const row of rows) if (!(row instanceof Unreadable) && row[at]) values.add(row[at]);
+  return values;
+}
+function shareIn(some: ReadonlySet<string>, all: ReadonlySet<string>): number {
+  let found = 0;
+  for (const value of some) if (all.has(value)) found++;
+  return found / some.size;
 }
 
 const NUMBERS = new Set<ValueType>(['int2', 'int4', 'int8', 'numeric', 'float8']);
@@ -162,7 +236,9 @@ function learnedFor(document: MappingDocument, line: Line, field: TargetField, f
       expression && withAlias(expression, other.source.primary.alias, document.source.primary.alias);
     const source = renamed(theirs.source);
     const rule = renamed(theirs.rule);
-    if (source === null || rule === null) continue;
+    const condition = renamed(theirs.condition ?? undefined);
+    const fallback = renamed(theirs.default ?? undefined);
+    if (source === null || rule === null || condition === null || fallback === null) continue;
     const agreed = theirs.state === 'agreed';
     return {
       line: line.id,
@@ -172,6 +248,9 @@ function learnedFor(document: MappingDocument, line: Line, field: TargetField, f
       ...(rule === undefined ? {} : { rule }),
       ...(theirs.codeTable === undefined ? {} : { codeTable: theirs.codeTable }),
       ...(theirs.value === undefined || theirs.value === null ? {} : { value: String(theirs.value) }),
+      ...(condition === undefined ? {} : { condition }),
+      ...(fallback === undefined ? {} : { default: fallback }),
+      ...(theirs.defaultWhen === undefined ? {} : { defaultWhen: theirs.defaultWhen }),
       confidence: agreed ? 0.97 : 0.9,
       reason: `filled so in “${other.name}”${agreed ? ', where it is agreed' : ''}`,
     };
@@ -211,6 +290,9 @@ export function suggestedLine(s: Suggestion): Partial<Line> {
     rule: s.rule,
     codeTable: s.codeTable,
     value: s.value,
+    condition: s.condition,
+    default: s.default,
+    defaultWhen: s.defaultWhen,
     state: 'drafted',
   } as Partial<Line>;
 }

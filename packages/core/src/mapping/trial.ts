@@ -26,6 +26,11 @@ export interface RecordResult {
   /** What checks of the whole record, filter and skips say against it. */
   readonly checks: readonly Failure[];
 }
+/** Counts of records, by line. */
+export interface Coverage {
+  readonly failing: Readonly<Record<string, number>>;
+  readonly filled: Readonly<Record<string, number>>;
+}
 export interface InAndOut {
   readonly from: string;
   readonly to: string | null;
@@ -98,17 +103,19 @@ export class Trial {
     });
   }
 
-  /** How many of the records fail on each line. */
-  failing(rows: readonly SampleValues[], fileName: string | null): Record<string, number> {
-    const counts: Record<string, number> = {};
+  /** On how many of the records each line fails, and in how many it gives a value. */
+  coverage(rows: readonly SampleValues[], fileName: string | null): Coverage {
+    const failing: Record<string, number> = {};
+    const filled = new Map(this.mapping.lines.map((line) => [line, 0]));
     const run = this.run(true, fileName);
     rows.forEach((row, i) => {
       const values = this.values(row);
       if (values instanceof Unreadable) return;
-      for (const { line } of run.apply(values, i + 1).failures)
-        if (line !== null) counts[line] = (counts[line] ?? 0) + 1;
+      const tried = run.apply(values, i + 1);
+      for (const { line } of tried.failures) if (line !== null) failing[line] = (failing[line] ?? 0) + 1;
+      for (const [line, n] of filled) if ((tried.values[line.index] ?? null) !== null) filled.set(line, n + 1);
     });
-    return counts;
+    return { failing, filled: Object.fromEntries([...filled].map(([line, n]) => [line.id, n])) };
   }
 }
 

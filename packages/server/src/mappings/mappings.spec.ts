@@ -70,6 +70,23 @@ describe('mappings', () => {
     });
   });
 
+  it('keeps words of one meaning, and suggests by them', async () => {
+    server.file('quays.csv', 'berths\n12\n14\n');
+    const made = await create({
+      name: 'Quays',
+      source: { primary: { alias: 'q', dataset: 'files/quays.csv' } },
+      target: { dataset: 'store/quays', fields: [{ name: 'moorings', type: 'integer' }] },
+      lines: [],
+    });
+    const suggested = async (): Promise<(string | undefined)[]> =>
+      (await server.api('suggestLines', 'GET', `/mappings/${made.id}/suggestions`)).map((s) => s.source);
+    expect(await server.api('getSynonyms', 'GET', '/synonyms')).toEqual({ groups: [] });
+    expect(await suggested()).toEqual([]);
+    const wrong = await server.ask('PUT', '/api/synonyms', { groups: [['alone']] });
+    expect(wrong.body.detail).toContain('needs two words');
+    await server.api('setSynonyms', 'PUT', '/synonyms', { groups: [['Berths', 'moorings']] });
+    expect(await suggested()).toEqual(['q.berths']);
+  });
   it('publishes revisions that never change, and tells drafts from them line by line', async () => {
     const made = await create();
     const first = await server.api('publish', 'POST', `/mappings/${made.id}/publish`, { note: 'First' });

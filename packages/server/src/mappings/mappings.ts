@@ -1,4 +1,13 @@
-import type { Difference, MappingDetail, MappingSummary, Revision, SavedDraft, Today } from '@versicle/contract';
+import {
+  synonyms as synonymsSchema,
+  type Difference,
+  type MappingDetail,
+  type MappingSummary,
+  type Revision,
+  type SavedDraft,
+  type Synonyms,
+  type Today,
+} from '@versicle/contract';
 import {
   canonicalText,
   compileMapping,
@@ -15,6 +24,7 @@ import {
   type FileFormat,
   type Marks,
   type Suggestion,
+  type SuggestFrom,
   type MappingDocument,
 } from '@versicle/core';
 import { deliveryMode } from '../engine/write-mode.ts';
@@ -45,6 +55,8 @@ const SELECT = `SELECT m.id, m.draft, m.version, m.updated_at, v.document AS pub
 
 /** Records that suggestions look at. */
 const SUGGEST_ROWS = 200;
+/** Records of the target whose values are compared. */
+const TARGET_ROWS = 2000;
 
 /** Mapping documents: drafts that are edited, revisions that are not. */
 export class Mappings {
@@ -170,7 +182,33 @@ export class Mappings {
       marks,
       declared: detail.settled && marks !== null,
       others,
+      synonyms: (await this.synonyms()).groups,
+      target: await this.targetRows(document),
     });
+  }
+  /** Some records of the target; null where it is not there yet, or can't be read. */
+  private async targetRows(document: MappingDocument): Promise<SuggestFrom['target']> {
+    try {
+      const { id, dataset } = await this.systems.openDataset(document.target.dataset);
+      const { fields, rows } = await this.systems.rows(id, dataset, { filter: null, sort: null, limit: TARGET_ROWS });
+      return { fields, rows: rows.filter((r) => r.problem === null).map((r) => r.values) };
+    } catch {
+      // A table that the first run makes has no values to compare with; that is no fault of the suggestions.
+      return null;
+    }
+  }
+
+  async synonyms(): Promise<Synonyms> {
+    const [row] = await this.db.query<{ value: string }>("SELECT value FROM house WHERE name = 'synonyms'");
+    return row ? synonymsSchema.parse(JSON.parse(row.value)) : { groups: [] };
+  }
+  async setSynonyms(synonyms: Synonyms): Promise<Synonyms> {
+    const groups = synonyms.groups.map((words) => words.map((w) => w.toLowerCase()));
+    await this.db.query(
+      "INSERT INTO house (name, value) VALUES ('synonyms', $1) ON CONFLICT (name) DO UPDATE SET value = EXCLUDED.value",
+      [JSON.stringify({ groups })],
+    );
+    return { groups };
   }
 
   /** Freezes the draft as the next revision. Refuses a draft with errors, and one that says what is published already. */

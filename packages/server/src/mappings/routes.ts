@@ -14,6 +14,8 @@ export function mappingRoutes(api: Api, { mappings, events }: Services): void {
   });
   api.on('getMapping', ({ params }) => mappings.get(params.id));
   api.on('suggestLines', ({ params }) => mappings.suggestions(params.id));
+  api.on('getSynonyms', () => mappings.synonyms());
+  api.on('setSynonyms', ({ body }) => mappings.setSynonyms(body));
   api.on('saveDraft', async ({ params, body }) => {
     const saved = await mappings.save(params.id, body.document, body.version);
     await changed(params.id);

@@ -7,11 +7,15 @@ const PAGE = 50;
 
 /** The Workshop register, in XML: bikes and repair orders with their tasks and parts, by page number; basic sign-in. */
 export function workshop(): Service {
+  /** Bikes that were written, by number. */
+  const written = new Map<string, string>();
   return new Service('workshop', (asked): Reply => {
     const basic = `Basic ${Buffer.from('workshop:spanner').toString('base64')}`;
     if (asked.headers.authorization !== basic)
       return xml(401, '<problem><message>Who are you?</message></problem>', { 'WWW-Authenticate': 'Basic' });
-    if (asked.path === '/bikes') return page(asked, 'bikes', BIKE_COUNT, bike);
+    if (asked.path === '/bikes') return page(asked, 'bikes', BIKE_COUNT, (n) => written.get(bikeId(n)) ?? bike(n));
+    const number = /^\/bikes\/([^/]+)$/.exec(asked.path)?.[1];
+    if (asked.method === 'PUT' && number) return put(decodeURIComponent(number), asked.body, written);
     if (asked.path === '/orders') return page(asked, 'orders', 420, order);
     return xml(404, `<problem><message>Nothing at ${asked.path}</message></problem>`);
   });
@@ -21,6 +25,27 @@ function page({ query }: Asked, name: string, count: number, element: (n: number
   const from = (number - 1) * PAGE;
   const elements = Array.from({ length: Math.max(0, Math.min(PAGE, count - from)) }, (_, i) => element(from + i + 1));
   return xml(200, `<${name} page="${number}" of="${Math.ceil(count / PAGE)}">${elements.join('')}</${name}>`);
+}
+const WHEELS = ['610', '660', '711'];
+/** A bike is taken when the register knows it, its model and its wheels. */
+function put(id: string, body: string, written: Map<string, string>): Reply {
+  const refuse = (status: number, field: string, message: string): Reply =>
+    xml(status, `<problem><field>${field}</field><message>${message}</message></problem>`);
+  const text = (pattern: RegExp): string => pattern.exec(body)?.[1] ?? '';
+  if (!/<bike[\s>]/.test(body)) return refuse(400, '', 'Send a bike element.');
+  const n = Array.from({ length: BIKE_COUNT }, (_, i) => i + 1).find((i) => bikeId(i) === id);
+  if (n === undefined) return refuse(404, '@id', 'The register has no such bike.');
+  const model = text(/<model>([^<]*)<\/model>/);
+  const wheel = text(/<wheel[^>]*>([^<]*)<\/wheel>/);
+  const bought = text(/<bought>([^<]*)<\/bought>/);
+  if (!/^TB-[1-4]$/.test(model)) return refuse(422, 'model', 'model is none that the register knows');
+  if (!WHEELS.includes(wheel)) return refuse(422, 'wheel', `wheel must be one of ${WHEELS.join(', ')} mm`);
+  if (!/^\d{4}-\d{2}-\d{2}$/.test(bought)) return refuse(422, 'bought', 'bought is not a date');
+  written.set(
+    id,
+    `<bike id="${id}"><model>${model}</model><wheel unit="mm">${wheel}</wheel><bought>${bought}</bought></bike>`,
+  );
+  return xml(200, written.get(id)!);
 }
 function bike(n: number): string {
   const random = new Random(31 + n * 13);

@@ -100,7 +100,8 @@ export class LineEditorComponent {
   });
   protected readonly inAndOut = computed(() => this.trial()?.inAndOut ?? []);
   protected readonly faults = computed(() => this.inAndOut().filter((v) => v.fault !== null).length);
-  protected readonly failing = computed(() => this.trial()?.failing[this.line().id] ?? 0);
+  protected readonly failing = computed(() => this.trial()?.coverage.failing[this.line().id] ?? 0);
+  protected readonly filled = computed(() => this.trial()?.coverage.filled[this.line().id] ?? null);
   protected readonly looked = computed(() => this.trial()?.looked ?? 0);
 
   focus(): void {

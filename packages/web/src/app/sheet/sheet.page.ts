@@ -16,10 +16,14 @@ import { Router, RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import {
   addExample,
+  addField,
   canonicalText,
+  changeLine,
   countInRules,
   expectationOf,
+  fieldText,
   LINE_STATES,
+  namedSourceFields,
   replaceInRules,
   timestampOfMillis,
   writeCell,
@@ -162,6 +166,41 @@ export class SheetPage {
   protected readonly warning = computed(
     () => this.s().trial?.problems.find((p) => p.severity === 'warning' && !p.line)?.message ?? '',
   );
+  /** Lines of optional fields that nothing fills, and that nobody left out on purpose. */
+  protected readonly optional = computed(() => this.allRows().filter((r) => !r.line.kind && !r.required && !r.key));
+  protected leaveOut(): void {
+    const document = this.optional().reduce(
+      (d, { id }) => changeLine(d, id, { kind: 'not loaded', state: 'drafted' }),
+      this.s().document!,
+    );
+    const count = this.optional().length;
+    this.store.dispatch(sheetActions.edited({ document, merge: null }));
+    this.say(`${capital(inWords(count, 'field'))} will not be loaded; Ctrl+Z takes it back.`);
+  }
+  protected readonly unusedShown = signal(false);
+  /** Source fields that no line, filter or skip reads, with a value of the sample record. */
+  protected readonly unused = computed(() => {
+    const { document, samples } = this.s();
+    if (!document || !samples.value) return [];
+    const named = new Set(namedSourceFields(document));
+    const values = this.sample()?.values ?? [];
+    return samples.value.fields.flatMap((name, i) => (named.has(name) ? [] : [{ name, value: values[i] ?? null }]));
+  });
+  protected readonly unusedWords = computed(() => {
+    const count = this.unused().length;
+    return `${capital(inWords(count, 'source field is', 'source fields are'))} not used`;
+  });
+  protected addFieldFor(name: string): void {
+    const document = this.s().document!;
+    const taken = new Set(document.target.fields.map((f) => f.name));
+    let field = name;
+    for (let n = 2; taken.has(field); n++) field = `${name}_${n}`;
+    const added = addField(document, field, 'text');
+    const line = added.lines.find((l) => l.target === field)!;
+    const source = fieldText(document.source.primary.alias, name);
+    const drafted = changeLine(added, line.id, { kind: 'straight', source });
+    this.store.dispatch(sheetActions.edited({ document: drafted, merge: null }));
+  }
   /** Where the text that is looked for stands in rules. */
   protected readonly found = computed(() => {
     const { document } = this.s();

@@ -3,6 +3,7 @@ import {
   runExamples,
   timestampOfMillis,
   Trial,
+  type Coverage,
   type ExampleResult,
   type MappingDocument,
   type Marks,
@@ -20,7 +21,7 @@ let trial: Trial | null = null;
 const LOOKED_VALUES = 200_000;
 const LEAST_LOOKED = 5;
 let looked = 0;
-let failing: Record<string, number> = {};
+let coverage: Coverage = { failing: {}, filled: {} };
 let examples: readonly ExampleResult[] = [];
 
 addEventListener('message', ({ data }: MessageEvent<TrialQuestion>) => {
@@ -38,7 +39,7 @@ addEventListener('message', ({ data }: MessageEvent<TrialQuestion>) => {
     if (data.document !== undefined || data.fields !== undefined)
       examples = runExamples({ document, fields, marks, now });
     looked = Math.min(readable.length, Math.max(LEAST_LOOKED, Math.floor(LOOKED_VALUES / document.lines.length)));
-    failing = trial.failing(
+    coverage = trial.coverage(
       readable.slice(0, looked).map((r) => r.values),
       file,
     );
@@ -56,7 +57,7 @@ addEventListener('message', ({ data }: MessageEvent<TrialQuestion>) => {
             readable.slice(0, 20).map((r) => r.values),
             file,
           ),
-    failing,
+    coverage,
     looked,
     examples,
   };

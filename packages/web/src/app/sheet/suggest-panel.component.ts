@@ -1,6 +1,8 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input, output } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import { changeLine, suggestedLine, type MappingDocument, type Suggestion } from '@versicle/core';
+import { Api, type ServerProblem } from '../shared/api';
 import type { Loadable } from '../shared/loadable';
 import { LoadingComponent } from '../shared/loading.component';
 import { SignComponent } from '../shared/signs.component';
@@ -14,12 +16,15 @@ const SURE = 0.8;
 @Component({
   selector: 'vs-suggest-panel',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [LoadingComponent, SignComponent],
+  imports: [FormsModule, LoadingComponent, SignComponent],
   template: `
     <section class="panel" aria-label="Suggestions">
       <div class="top">
         <h2>Suggestions</h2>
         <span class="grow"></span>
+        <button type="button" class="btn quiet" [attr.aria-expanded]="words() !== null" (click)="openWords()">
+          Words of one meaning
+        </button>
         @if (sure().length > 1) {
           <button type="button" class="btn first" (click)="take(sure())">
             Take the {{ sure().length }} of at least 80 %
@@ -27,6 +32,26 @@ const SURE = 0.8;
         }
         <button type="button" class="btn quiet" (click)="close()">Close</button>
       </div>
+      @if (words(); as text) {
+        <form class="words" (ngSubmit)="keepWords(box.value)">
+          <label for="synonyms"
+            >Words that mean the same in names of fields here; a group a line, with commas between. Common ones are
+            known.</label
+          >
+          <textarea
+            #box
+            id="synonyms"
+            class="input mono"
+            rows="4"
+            [value]="text.groups"
+            placeholder="dock, slot, stand"
+          ></textarea>
+          @if (wordsProblem()) {
+            <p class="rub" role="alert">{{ wordsProblem() }}</p>
+          }
+          <button type="submit" class="btn">Keep and suggest again</button>
+        </form>
+      }
       @if (list().length === 0) {
         @if (of().state === 'loaded') {
           <p class="soft" role="status">
@@ -99,6 +124,13 @@ const SURE = 0.8;
     h2 {
       margin: 4px 0;
     }
+    .words {
+      display: grid;
+      gap: 6px;
+      max-width: 620px;
+      margin: 4px 0 10px;
+      justify-items: start;
+    }
     .grow {
       flex: 1;
     }
@@ -109,6 +141,10 @@ export class SuggestPanelComponent {
   readonly document = input.required<MappingDocument>();
   readonly taken = output<string>();
   private readonly store = inject(Store);
+  private readonly api = inject(Api);
+  /** The workspace’s own words while they are shown, as text. */
+  protected readonly words = signal<{ readonly groups: string } | null>(null);
+  protected readonly wordsProblem = signal('');
   protected readonly labels = computed(
     () => new Map(this.document().target.fields.map((f) => [f.name, f.label ?? f.name])),
   );
@@ -120,6 +156,34 @@ export class SuggestPanelComponent {
   protected readonly list = computed(() => (this.of().value ?? []).filter((s) => this.open().has(s.line)));
   protected readonly sure = computed(() => this.list().filter((s) => s.confidence >= SURE));
 
+  protected openWords(): void {
+    if (this.words() !== null) return this.words.set(null);
+    this.api.call('getSynonyms', {}).subscribe({
+      next: ({ groups }) => this.words.set({ groups: groups.map((g) => g.join(', ')).join('\n') }),
+      error: (problem: ServerProblem) => this.wordsProblem.set(problem.message),
+    });
+  }
+  protected keepWords(text: string): void {
+    const groups = text
+      .split('\n')
+      .map((line) =>
+        line
+          .split(',')
+          .map((w) => w.trim())
+          .filter(Boolean),
+      )
+      .filter((g) => g.length > 0);
+    const single = groups.find((g) => g.length < 2);
+    if (single) return this.wordsProblem.set(`“${single[0]}” stands alone; a line needs two words that mean the same.`);
+    this.api.call('setSynonyms', { body: { groups } }).subscribe({
+      next: () => {
+        this.wordsProblem.set('');
+        this.words.set(null);
+        this.again();
+      },
+      error: (problem: ServerProblem) => this.wordsProblem.set(problem.message),
+    });
+  }
   protected percent(confidence: number): string {
     return `${Math.floor(confidence * 100)} %`;
   }

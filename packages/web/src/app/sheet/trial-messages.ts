@@ -1,4 +1,4 @@
-import type { ExampleResult, InAndOut, MappingDocument, Marks, Problem, RecordResult } from '@versicle/core';
+import type { Coverage, ExampleResult, InAndOut, MappingDocument, Marks, Problem, RecordResult } from '@versicle/core';
 
 /** What the sheet asks its worker. Document and rows are sent only when they changed; the worker keeps the last. */
 export interface TrialQuestion {
@@ -21,8 +21,8 @@ export interface TrialAnswer {
   readonly record: RecordResult | null;
   /** Of the open line, over the first sample records. */
   readonly inAndOut: readonly InAndOut[];
-  /** Records of the sample that fail, by line. */
-  readonly failing: Readonly<Record<string, number>>;
+  /** Of the records that were looked at. */
+  readonly coverage: Coverage;
   readonly looked: number;
   readonly examples: readonly ExampleResult[];
 }

@@ -85,6 +85,27 @@ function xmlPage(answer: HttpAnswer, endpoint: Endpoint): Page {
   return { records: found as Tree[], next: paging.kind === 'link' ? linkNext(answer) : null };
 }
 
+/** `<problem><message>…</message><field>…</field></problem>`, whatever its outermost element is called. */
+function xmlFault(text: string): { message: string; field: string | null } | null {
+  const root = /<([\p{L}_][\p{L}\p{N}_.-]*)[\s>]/u.exec(text.replace(/^\s*<\?[^>]*\?>/, ''))?.[1];
+  if (root === undefined) return null;
+  try {
+    const records = new XmlRecords(root);
+    const [found] = [...records.push(text), ...records.end()];
+    const said = (names: string[]): string | null => {
+      for (const name of names) {
+        const value = found instanceof Map ? (found as Members).get(name) : undefined;
+        if (typeof value === 'string' && value !== '') return value;
+      }
+      return null;
+    };
+    const message = said(['message', 'detail', 'reason', 'title']);
+    return message === null ? null : { message, field: said(['field', 'path', '@field']) };
+  } catch {
+    return null;
+  }
+}
+
 /** What an answer says is wrong, in the ways that APIs say it (problem details of RFC 9457 among them). */
 export function faultOf(answer: HttpAnswer): { message: string; field: string | null } {
   try {
@@ -110,7 +131,9 @@ export function faultOf(answer: HttpAnswer): { message: string; field: string | 
     const said = say(tree);
     if (said) return said;
   } catch {
-    // Not JSON: the text itself, as far as it is one.
+    const said = xmlFault(answer.text);
+    if (said) return said;
+    // Neither JSON nor XML: the text itself, as far as it is one.
   }
   const text = answer.text
     .replace(/<[^>]*>/g, ' ')

@@ -336,6 +336,40 @@ describe('an HTTP API', () => {
       );
       expect(there.rows).toHaveLength(228);
     });
+    it('writes XML, one record a request; what is refused of a record lies under its line', async () => {
+      const write = { method: 'PUT', path: '/bikes/{@id}', batch: 1, member: 'bike' };
+      const paging = { kind: 'page', parameter: 'page', sizeParameter: 'size', size: 50 };
+      await settle('workshop', 'bikes', { path: '/bikes', body: 'xml', records: 'bikes/bike', paging, write });
+      server.file(
+        'fleet.csv',
+        'id,model,wheel,bought\n0007501,TB-1,711,2021-09-19\n0007502,<M&9>,610,2020-01-01\n9999999,TB-2,610,2020-01-01\n',
+      );
+      const fields = ['@id', 'model', 'wheel', 'wheel.@unit', 'bought'];
+      const { mapping, plan } = await server.mapping({
+        versicle: 1,
+        name: 'Bikes',
+        source: { primary: { alias: 'b', dataset: 'files/fleet.csv' } },
+        target: {
+          dataset: 'workshop/bikes',
+          key: ['@id'],
+          fields: fields.map((name) => ({ name, type: name === 'wheel' ? 'integer' : 'text' })),
+        },
+        lines: fields.map((target, i) =>
+          target === 'wheel.@unit'
+            ? { id: `l${i}`, target, kind: 'constant', value: 'mm' }
+            : { id: `l${i}`, target, kind: 'straight', source: `b.${target.replace('@', '')}` },
+        ),
+        write: { mode: 'upsert', existing: 'overwrite' },
+      });
+      expect(await server.run(plan)).toMatchObject({ state: 'finished', counts: { delivered: 1, failed: 2 } });
+      const failed = (await server.ask('GET', `/api/failures?mapping=${mapping}`)).body as Record<string, string>[];
+      expect(failed.map((f) => [f['line'], f['message']]).sort()).toEqual([
+        ['l0', 'The target refused: The register has no such bike.'],
+        ['l1', 'The target refused: model is none that the register knows'],
+      ]);
+      const { rows: bikes } = await rows('workshop', 'bikes', '&limit=1');
+      expect(bikes[0].values.slice(1)).toEqual(['0007501', 'TB-1', 'mm', '711', '2021-09-19']);
+    });
     it('files records that can not be delivered, and ends when nothing goes any more', async () => {
       await connect({ kind: 'http', base: `http://127.0.0.1:${oddPort}`, auth: 'none' }, 'reader');
       await settle('reader', 'only', { path: '/x', records: '' });

@@ -5,6 +5,7 @@ import type { Delivery, Rejection } from '../../../store/database.ts';
 import type { Target } from '../kind.ts';
 import { faultOf, memberAt } from './answers.ts';
 import type { HttpAnswer, HttpClient } from './client.ts';
+import { badXmlName, xmlBody } from './xml-body.ts';
 
 type Json = string | number | boolean | null | { [name: string]: Json };
 interface Item {
@@ -29,25 +30,31 @@ export class HttpTarget implements Target {
   ) {}
 
   async prepare(document: MappingDocument, dataset: string): Promise<string[]> {
-    const { write } = await this.endpoint(dataset);
+    const { write, body } = await this.endpoint(dataset);
     if (!write) throw refused(`${dataset} is only read; set down how it is written, or choose another dataset.`);
     const { mode, existing } = document.write;
     if (mode === 'replace' || mode === 'skip existing' || (mode === 'upsert' && existing === 'keep'))
       throw refused(
         `An API is sent records one way only (${write.method}); use insert, append, or upsert with overwrite.`,
       );
+    if (body === 'xml') {
+      if (write.batch !== 1) throw refused(`XML is sent one record a request; set the batch of ${dataset} to 1.`);
+      if (!write.member) throw refused(`Say what the element of a record is called: the member that holds it.`);
+      const bad = badXmlName(document.target.fields.map((f) => f.name));
+      if (bad !== null) throw refused(`“${bad}” can't be the name of an XML element; give the field another name.`);
+    }
     const size = write.batch === 1 ? 'one request a record' : `in batches of ${write.batch}`;
     return [`sends ${write.method} ${write.path}, ${size}`];
   }
 
   async deliver(delivery: Delivery): Promise<Rejection[]> {
-    const { write } = await this.endpoint(delivery.table);
+    const { write, body } = await this.endpoint(delivery.table);
     if (!write) throw refused(`${delivery.table} is only read.`);
     const lines = new TextDecoder().decode(delivery.copy).split('\n').slice(0, delivery.rows);
     const items = lines.map((line, index): Item => ({ index, line, record: recordOf(copyCells(line), delivery) }));
     const rejections: Rejection[] = [];
     for (let at = 0; at < items.length; at += write.batch)
-      rejections.push(...(await this.send(write, items.slice(at, at + write.batch), delivery)));
+      rejections.push(...(await this.send(write, items.slice(at, at + write.batch), delivery, body === 'xml')));
     return rejections;
   }
 
@@ -55,20 +62,27 @@ export class HttpTarget implements Target {
     write: NonNullable<Endpoint['write']>,
     items: readonly Item[],
     delivery: Delivery,
+    asXml: boolean,
   ): Promise<Rejection[]> {
     const single = write.batch === 1;
     const records = items.map((i) => i.record);
-    const body: unknown = single ? records[0] : write.member === null ? records : { [write.member]: records };
+    let body: string;
+    if (asXml) {
+      const made = xmlBody(write.member!, delivery.columns, xmlValues(items[0]!.line, delivery));
+      if ('field' in made)
+        return [rejected(items[0]!, 0, 'It holds a control character, which XML can’t carry.', made.field)];
+      body = made.xml;
+    } else body = JSON.stringify(single ? records[0] : write.member === null ? records : { [write.member]: records });
     let answer: HttpAnswer;
     try {
       answer = await this.client.send({
         method: write.method,
         url: this.client.address(single ? fillRecord(write.path, items[0]!.record) : write.path),
         headers: {
-          'content-type': 'application/json',
+          'content-type': asXml ? 'application/xml' : 'application/json',
           'idempotency-key': `${delivery.source || 'versicle'}-${delivery.run}-${delivery.chunk}-${items[0]!.index}-${items.length}`,
         },
-        body: JSON.stringify(body),
+        body,
         repeatable: true,
       });
     } catch (error) {
@@ -77,7 +91,9 @@ export class HttpTarget implements Target {
     const { status } = answer;
     if (status === 401 || status === 403)
       throw refused(`${write.path} does not let us write: ${faultOf(answer).message}`);
-    if (status === 404 || status === 405)
+    // Where the address names the record, 404 is about this one; otherwise about all.
+    const ofRecord = status === 404 && single && write.path.includes('{');
+    if ((status === 404 && !ofRecord) || status === 405)
       throw refused(`${write.path} is not there to be written to (status ${status}): ${faultOf(answer).message}`);
     if (status === 429 || status >= 500) return this.giveUp(items, `status ${status}: ${faultOf(answer).message}`);
     this.lost = 0;
@@ -96,8 +112,8 @@ export class HttpTarget implements Target {
     }
     const middle = items.length >> 1;
     return [
-      ...(await this.send(write, items.slice(0, middle), delivery)),
-      ...(await this.send(write, items.slice(middle), delivery)),
+      ...(await this.send(write, items.slice(0, middle), delivery, asXml)),
+      ...(await this.send(write, items.slice(middle), delivery, asXml)),
     ];
   }
 
@@ -167,10 +183,20 @@ function recordOf(cells: readonly (string | null)[], delivery: Delivery): { [nam
   for (const [i, column] of delivery.columns.entries()) {
     const path = column.split('.');
     let at = record;
-    for (const name of path.slice(0, -1)) at = (at[name] ??= {}) as { [name: string]: Json };
+    for (const name of path.slice(0, -1)) {
+      // In XML an element may have a text and attributes; as JSON, which only the path asks, the attributes win.
+      if (typeof at[name] !== 'object' || at[name] === null) at[name] = {};
+      at = at[name];
+    }
     at[path.at(-1)!] = jsonValue(cells[i] ?? null, delivery.types[i] ?? 'text');
   }
   return record;
+}
+/** Values as XML Schema writes them: booleans in words. */
+function xmlValues(line: string, delivery: Delivery): (string | null)[] {
+  return copyCells(line).map((text, i) =>
+    text !== null && delivery.types[i] === 'boolean' ? (text === 't' ? 'true' : 'false') : text,
+  );
 }
 function jsonValue(text: string | null, type: string): Json {
   if (text === null) return null;
