@@ -1,7 +1,10 @@
 import type { Encoding } from './format.ts';
 
-/** Stands at the end of a line that has bytes outside the encoding. A lone surrogate: no decoder ever gives one. */
-export const DAMAGED = '\udc80';
+/**
+ * Stands at the end of a line that has bytes outside the encoding. Two high surrogates: no decoder ever gives them, and no
+ * letter beyond the first plane has them in it.
+ */
+export const DAMAGED = '\ud800\ud800';
 
 /** All of a text at once; a character that is cut at its end is left out. */
 export function decodeText(bytes: Uint8Array, encoding: Encoding): string {

@@ -204,7 +204,7 @@ export class DelimitedReader {
 
   private unreadable(message: string, raw: string): void {
     if (this.headerNames === null) throw new FormatError(`The header can't be read: ${message}`);
-    this.rows.push(new Unreadable(message, raw.slice(0, 200).replace(DAMAGED, '')));
+    this.rows.push(new Unreadable(message, raw.replace(DAMAGED, '').slice(0, 200)));
     this.nextRow++;
   }
 

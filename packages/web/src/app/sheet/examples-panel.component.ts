@@ -47,7 +47,8 @@ export class ExamplesPanelComponent {
       example,
       differences: results.get(example.id)?.differences ?? [],
       outcome: OUTCOME_WORDS[example.expect.outcome],
-      label: Object.values(example.source)
+      label: this.fields()
+        .map((f) => example.source[f] ?? null)
         .filter((v) => v !== null)
         .slice(0, 3)
         .join(' · '),

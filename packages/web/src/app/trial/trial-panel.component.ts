@@ -150,14 +150,14 @@ export class TrialPanelComponent {
   }
 }
 
-/** “4,120 filled, 312 different, 1950-01-02 to 2011-12-30: A 1,200 · B 800”. */
+/** “4,120 filled, 312 different, 1950-01-02 to 2011-12-30: A (1,200), B (800)”. */
 function valuesWords(p: FieldProfile): string {
   if (p.filled === 0) return 'always empty';
   const different = `${p.distinctExact ? '' : 'about '}${figure(p.distinct)} different`;
   const range = p.min !== null && p.min !== p.max ? `, ${short(p.min)} to ${short(p.max!)}` : '';
   // Where hardly a value comes twice, the first ones say nothing.
   const often = p.top.filter((t) => t.count > 1 && t.count > p.filled / 200).slice(0, 4);
-  const top = often.map((t) => `${short(t.value)} ${figure(t.count)}`).join(' · ');
+  const top = often.map((t) => `${short(t.value)} (${figure(t.count)})`).join(', ');
   return `${figure(p.filled)} filled, ${different}${range}${top ? `: ${top}` : ''}`;
 }
 function short(text: string): string {
