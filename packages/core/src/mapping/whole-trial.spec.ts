@@ -84,6 +84,12 @@ describe('a trial of the whole document', () => {
     expect(docks!.before[0]).toMatchObject({ name: 'docks', filled: 5 });
     expect(docks!.after).toMatchObject({ filled: 1, min: '20', max: '20' });
   });
+  it('shows the beginning of very long values only', () => {
+    const long = 'x'.repeat(2_000_000);
+    const { stages, failures } = trial([['A', long]]);
+    expect(stages[0]!.onRecords[0]!.values[1]).toBe(`${'x'.repeat(300)}…`);
+    expect(failures[0]).toMatchObject({ line: 'l2', source: [] });
+  });
   it('adds up, stage by stage, however the records are handed over', () => {
     const cell = fc.constantFrom('A', 'B', 'X', '0', '7', '99', '');
     fc.assert(

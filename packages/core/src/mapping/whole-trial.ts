@@ -32,7 +32,7 @@ export interface TrialFailure {
   readonly line: string | null;
   readonly cause: Cause;
   readonly count: number;
-  /** What the first one says, where it is, and the record as it was read (none where it could not be read). */
+  /** What the first one says, where it is, and the record as it was read (none where it could not be read, or is very large). */
   readonly message: string;
   readonly row: number;
   readonly file: string | null;
@@ -65,6 +65,10 @@ export interface TrialListener {
 
 const [FILTER, SKIPS, LINES, CHECKS, KEY] = [1, 2, 3, 4, 5];
 const SHOWN = 40;
+/** Characters of a value that are shown, and that its figures are made from. */
+const LONGEST = 300;
+/** Characters of a failing record that is kept to be opened on the sheet. */
+const LARGEST = 1_000_000;
 const GROUPS = 2000;
 
 /** Puts records through the whole document without writing any: what a run would do, with the records at each stage. */
@@ -115,7 +119,7 @@ export class WholeTrial {
       this.counts.remarks += outcome.remarks.length;
       for (const remark of outcome.remarks) this.remarks.add(remark, place, raw);
       const stage = this.stageOf(outcome);
-      if (stage >= LINES) reached.push(this.used.map((u) => raw[u.slot] ?? null));
+      if (stage >= LINES) reached.push(this.used.map((u) => shortened(raw[u.slot] ?? null)));
       const mapped = stage >= LINES ? this.texts(outcome.values) : [];
       if (outcome.kind === 'written') written.push(mapped);
       this.place(stage, raw, mapped, place, outcome);
@@ -135,13 +139,13 @@ export class WholeTrial {
     this.counts.failed++;
     const failure = unreadableFailure(row, place.file, place.row);
     this.failures.add(failure, place, []);
-    this.stages[0]!.leave({ ...place, values: [row.raw], why: failure.message });
+    this.stages[0]!.leave(() => ({ ...place, values: [row.raw], why: failure.message }));
     this.hear.failed?.(place.row, [failure]);
   }
   private texts(values: readonly Value[]): (string | null)[] {
     return this.mapping.columns.map((c, i) => {
       const value = values[i] ?? null;
-      return value === null ? null : outputText(value, c.type.value);
+      return value === null ? null : shortened(outputText(value, c.type.value));
     });
   }
   /** The stage that a record does not pass; one more than the last when it passes all. */
@@ -165,9 +169,9 @@ export class WholeTrial {
     outcome: Outcome,
   ): void {
     for (let s = 0; s < TRIAL_STAGES.length && s <= stage; s++) {
-      const values = s < LINES ? raw : mapped;
-      if (s < stage) this.stages[s]!.goOn({ ...place, values, why: '' });
-      else this.stages[s]!.leave({ ...place, values, why: this.why(outcome) });
+      const record = (why: string): StageRecord => ({ ...place, values: s < LINES ? raw.map(shortened) : mapped, why });
+      if (s < stage) this.stages[s]!.goOn(() => record(''));
+      else this.stages[s]!.leave(() => record(this.why(outcome)));
     }
   }
   private why(outcome: Outcome): string {
@@ -197,6 +201,14 @@ export class WholeTrial {
     };
   }
 }
+function shortened(text: string | null): string | null {
+  return text !== null && text.length > LONGEST ? `${text.slice(0, LONGEST)}…` : text;
+}
+/** A record of reasonable size; none otherwise, for half a record would be another one. */
+function kept(source: readonly (string | null)[]): readonly (string | null)[] {
+  return source.reduce((sum, v) => sum + (v?.length ?? 0), 0) > LARGEST ? [] : source;
+}
+
 class MutableStage {
   private on = 0;
   private off = 0;
@@ -205,11 +217,12 @@ class MutableStage {
 
   constructor(private readonly name: TrialStageName) {}
 
-  goOn(record: StageRecord): void {
-    if (this.on++ < SHOWN) this.onRecords.push(record);
+  /** The record is made only when it is one of those that are shown. */
+  goOn(record: () => StageRecord): void {
+    if (this.on++ < SHOWN) this.onRecords.push(record());
   }
-  leave(record: StageRecord): void {
-    if (this.off++ < SHOWN) this.offRecords.push(record);
+  leave(record: () => StageRecord): void {
+    if (this.off++ < SHOWN) this.offRecords.push(record());
   }
   result(): TrialStage {
     return { name: this.name, on: this.on, off: this.off, onRecords: this.onRecords, offRecords: this.offRecords };
@@ -228,7 +241,8 @@ class Groups {
     const key = `${line ?? ''} ${cause}`;
     const known = this.groups.get(key);
     if (known) known.count++;
-    else if (this.groups.size < GROUPS) this.groups.set(key, { line, cause, count: 1, message, row, file, source });
+    else if (this.groups.size < GROUPS)
+      this.groups.set(key, { line, cause, count: 1, message, row, file, source: kept(source) });
   }
   result(): TrialFailure[] {
     return [...this.groups.values()].sort((a, b) => b.count - a.count);

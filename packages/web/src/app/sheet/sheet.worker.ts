@@ -48,18 +48,32 @@ addEventListener('message', ({ data }: MessageEvent<TrialQuestion>) => {
   const answer: TrialAnswer = {
     id: data.id,
     problems: trial.problems,
-    record: sample && sample.values.length > 0 ? trial.record(sample.values, sample.row, sample.file) : null,
+    record: sample && sample.values.length > 0 ? shown(trial.record(sample.values, sample.row, sample.file)) : null,
     inAndOut:
       data.line === null
         ? []
-        : trial.inAndOut(
-            data.line,
-            readable.slice(0, 20).map((r) => r.values),
-            file,
-          ),
+        : trial
+            .inAndOut(
+              data.line,
+              readable.slice(0, 20).map((r) => r.values),
+              file,
+            )
+            .map((v) => ({ ...v, from: short(v.from), to: short(v.to) })),
     coverage,
     looked,
     examples,
   };
   postMessage(answer);
 });
+
+/** Characters of a result that go to the page: a cell shows far fewer, and a hundred megabytes would hold up the keys. */
+const LONGEST = 20_000;
+function short<T extends string | null>(text: T): T | string {
+  return text !== null && text.length > LONGEST ? `${text.slice(0, LONGEST)}…` : text;
+}
+function shown(record: RecordResult): RecordResult {
+  const lines = Object.entries(record.lines).map(
+    ([id, line]) => [id, { ...line, source: short(line.source), result: short(line.result) }] as const,
+  );
+  return { ...record, lines: Object.fromEntries(lines) };
+}
