@@ -24,6 +24,14 @@ const failure = (
   await (await fetch(`${server.address}/api/failures?mapping=trips-to-warehouse&cause=rule_error`)).json()
 )[0].id;
 
+const trial = `${server.address}/api/mappings/trips-to-warehouse/trial`;
+await fetch(trial, {
+  method: 'POST',
+  headers: { 'Content-Type': 'application/json' },
+  body: JSON.stringify({ rowLimit: null }),
+});
+while ((await (await fetch(trial)).json()).state === 'running') await new Promise((r) => setTimeout(r, 200));
+
 const VIEWS = [
   ['today', '/today'],
   ['systems', '/systems'],
@@ -38,8 +46,9 @@ const VIEWS = [
   ['sheet-line', `/mappings/trips-to-warehouse?line=l11&record=${failure}`],
   ['sheet-document', '/mappings/trips-to-warehouse?view=document'],
   ['sheet-codes', '/mappings/trips-to-warehouse?view=codes'],
+  ['sheet-trial', '/mappings/trips-to-warehouse?view=trial'],
+  ['sheet-examples', '/mappings/members-to-membership-service?view=examples'],
   ['plans', '/plans?start=trips-by-the-month'],
-  ['runs', '/runs'],
   ['run', '/runs/3'],
   ['failed-records', '/failures'],
   ['help', '/help'],

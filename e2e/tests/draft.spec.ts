@@ -113,6 +113,54 @@ test('a rule is made by a form, edited as SQL, and shown in the form again where
   expect((await stored(page, id)).lines[0]).toMatchObject({ kind: 'lookup', source: 's.name', codeTable: 'district' });
 });
 
+test('a question is asked on a line, answered among all questions, and the line is a draft again', async ({ page }) => {
+  const id = await begin(page, 'With a question', ['code', 'name']);
+  await page.keyboard.type('s.code');
+  await page.keyboard.press('Enter');
+  await page.keyboard.press('ArrowUp');
+  await page.keyboard.press('Control+Enter');
+  await page.getByRole('button', { name: 'Ask a question on this line' }).click();
+  await page.getByLabel('Question', { exact: true }).fill('Which code is it?');
+  await page.getByLabel('To whom').fill('Oda Fenn');
+  await page.getByRole('button', { name: 'Ask', exact: true }).click();
+  await expect(page.getByText('not answered yet')).toBeVisible();
+  expect((await stored(page, id)).lines[0]).toMatchObject({ state: 'question' });
+  await page.getByRole('link', { name: 'Questions 1' }).click();
+  await page.getByRole('button', { name: 'Answer' }).click();
+  await page.getByRole('textbox', { name: 'Answer' }).fill('The one on the pole.');
+  await page.getByRole('button', { name: 'Keep the answer' }).click();
+  await expect(page.getByText('The one on the pole.')).toBeVisible();
+  expect((await stored(page, id)).lines[0]).toMatchObject({ state: 'drafted' });
+  await page.getByRole('button', { name: 'Line 1, code' }).click();
+  await expect(page.getByText('Values in and out')).toBeVisible();
+});
+
+test('two revisions are compared, and an older one is taken up again', async ({ page }) => {
+  const id = await begin(page, 'Gone back', ['code', 'name']);
+  const publish = async (rule: string): Promise<void> => {
+    await page.keyboard.press('Control+Home');
+    await page.keyboard.type(rule);
+    await page.keyboard.press('Enter');
+    await stored(page, id);
+    await page.getByRole('button', { name: 'Publish …' }).click();
+    await page.getByRole('button', { name: /^Publish revision/ }).click();
+    await expect(page.getByText(/^revision \d$/)).toBeVisible();
+    await page.getByLabel(/^Line \d, /).focus();
+  };
+  await publish('s.code');
+  await publish('upper(s.code)');
+  await publish('lower(s.code)');
+  await page.goto(`/mappings/${id}/revisions?from=1&to=3`);
+  await expect(page.getByText('lower(s.code)')).toBeVisible();
+  await choose(page, 'From', 'revision 3');
+  await choose(page, 'To', 'revision 2');
+  await expect(page.getByText('upper(s.code)')).toBeVisible();
+  await page.getByRole('button', { name: 'Go back to it …' }).click();
+  await page.getByRole('button', { name: 'Replace the draft by revision 2' }).click();
+  await expect(page.getByText('The draft says again what revision 2 says.')).toBeVisible();
+  await expect(page.getByRole('gridcell', { name: 'rule upper(s.code)' })).toBeVisible();
+});
+
 test('columns are chosen and made wider, also by keys, and stay so', async ({ page }) => {
   const id = await begin(page, 'By column', ['code', 'name']);
   await page.getByRole('button', { name: 'Columns' }).click();

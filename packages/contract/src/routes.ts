@@ -230,6 +230,13 @@ export const routes = {
     params: idParams,
     response: trials.trialState,
   },
+  restoreRevision: {
+    method: 'post',
+    path: '/mappings/:id/revisions/:number/restore',
+    summary: 'Take a revision up again as the draft',
+    params: revisionParams,
+    response: mappings.mappingDetail,
+  },
   getSynonyms: {
     method: 'get',
     path: '/synonyms',

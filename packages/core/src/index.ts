@@ -44,6 +44,7 @@ export * from './mapping/whole-trial.ts';
 export * from './mapping/edit.ts';
 export * from './mapping/suggest.ts';
 export * from './mapping/line-forms.ts';
+export * from './mapping/questions.ts';
 export { NameMatcher, nameWords } from './mapping/name-match.ts';
 export * from './profile/profile.ts';
 export * from './profile/quality.ts';

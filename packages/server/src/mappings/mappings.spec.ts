@@ -70,6 +70,25 @@ describe('mappings', () => {
     });
   });
 
+  it('takes a revision up again as the draft, and refuses a save that did not know of it', async () => {
+    const made = await create({ name: 'Restored' });
+    await server.api('publish', 'POST', `/mappings/${made.id}/publish`, { note: 'First' });
+    const changed = { ...made.document, purpose: 'Another one' };
+    const saved = await server.api('saveDraft', 'PUT', `/mappings/${made.id}/draft`, {
+      document: changed,
+      version: made.version,
+    });
+    await server.api('publish', 'POST', `/mappings/${made.id}/publish`, { note: 'Second' });
+    const restored = await server.api('restoreRevision', 'POST', `/mappings/${made.id}/revisions/1/restore`);
+    expect(restored.document).toEqual(made.document);
+    expect(restored).toMatchObject({ revision: 2, version: saved.version + 1 });
+    const late = await server.ask('PUT', `/api/mappings/${made.id}/draft`, {
+      document: changed,
+      version: saved.version,
+    });
+    expect(late.status).toBe(409);
+    expect((await server.ask('POST', `/api/mappings/${made.id}/revisions/9/restore`)).status).toBe(404);
+  });
   it('keeps words of one meaning, and suggests by them', async () => {
     server.file('quays.csv', 'berths\n12\n14\n');
     const made = await create({

@@ -294,6 +294,17 @@ export class Mappings {
     return parseDocument(JSON.parse(row.document));
   }
 
+  /** The draft says what a revision said; what the draft said until now is not lost to those who have it open: their save is refused. */
+  async restore(id: string, number: number): Promise<MappingDetail> {
+    await this.revision(id, number);
+    await this.db.query(
+      `UPDATE mapping SET version = version + 1, updated_at = now(),
+         draft = (SELECT document FROM revision WHERE mapping = $1 AND number = $2) WHERE id = $1`,
+      [id, number],
+    );
+    return this.get(id);
+  }
+
   async difference(id: string, from: string, to: string): Promise<Difference> {
     const state = async (name: string): Promise<MappingDocument> => {
       if (name === 'draft') return (await this.get(id)).document;

@@ -14,6 +14,11 @@ export function mappingRoutes(api: Api, { mappings, events }: Services): void {
   });
   api.on('getMapping', ({ params }) => mappings.get(params.id));
   api.on('suggestLines', ({ params }) => mappings.suggestions(params.id));
+  api.on('restoreRevision', async ({ params }) => {
+    const restored = await mappings.restore(params.id, params.number);
+    await changed(params.id);
+    return restored;
+  });
   api.on('getSynonyms', () => mappings.synonyms());
   api.on('setSynonyms', ({ body }) => mappings.setSynonyms(body));
   api.on('saveDraft', async ({ params, body }) => {

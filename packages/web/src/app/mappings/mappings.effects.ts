@@ -1,7 +1,8 @@
 import { inject } from '@angular/core';
 import { Router } from '@angular/router';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
-import { switchMap, tap } from 'rxjs';
+import { map, switchMap, tap } from 'rxjs';
+import { frameActions } from '../frame/frame.feature';
 import { Api } from '../shared/api';
 import { mappingsActions as a } from './mappings.feature';
 
@@ -58,6 +59,34 @@ export const loadRevisions = createEffect(
           (problem) => a.revisionsFailed({ problem }),
         ),
       ),
+    ),
+  { functional: true },
+);
+
+export const restore = createEffect(
+  (actions = inject(Actions), api = inject(Api)) =>
+    actions.pipe(
+      ofType(a.restore),
+      switchMap(({ id, number }) =>
+        api.asAction(
+          'restoreRevision',
+          { params: { id, number } },
+          () => a.restored({ id, number }),
+          (problem) => frameActions.say({ text: problem, problem: true }),
+        ),
+      ),
+    ),
+  { functional: true },
+);
+
+export const showRestored = createEffect(
+  (actions = inject(Actions), router = inject(Router)) =>
+    actions.pipe(
+      ofType(a.restored),
+      map(({ id, number }) => {
+        void router.navigate(['/mappings', id]);
+        return frameActions.say({ text: `The draft says again what revision ${number} says.`, problem: false });
+      }),
     ),
   { functional: true },
 );

@@ -18,6 +18,8 @@ export const mappingsActions = createActionGroup({
     compare: props<{ id: string; from: string; to: string }>(),
     compared: props<{ difference: Difference }>(),
     'compare failed': props<{ problem: string }>(),
+    restore: props<{ id: string; number: number }>(),
+    restored: props<{ id: string; number: number }>(),
   },
 });
 

@@ -1,6 +1,8 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
+import { SELECT } from '../shared/select';
 import { LoadingComponent } from '../shared/loading.component';
 import { FullTimePipe, TimePipe } from '../shared/words';
 import { DifferenceComponent } from './difference.component';
@@ -9,7 +11,7 @@ import { mappingsActions, mappingsFeature } from './mappings.feature';
 /** The revisions of a mapping; any two of them, or one and the draft, side by side. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, LoadingComponent, DifferenceComponent, FullTimePipe, TimePipe],
+  imports: [FormsModule, RouterLink, SELECT, LoadingComponent, DifferenceComponent, FullTimePipe, TimePipe],
   template: `
     <div class="page">
       <p class="crumbs">
@@ -58,7 +60,41 @@ import { mappingsActions, mappingsFeature } from './mappings.feature';
           </div>
           <div>
             @if (from() && to()) {
-              <h2>From {{ words(from()!) }} to {{ words(to()!) }}</h2>
+              <div class="pair">
+                <span>From</span>
+                <nz-select
+                  [ngModel]="from()"
+                  (ngModelChange)="pick({ from: $event })"
+                  aria-label="From"
+                  nzId="from-revision"
+                >
+                  @for (s of states(); track s) {
+                    <nz-option [nzValue]="s" [nzLabel]="words(s)" />
+                  }
+                </nz-select>
+                <span>to</span>
+                <nz-select [ngModel]="to()" (ngModelChange)="pick({ to: $event })" aria-label="To" nzId="to-revision">
+                  @for (s of states(); track s) {
+                    <nz-option [nzValue]="s" [nzLabel]="words(s)" />
+                  }
+                </nz-select>
+                @if (to() !== 'draft' && !restoring()) {
+                  <span class="grow"></span>
+                  <button type="button" class="btn" (click)="restoring.set(true)">Go back to it …</button>
+                }
+              </div>
+              @if (restoring()) {
+                <div class="confirm">
+                  <p>
+                    The draft will say what revision {{ to() }} says. What it says now and was not published is gone
+                    then.
+                  </p>
+                  <button type="button" class="btn first" (click)="restore()">
+                    Replace the draft by revision {{ to() }}
+                  </button>
+                  <button type="button" class="btn quiet" (click)="restoring.set(false)">Give up</button>
+                </div>
+              }
               <vs-loading [of]="difference()" (again)="compare()" />
               @if (difference().value; as d) {
                 <vs-difference [of]="d" />
@@ -77,8 +113,25 @@ import { mappingsActions, mappingsFeature } from './mappings.feature';
       grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
       gap: 34px;
     }
-    h2 {
-      margin-top: 4px;
+    .pair {
+      display: flex;
+      align-items: center;
+      gap: 8px;
+      margin-bottom: 10px;
+    }
+    nz-select {
+      width: 128px;
+    }
+    .grow {
+      flex: 1;
+    }
+    .confirm {
+      border-left: 3px solid var(--act);
+      padding: 2px 0 2px 14px;
+      margin-bottom: 12px;
+    }
+    .confirm p {
+      margin-bottom: 8px;
     }
     .hint {
       padding-top: 8px;
@@ -105,6 +158,15 @@ export class RevisionsPage {
     effect(() => {
       if (this.from() && this.to() && this.revisions().value) this.compare();
     });
+  }
+  protected readonly states = computed(() => ['draft', ...(this.revisions().value ?? []).map((r) => String(r.number))]);
+  protected readonly restoring = signal(false);
+  protected pick(queryParams: { from?: string; to?: string }): void {
+    this.restoring.set(false);
+    void this.router.navigate([], { queryParams, queryParamsHandling: 'merge' });
+  }
+  protected restore(): void {
+    this.store.dispatch(mappingsActions.restore({ id: this.id(), number: Number(this.to()) }));
   }
   protected open(): void {
     this.store.dispatch(mappingsActions.revisionsOpened({ id: this.id() }));

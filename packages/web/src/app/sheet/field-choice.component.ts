@@ -11,6 +11,7 @@ import { SELECT } from '../shared/select';
     <nz-select
       [ngModel]="value()"
       (ngModelChange)="picked.emit($event)"
+      aria-label="Field"
       [attr.aria-label]="label()"
       nzShowSearch
       [nzDropdownMatchSelectWidth]="false"

@@ -283,8 +283,10 @@ export class GridComponent {
     else if (this.anchor() === null) this.anchor.set({ row: this.row(), column: this.column() });
     this.row.set(row);
     this.column.set(column);
-    this.box().nativeElement.value = this.text();
+    const box = this.box().nativeElement;
+    box.value = this.text();
     this.focus();
+    box.select();
     this.reveal(row, column);
   }
   protected startEdit(row: number, column: number): void {

@@ -12,16 +12,22 @@ import {
   LINE_STATES,
   removeField,
   setKey,
+  usedFields,
   type Line,
   type MappingDocument,
 } from '@versicle/core';
 import { SELECT } from '../shared/select';
 import { SaidComponent } from '../shared/said.component';
+import { SignComponent } from '../shared/signs.component';
 import { FigurePipe } from '../shared/words';
 import { LineFormComponent } from './line-form.component';
+import { QuestionsComponent } from './questions.component';
 import { RuleEditorComponent, type Mark } from './rule-editor.component';
 import type { SheetRow } from './rows';
 import { sheetActions, sheetFeature } from './sheet.feature';
+
+/** Codes that are shown beside a line. */
+const CODES = 8;
 
 const FAIL_WORDS: Record<(typeof LINE_FAILURES)[number], string> = {
   reject: 'reject the record',
@@ -34,7 +40,17 @@ const FAIL_WORDS: Record<(typeof LINE_FAILURES)[number], string> = {
 @Component({
   selector: 'vs-line-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, SELECT, SaidComponent, FigurePipe, LineFormComponent, RuleEditorComponent],
+  imports: [
+    FormsModule,
+    RouterLink,
+    SELECT,
+    SaidComponent,
+    SignComponent,
+    FigurePipe,
+    LineFormComponent,
+    QuestionsComponent,
+    RuleEditorComponent,
+  ],
   templateUrl: './line-editor.component.html',
   styleUrl: './line-editor.component.less',
 })
@@ -54,7 +70,28 @@ export class LineEditorComponent {
   protected readonly line = computed(() => this.row().line);
   protected readonly field = computed(() => this.document().target.fields.find((f) => f.name === this.line().target));
   protected readonly codeTables = computed(() => Object.keys(this.document().codeTables));
-  protected readonly questions = computed(() => this.document().questions.filter((q) => q.line === this.line().id));
+  /** The codes beside the line that translates by them. */
+  protected readonly codes = computed(() => {
+    const name = this.line().kind === 'lookup' ? this.line().codeTable : this.field()?.codeTable;
+    const codes = name ? this.document().codeTables[name] : undefined;
+    return name && codes ? { name, count: codes.length, first: codes.slice(0, CODES) } : null;
+  });
+  /** What the dictionary, the source's structure and the target's own description say of the fields on this line. */
+  protected readonly definitions = computed(() => {
+    const { dictionary, source, target } = this.document();
+    const found: { of: 'source' | 'target'; name: string; words: string }[] = [];
+    const structure = source.structures[source.primary.alias] ?? source.structures[source.primary.dataset] ?? [];
+    for (const name of usedFields(this.line())) {
+      const term = dictionary.find((t) => t.dataset === source.primary.dataset && t.name === name);
+      const words = term?.description ?? structure.find((f) => f.name === name)?.description;
+      if (words) found.push({ of: 'source', name, words });
+    }
+    const field = this.field();
+    const term = dictionary.find((t) => t.dataset === target.dataset && t.name === field?.name);
+    const words = term?.description ?? field?.description;
+    if (field && words) found.push({ of: 'target', name: field.label ?? field.name, words });
+    return found;
+  });
   private readonly alias = computed(() => this.document().source.primary.alias);
   protected readonly sourceFields = computed(() => {
     const samples = this.samples().value;

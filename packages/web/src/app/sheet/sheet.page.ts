@@ -22,6 +22,7 @@ import {
   countInRules,
   expectationOf,
   fieldText,
+  LINE_KINDS,
   LINE_STATES,
   namedSourceFields,
   replaceInRules,
@@ -38,7 +39,9 @@ import { CodeTablesComponent } from './code-tables.component';
 import { ColumnChoiceComponent } from './column-choice.component';
 import { DocumentPanelComponent } from './document-panel.component';
 import { GridComponent, type CellEdit } from './grid.component';
+import type { SheetRow } from './rows';
 import { LineEditorComponent } from './line-editor.component';
+import { QuestionsComponent } from './questions.component';
 import { PublishPanelComponent } from './publish-panel.component';
 import { SuggestPanelComponent } from './suggest-panel.component';
 import { TrialPanelComponent } from '../trial/trial-panel.component';
@@ -49,6 +52,7 @@ const VIEWS = [
   ['sheet', 'Sheet'],
   ['document', 'Document'],
   ['codes', 'Code tables used'],
+  ['questions', 'Questions'],
   ['examples', 'Examples'],
   ['trial', 'Trial'],
 ] as const;
@@ -58,6 +62,20 @@ const SAMPLE_SETS: readonly (readonly [SampleSet, string])[] = [
   ['failed', 'Failed records'],
   ['examples', 'Examples'],
 ];
+
+const needsPerson = (r: SheetRow): boolean =>
+  r.failures > 0 || r.broken || r.line.state === 'question' || (r.required && !r.line.kind);
+/** Which lines are shown; the key is what the address says. */
+const FILTERS: readonly { readonly key: string; readonly words: string; readonly meets: (row: SheetRow) => boolean }[] =
+  [
+    { key: 'person', words: 'needs a person', meets: needsPerson },
+    ...LINE_STATES.map((state) => ({ key: state, words: state, meets: (r: SheetRow) => r.line.state === state })),
+    ...LINE_KINDS.map((kind) => ({ key: kind, words: `kind: ${kind}`, meets: (r: SheetRow) => r.line.kind === kind })),
+    { key: 'failing', words: 'with failed records', meets: (r) => r.failures > 0 },
+    { key: 'fault', words: 'at fault for this record', meets: (r) => r.problem !== null },
+    { key: 'required', words: 'required', meets: (r) => r.required },
+    { key: 'edited', words: 'edited since publishing', meets: (r) => r.changed },
+  ];
 
 /** The mapping sheet: the document on screen, with the results for a real record beside each line. */
 @Component({
@@ -75,6 +93,7 @@ const SAMPLE_SETS: readonly (readonly [SampleSet, string])[] = [
     DocumentPanelComponent,
     ExamplesPanelComponent,
     GridComponent,
+    QuestionsComponent,
     LineEditorComponent,
     PublishPanelComponent,
     SuggestPanelComponent,
@@ -96,7 +115,7 @@ export class SheetPage {
   private readonly grid = viewChild(GridComponent);
   private readonly findBox = viewChild<ElementRef<HTMLInputElement>>('findBox');
   protected readonly views = VIEWS;
-  protected readonly states = LINE_STATES;
+  protected readonly filters = FILTERS;
   protected readonly s = this.store.selectSignal(sheetFeature.selectSheetState);
   private readonly allRows = this.store.selectSignal(sheetFeature.selectRows);
   protected readonly sample = this.store.selectSignal(sheetFeature.selectSampleRow);
@@ -105,22 +124,14 @@ export class SheetPage {
   protected readonly noticed = signal('');
   protected readonly rows = computed(() => {
     const words = (this.find() ?? '').toLowerCase();
-    const wanted = this.show();
+    const meets = FILTERS.find((f) => f.key === this.show())?.meets ?? (() => true);
     return this.allRows().filter(
       (r) =>
-        (!wanted ||
-          (wanted === 'person'
-            ? r.failures > 0 || r.broken || r.line.state === 'question' || (r.required && !r.line.kind)
-            : r.line.state === wanted)) &&
+        meets(r) &&
         `${r.source} ${r.kind} ${r.how} ${r.target} ${r.targetName} ${r.line.note ?? ''}`.toLowerCase().includes(words),
     );
   });
-  protected readonly needPerson = computed(
-    () =>
-      this.allRows().filter(
-        (r) => r.failures > 0 || r.broken || r.line.state === 'question' || (r.required && !r.line.kind),
-      ).length,
-  );
+  protected readonly needPerson = computed(() => this.allRows().filter(needsPerson).length);
   protected readonly lineStates = computed(() => {
     const counts: Record<string, number> = {};
     for (const line of this.s().document?.lines ?? []) counts[line.state] = (counts[line.state] ?? 0) + 1;
@@ -237,6 +248,13 @@ export class SheetPage {
     this.store.dispatch(sheetActions.sampleSetChosen({ from, index: 0 }));
   }
   protected readonly exampleCount = computed(() => this.s().document?.examples?.length ?? 0);
+  protected readonly openQuestions = computed(
+    () => this.s().document?.questions.filter((q) => q.answer === undefined).length ?? 0,
+  );
+  protected showLine(line: string): void {
+    this.store.dispatch(sheetActions.lineOpened({ line }));
+    this.ask({ view: null, line });
+  }
   protected readonly wrongExamples = computed(
     () => this.s().trial?.examples.filter((e) => e.differences.length > 0).length ?? 0,
   );
