@@ -18,6 +18,7 @@ if (first === undefined) {
   );
   process.stdout.write(`${JSON.stringify(services.ports)}\n`);
   // They end with whoever started them; Ctrl-C reaches both, and databases are to be closed first.
-  process.on('SIGINT', () => undefined);
-  process.stdin.on('end', () => void services.close().finally(() => process.exit(0))).resume();
+  const end = (): void => void services.close().finally(() => process.exit(0));
+  process.on('SIGINT', () => process.stdin.isTTY && end());
+  process.stdin.on('end', end).resume();
 } else await writeTidebridge(first, second === undefined ? undefined : Number(second));

@@ -55,11 +55,7 @@ describe('letters beyond the first plane', () => {
     ],
     ['JSON Lines', letters.map((l) => JSON.stringify({ a: l })).join('\n'), { kind: 'jsonl', encoding: 'utf-8' }],
     ['JSON', JSON.stringify(letters.map((a) => ({ a }))), { kind: 'json', records: '', ...nested }],
-    [
-      'XML',
-      `<l>${letters.map((l) => `<r><a>${l}</a></r>`).join('')}</l>`,
-      { kind: 'xml', records: 'l/r', ...nested },
-    ],
+    ['XML', `<l>${letters.map((l) => `<r><a>${l}</a></r>`).join('')}</l>`, { kind: 'xml', records: 'l/r', ...nested }],
   ] as [string, string, Parameters<typeof readerFor>[0]][])(
     'are read as they are from %s',
     async (_name, text, format) => {

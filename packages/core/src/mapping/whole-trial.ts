@@ -70,6 +70,10 @@ const LONGEST = 300;
 /** Characters of a failing record that is kept to be opened on the sheet. */
 const LARGEST = 1_000_000;
 const GROUPS = 2000;
+/** Groups of faults whose first record is kept. */
+const WITH_RECORD = 100;
+/** Target fields whose values are told. */
+const FIELDS = 2000;
 
 /** Puts records through the whole document without writing any: what a run would do, with the records at each stage. */
 export class WholeTrial {
@@ -191,7 +195,7 @@ export class WholeTrial {
       stages: this.stages.map((s) => s.result()),
       failures: this.failures.result(),
       remarks: this.remarks.result(),
-      fields: this.mapping.lines.map((line) => ({
+      fields: this.mapping.lines.slice(0, FIELDS).map((line) => ({
         target: line.field.name,
         line: line.id,
         before: [...new Set(line.uses.map((u) => this.mapping.sourceFields[u.slot]!.name))].map((n) => before.get(n)!),
@@ -245,6 +249,8 @@ class Groups {
       this.groups.set(key, { line, cause, count: 1, message, row, file, source: kept(source) });
   }
   result(): TrialFailure[] {
-    return [...this.groups.values()].sort((a, b) => b.count - a.count);
+    return [...this.groups.values()]
+      .sort((a, b) => b.count - a.count)
+      .map((group, i) => (i < WITH_RECORD ? group : { ...group, source: [] }));
   }
 }

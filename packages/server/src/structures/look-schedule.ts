@@ -44,12 +44,16 @@ export function keepLookSchedules(
         'SELECT id, look_cron AS cron, look_zone AS zone, looked_at AS at FROM system WHERE look_cron IS NOT NULL',
       );
       for (const { id, cron, zone, at } of rows) {
-        const next = nextLook({ cron, zone }, new Date(at));
-        if (stopped || next === null || next > new Date()) continue;
-        await db.query('UPDATE system SET looked_at = now() WHERE id = $1', [id]);
-        await look(id).catch((error: Error) =>
-          log.warn({ system: id, error: error.message }, 'could not be looked at'),
-        );
+        if (stopped) return;
+        // What is wrong with one system must not keep the others from being looked at.
+        try {
+          const next = nextLook({ cron, zone }, new Date(at));
+          if (next === null || next > new Date()) continue;
+          await db.query('UPDATE system SET looked_at = now() WHERE id = $1', [id]);
+          await look(id);
+        } catch (error) {
+          log.warn({ system: id, error: (error as Error).message }, 'could not be looked at');
+        }
       }
     } catch (error) {
       log.warn({ error: (error as Error).message }, 'schedules could not be kept');

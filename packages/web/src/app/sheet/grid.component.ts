@@ -151,6 +151,8 @@ export class GridComponent {
     effect(() => {
       const last = this.rows().length - 1;
       if (untracked(this.row) > last) this.row.set(Math.max(0, last));
+      const right = this.columns().length - 1;
+      if (untracked(this.column) > right) this.column.set(right);
     });
     // An open line is also the chosen one.
     effect(() => {

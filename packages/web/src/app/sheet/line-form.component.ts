@@ -8,12 +8,12 @@ import {
   UNITS,
   type FormName,
   type FormTest,
-  type FormValue,
   type Line,
   type LineForm,
 } from '@versicle/core';
 import { SELECT } from '../shared/select';
 import { FieldChoiceComponent } from './field-choice.component';
+import { FormValueComponent } from './form-value.component';
 
 const FORMS: readonly (readonly [FormName, string])[] = [
   ['as is', 'take as it is'],
@@ -41,7 +41,7 @@ const TEST_WORDS: Record<FormTest, string> = {
 @Component({
   selector: 'vs-line-form',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, SELECT, FieldChoiceComponent],
+  imports: [FormsModule, SELECT, FieldChoiceComponent, FormValueComponent],
   templateUrl: './line-form.component.html',
   styleUrl: './line-form.component.less',
 })
@@ -100,10 +100,5 @@ export class LineFormComponent {
   }
   protected factor(form: Extract<LineForm, { form: 'unit' }>, text: string): void {
     if (/^\d+(\.\d+)?$/.test(text.trim())) this.set(form, { factor: text.trim() });
-  }
-  protected valueOf(is: FormValue['is'], before: FormValue): FormValue {
-    if (is === 'text') return { is, text: before.is === 'text' ? before.text : '' };
-    if (is === 'field') return { is, field: before.is === 'field' ? before.field : this.field() };
-    return { is };
   }
 }

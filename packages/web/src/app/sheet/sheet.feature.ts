@@ -30,8 +30,8 @@ export const sheetActions = createActionGroup({
     'sample set chosen': props<{ from: SampleSet; index: number }>(),
     'failed samples loaded': props<{ rows: readonly SampleRow[] }>(),
     'failed samples failed': props<{ problem: string }>(),
-    /** A record from elsewhere, to be the sample. */
-    'record given': props<{ record: SampleRow }>(),
+    /** A record from elsewhere, to be the sample; `fields` names its values. */
+    'record given': props<{ fields: readonly string[]; record: SampleRow }>(),
     'line opened': props<{ line: string | null }>(),
     /** `merge`: edits of the same thing that follow one another are one step of undo. */
     edited: props<{ document: MappingDocument; merge: string | null }>(),
@@ -184,9 +184,11 @@ export const sheetFeature = createFeature({
       ...s,
       failedSamples: failed(problem, s.failedSamples),
     })),
-    on(sheetActions.recordGiven, (s, { record }): SheetState => {
+    on(sheetActions.recordGiven, (s, { fields, record: given }): SheetState => {
       const { value } = s.samples;
       if (value === null) return s;
+      const values = value.fields.map((f) => given.values[fields.indexOf(f)] ?? null);
+      const record = { ...given, values };
       const same = (r: SampleRow): boolean => r.row === record.row && r.file === record.file;
       const rows = [record, ...value.rows.filter((r) => !same(r))];
       return { ...s, samples: loaded({ ...value, rows, failed: null }), sampleSet: 'source', sample: 0 };

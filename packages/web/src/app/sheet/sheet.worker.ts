@@ -7,6 +7,7 @@ import {
   type ExampleResult,
   type MappingDocument,
   type Marks,
+  type RecordResult,
 } from '@versicle/core';
 import type { TrialAnswer, TrialQuestion, TrialRow } from './trial-messages';
 

@@ -143,7 +143,12 @@ export class TrialPanelComponent {
   protected open(failure: Report['failures'][number]): void {
     const { row, file, source } = failure;
     if (source.length > 0)
-      this.store.dispatch(sheetActions.recordGiven({ record: { row, file, values: [...source], problem: null } }));
+      this.store.dispatch(
+        sheetActions.recordGiven({
+          fields: this.report()!.sourceFields,
+          record: { row, file, values: [...source], problem: null },
+        }),
+      );
     const line = this.numbers().has(failure.line ?? '') ? failure.line : null;
     this.store.dispatch(sheetActions.lineOpened({ line }));
     void this.router.navigate([], { queryParams: { view: null, line }, queryParamsHandling: 'merge' });
