@@ -1,4 +1,5 @@
 import { expect, test } from '@playwright/test';
+import ExcelJS from 'exceljs';
 import { begin, choose, stored } from '../mapping.ts';
 
 test('a draft is tried on real records, and a failing line is mended from there', async ({ page }) => {
@@ -159,6 +160,42 @@ test('two revisions are compared, and an older one is taken up again', async ({ 
   await page.getByRole('button', { name: 'Replace the draft by revision 2' }).click();
   await expect(page.getByText('The draft says again what revision 2 says.')).toBeVisible();
   await expect(page.getByRole('gridcell', { name: 'rule upper(s.code)' })).toBeVisible();
+});
+
+test('a workbook goes out, is changed by somebody, and comes back with its differences shown', async ({ page }) => {
+  const id = await begin(page, 'By workbook', ['code', 'name']);
+  await page.keyboard.type('s.code');
+  await page.keyboard.press('Enter');
+  await stored(page, id);
+  await page.getByRole('button', { name: 'Workbook' }).click();
+  const [download] = await Promise.all([
+    page.waitForEvent('download'),
+    page.getByRole('link', { name: 'Download it (.xlsx)' }).click(),
+  ]);
+  expect(download.suggestedFilename()).toBe('by-workbook.xlsx');
+  const path = await download.path();
+  const book = new ExcelJS.Workbook();
+  await book.xlsx.readFile(path);
+  const sheet = book.getWorksheet('Mapping')!;
+  const column = (name: string): number => (sheet.getRow(1).values as string[]).indexOf(name);
+  sheet.getCell(3, column('Kind')).value = 'rule';
+  sheet.getCell(3, column('Rule')).value = 'trim(s.name)';
+  sheet.getCell(3, column('State')).value = 'agreed';
+  const content = Buffer.from(await book.xlsx.writeBuffer());
+  const give = async (name: string, buffer: Buffer): Promise<void> => {
+    await page
+      .getByLabel('Workbook to read back')
+      .setInputFiles({ name, mimeType: 'application/octet-stream', buffer });
+  };
+  await give('answered.xlsx', content);
+  const panel = page.getByRole('region', { name: 'The workbook against the draft' });
+  await expect(panel).toContainText('One line changed');
+  await expect(panel).toContainText('trim(s.name)');
+  await panel.getByRole('button', { name: 'Take it over' }).click();
+  await expect(page.getByRole('gridcell', { name: 'rule trim(s.name)' })).toBeVisible();
+  expect((await stored(page, id)).lines[1]).toMatchObject({ rule: 'trim(s.name)', state: 'agreed' });
+  await give('cut.xlsx', content.subarray(0, 3000));
+  await expect(page.getByText(/cut.xlsx.*not a sound ZIP archive/)).toBeVisible();
 });
 
 test('columns are chosen and made wider, also by keys, and stay so', async ({ page }) => {

@@ -39,7 +39,7 @@ export async function apply(argv: string[], print: (text: string) => void): Prom
   });
   if (!values.mapping) throw new BadInput('Name the mapping: --mapping FILE');
   if (!values.out) throw new BadInput('Name the file to write: --out FILE (.csv, .jsonl, .json, .xml, .xlsx or .txt)');
-  const document = await withCodeTables(loadMapping(values.mapping), values['code-table'] ?? []);
+  const document = await withCodeTables(await loadMapping(values.mapping), values['code-table'] ?? []);
   const source = await sourceFile(document, values.source ?? [], values.format ?? []);
   outputKind(values.out);
   for (const path of [values.out, values.failed, values.remarks]) if (path) requireWritable(path, source.path);

@@ -22,7 +22,7 @@ export async function check(argv: string[], print: (text: string) => void): Prom
     },
   });
   if (!values.mapping) throw new BadInput('Name the mapping: --mapping FILE');
-  const document = loadMapping(values.mapping);
+  const document = await loadMapping(values.mapping);
   const structure = structureOf(document);
   const file = values.source ? await sourceFile(document, values.source, values.format) : null;
   const marks = file && file.marks;

@@ -2,6 +2,8 @@ import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'nod
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
+import { parseDocument } from '@versicle/core';
+import { writeDocumentWorkbook } from '@versicle/files';
 import { main } from './main.ts';
 
 const home = mkdtempSync(join(tmpdir(), 'versicle-cli-'));
@@ -279,6 +281,22 @@ describe('check', () => {
     const { code, said } = await versicle('check', '--mapping', wrong);
     expect(code).toBe(1);
     expect(said.join('\n')).toContain('Example “monthly” (e1): plan should be “DAILY” and is “MONTHLY”.');
+  });
+  it('takes the workbook of a document, and applies it like the JSON form', async () => {
+    const book = path('members.xlsx');
+    await writeDocumentWorkbook(book, parseDocument(document));
+    expect((await versicle('check', '--mapping', book, '--source', `m=${members}`)).said.at(-1)).toBe(
+      'Members: no errors in 5 lines',
+    );
+    const applied = async (given: string): Promise<string> => {
+      await versicle('apply', '--mapping', given, '--source', `m=${members}`, '--out', path('both.csv'));
+      return read('both.csv');
+    };
+    expect(await applied(book)).toBe(await applied(mapping));
+    const cut = write('cut.xlsx', readFileSync(book).subarray(0, 3000));
+    const { code, complained } = await versicle('check', '--mapping', cut);
+    expect(code).toBe(2);
+    expect(complained.join()).toContain('cut.xlsx');
   });
   it('exits with 2 for what is no document', async () => {
     const { code, complained } = await versicle(

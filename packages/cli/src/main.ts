@@ -17,7 +17,8 @@ const HELP = `versicle: run, check and try mapping documents
       shape that the dataset's page and the API have it, with how numbers and dates are written.
 
   versicle check --mapping M.versicle.json [--source ALIAS=FILE]
-      Lists what is wrong with the document. Exit code 1 if there is an error.
+      Lists what is wrong with the document, and its examples that come out otherwise. Exit code 1
+      if there is an error. Either command takes the workbook (M.xlsx) instead of the JSON form.
 
   versicle rule "EXPR" --rows ROWS.jsonl [--fields FIELDS.json]
   versicle rule --file RULES.txt --rows ROWS.jsonl [--fields FIELDS.json]

@@ -11,18 +11,18 @@ import {
   type Marks,
   type Problem,
 } from '@versicle/core';
-import { lookAt } from '@versicle/files';
+import { lookAt, readDocumentWorkbook } from '@versicle/files';
 import { BadInput } from './errors.ts';
 import { requireFile } from './files.ts';
 import { basename } from 'node:path';
 
-export function loadMapping(path: string): MappingDocument {
+export async function loadMapping(path: string): Promise<MappingDocument> {
   requireFile(path);
-  if (/\.xlsx$/i.test(path))
-    throw new BadInput(`${path}: workbooks are not read yet; use the JSON form (*.versicle.json).`);
   try {
+    if (/\.xlsx$/i.test(path)) return (await readDocumentWorkbook(path, basename(path))).document;
     return readDocument(readFileSync(path, 'utf8'));
   } catch (error) {
+    if (error instanceof FormatError) throw new BadInput(error.message);
     if (error instanceof DocumentError)
       throw new BadInput(
         `${path} is not a mapping document:\n${error.problems.map((p) => `  ${p.path || 'document'}: ${p.message}`).join('\n')}`,

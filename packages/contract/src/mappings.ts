@@ -70,6 +70,9 @@ export const revision = z.object({
 });
 export type Revision = z.infer<typeof revision>;
 
+/** A workbook that comes back, as Base64. */
+export const workbookBack = z.strictObject({ fileName: z.string().min(1).max(300), content: z.string().min(1) });
+
 export const lineChange = z.object({
   line: z.string(),
   target: z.string(),
@@ -86,3 +89,14 @@ export const difference = z.object({
   other: z.array(z.string()),
 });
 export type Difference = z.infer<typeof difference>;
+
+/** What a workbook says together with what changed in the draft meanwhile, and how that differs from the draft; nothing is changed by reading it. */
+export const workbookRead = z.object({
+  document: mappingSchema,
+  difference,
+  /** What was changed in the draft, too, since the workbook went out; the workbook's change is taken. */
+  clashes: z.array(z.object({ what: z.string(), line: z.string().nullable() })),
+  /** The mapping that the workbook was made of, when it is another one. */
+  ofOther: z.string().nullable(),
+});
+export type WorkbookRead = z.infer<typeof workbookRead>;

@@ -237,6 +237,14 @@ export const routes = {
     params: revisionParams,
     response: mappings.mappingDetail,
   },
+  readWorkbook: {
+    method: 'post',
+    path: '/mappings/:id/workbook',
+    summary: 'Read a workbook that comes back, and say how it differs from the draft',
+    params: idParams,
+    body: mappings.workbookBack,
+    response: mappings.workbookRead,
+  },
   getSynonyms: {
     method: 'get',
     path: '/synonyms',

@@ -45,6 +45,8 @@ export * from './mapping/edit.ts';
 export * from './mapping/suggest.ts';
 export * from './mapping/line-forms.ts';
 export * from './mapping/questions.ts';
+export * from './mapping/workbook.ts';
+export * from './mapping/merge.ts';
 export { NameMatcher, nameWords } from './mapping/name-match.ts';
 export * from './profile/profile.ts';
 export * from './profile/quality.ts';

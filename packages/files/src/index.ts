@@ -3,3 +3,4 @@ export * from './chunks.ts';
 export * from './look.ts';
 export * from './records.ts';
 export * from './write.ts';
+export * from './document-workbook.ts';

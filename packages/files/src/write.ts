@@ -3,6 +3,8 @@ import { once } from 'node:events';
 import { finished } from 'node:stream/promises';
 import { ByteWriter, outputText, rowFormat, type OutField, type TextOutput, type Value } from '@versicle/core';
 
+import { cellText, MAX_CELL } from './cell-text.ts';
+
 /** A file can't be written: which, and why. */
 export class WriteError extends Error {}
 
@@ -106,7 +108,8 @@ async function openWorkbook(path: string, fields: readonly OutField[]): Promise<
     if (type === 'bool') return value as boolean;
     const text = outputText(value, type)!;
     if (type === 'int2' || type === 'int4') return Number(text);
-    return text.length > 32_767 ? tooLong(field) : text;
+    const kept = cellText(text);
+    return kept.length > MAX_CELL ? tooLong(field) : kept;
   };
   const tooLong = (field: OutField): never => {
     throw new WriteError(`A value of ${field.name} is longer than the 32,767 characters that a cell holds.`);

@@ -9,6 +9,7 @@ import { Failures } from './failures/failures.ts';
 import { makeApp } from './http/app.ts';
 import { Events } from './http/events.ts';
 import { Mappings } from './mappings/mappings.ts';
+import { Workbooks } from './mappings/workbooks.ts';
 import { Plans } from './plans/plans.ts';
 import { Profiles } from './profiles/profiles.ts';
 import type { Services } from './services.ts';
@@ -63,6 +64,7 @@ async function start(): Promise<void> {
     profiles,
     events,
     mappings,
+    workbooks: new Workbooks(mappings),
     trials: new Trials(mappings, systems, events, join(data, 'trials')),
     plans: new Plans(db),
     engine: new Engine(db, systems, events, join(data, 'landed'), await installationId(db)),

@@ -2,6 +2,7 @@ import type { Engine } from './engine/engine.ts';
 import type { Failures } from './failures/failures.ts';
 import type { Events } from './http/events.ts';
 import type { Mappings } from './mappings/mappings.ts';
+import type { Workbooks } from './mappings/workbooks.ts';
 import type { Plans } from './plans/plans.ts';
 import type { Profiles } from './profiles/profiles.ts';
 import type { Structures } from './structures/structures.ts';
@@ -18,6 +19,7 @@ export interface Services {
   readonly profiles: Profiles;
   readonly structures: Structures;
   readonly mappings: Mappings;
+  readonly workbooks: Workbooks;
   readonly trials: Trials;
   readonly plans: Plans;
   readonly failures: Failures;

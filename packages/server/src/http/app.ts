@@ -7,7 +7,7 @@ import { rateLimit } from 'express-rate-limit';
 import helmet from 'helmet';
 import type { Logger } from 'pino';
 import { failureRoutes } from '../failures/routes.ts';
-import { mappingRoutes } from '../mappings/routes.ts';
+import { mappingRoutes, workbookFiles } from '../mappings/routes.ts';
 import { planRoutes } from '../plans/routes.ts';
 import { profileRoutes } from '../profiles/routes.ts';
 import { runRoutes } from '../runs/routes.ts';
@@ -75,6 +75,7 @@ export function makeApp(services: Services, { version, host, pages, log }: AppOp
   app.get('/api/openapi.json', (_req, res) => void res.json(openApi(version)));
   app.get('/api/events', (_req, res) => services.events.add(res));
   app.use('/api', trialFiles(services.trials));
+  app.use('/api', workbookFiles(services));
   app.use('/api', api.router);
   app.use('/api', (req) => {
     throw new Problem(

@@ -1,3 +1,4 @@
+import ExcelJS from 'exceljs';
 import type { MappingDocument } from '@versicle/core';
 import { itemsDocument, RunningServer } from '../testing/running-server.ts';
 
@@ -88,6 +89,43 @@ describe('mappings', () => {
     });
     expect(late.status).toBe(409);
     expect((await server.ask('POST', `/api/mappings/${made.id}/revisions/9/restore`)).status).toBe(404);
+  });
+  it('gives the draft as a workbook, and reads it back with what changed meanwhile', async () => {
+    const made = await create({ name: 'By workbook' });
+    const answer = await fetch(`${server.address}/api/mappings/${made.id}/workbook.xlsx`);
+    expect(answer.headers.get('content-type')).toContain('spreadsheetml');
+    const book = new ExcelJS.Workbook();
+    await book.xlsx.load(await answer.arrayBuffer());
+    const sheet = book.getWorksheet('Mapping')!;
+    const column = (name: string): number => (sheet.getRow(1).values as string[]).indexOf(name);
+    sheet.getCell(2, column('Note')).value = 'answered';
+    const content = Buffer.from(await book.xlsx.writeBuffer()).toString('base64');
+    // Meanwhile somebody changed another line, and the note of the same one.
+    const [first, second, ...others] = made.document.lines;
+    const changed = { ...made.document, lines: [first!, { ...second!, note: 'mine' }, ...others] };
+    const saved = await server.api('saveDraft', 'PUT', `/mappings/${made.id}/draft`, {
+      document: changed,
+      version: made.version,
+    });
+    const body = { fileName: 'back.xlsx', content };
+    const back = await server.api('readWorkbook', 'POST', `/mappings/${made.id}/workbook`, body);
+    expect(back).toMatchObject({ ofOther: null, clashes: [], difference: { lines: [{ line: first!.id }] } });
+    expect(back.document.lines[1]).toMatchObject({ note: 'mine' });
+    await server.api('saveDraft', 'PUT', `/mappings/${made.id}/draft`, {
+      document: { ...changed, lines: [{ ...first!, note: 'otherwise' }, ...changed.lines.slice(1)] },
+      version: saved.version,
+    });
+    const clashing = await server.api('readWorkbook', 'POST', `/mappings/${made.id}/workbook`, body);
+    expect(clashing.clashes).toEqual([{ what: first!.target, line: first!.id }]);
+    const other = await create({ name: 'Another' });
+    expect(await server.api('readWorkbook', 'POST', `/mappings/${other.id}/workbook`, body)).toMatchObject({
+      ofOther: made.id,
+    });
+    const wrong = await server.ask('POST', `/api/mappings/${made.id}/workbook`, {
+      fileName: 'x.xlsx',
+      content: 'AAAA',
+    });
+    expect(wrong.body.detail).toContain('x.xlsx');
   });
   it('keeps words of one meaning, and suggests by them', async () => {
     server.file('quays.csv', 'berths\n12\n14\n');

@@ -1,7 +1,8 @@
+import { Router, type Request, type Response } from 'express';
 import type { Api } from '../http/api.ts';
 import type { Services } from '../services.ts';
 
-export function mappingRoutes(api: Api, { mappings, events }: Services): void {
+export function mappingRoutes(api: Api, { mappings, workbooks, events }: Services): void {
   const changed = async (id: string): Promise<void> => {
     events.send({ type: 'mapping', id });
     await events.waitingChanged();
@@ -19,6 +20,7 @@ export function mappingRoutes(api: Api, { mappings, events }: Services): void {
     await changed(params.id);
     return restored;
   });
+  api.on('readWorkbook', ({ params, body }) => workbooks.read(params.id, body.fileName, body.content));
   api.on('getSynonyms', () => mappings.synonyms());
   api.on('setSynonyms', ({ body }) => mappings.setSynonyms(body));
   api.on('saveDraft', async ({ params, body }) => {
@@ -34,4 +36,22 @@ export function mappingRoutes(api: Api, { mappings, events }: Services): void {
   api.on('listRevisions', ({ params }) => mappings.revisions(params.id));
   api.on('getRevision', ({ params }) => mappings.revision(params.id, params.number));
   api.on('difference', ({ params, query }) => mappings.difference(params.id, query.from, query.to));
+}
+
+/** The draft as a workbook, as a download. */
+export function workbookFiles({ workbooks }: Pick<Services, 'workbooks'>): Router {
+  const router = Router();
+  router.get('/mappings/:id/workbook.xlsx', async (req: Request<{ id: string }>, res: Response) => {
+    const { id } = req.params;
+    await workbooks.give(
+      id,
+      (path) =>
+        new Promise<void>((resolve, reject) =>
+          res
+            .set('Cache-Control', 'no-store')
+            .download(path, `${id}.xlsx`, { dotfiles: 'allow' }, (error) => (error ? reject(error) : resolve())),
+        ),
+    );
+  });
+  return router;
 }

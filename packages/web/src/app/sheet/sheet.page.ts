@@ -12,6 +12,7 @@ import {
   viewChild,
 } from '@angular/core';
 import { FormsModule } from '@angular/forms';
+import type { WorkbookRead } from '@versicle/contract';
 import { Router, RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import {
@@ -27,7 +28,9 @@ import {
   namedSourceFields,
   replaceInRules,
   timestampOfMillis,
+  withAllLines,
   writeCell,
+  type MappingDocument,
 } from '@versicle/core';
 import { SELECT } from '../shared/select';
 import { frameActions } from '../frame/frame.feature';
@@ -46,6 +49,8 @@ import { PublishPanelComponent } from './publish-panel.component';
 import { SuggestPanelComponent } from './suggest-panel.component';
 import { TrialPanelComponent } from '../trial/trial-panel.component';
 import { ExamplesPanelComponent } from './examples-panel.component';
+import { WorkbookMenuComponent } from './workbook-menu.component';
+import { WorkbookPanelComponent } from './workbook-panel.component';
 import { sheetActions, sheetFeature, type SampleSet } from './sheet.feature';
 
 const VIEWS = [
@@ -98,6 +103,8 @@ const FILTERS: readonly { readonly key: string; readonly words: string; readonly
     PublishPanelComponent,
     SuggestPanelComponent,
     TrialPanelComponent,
+    WorkbookMenuComponent,
+    WorkbookPanelComponent,
   ],
   host: { '(window:beforeunload)': 'guard($event)' },
   templateUrl: './sheet.page.html',
@@ -242,6 +249,13 @@ export class SheetPage {
 
   protected ask(queryParams: Record<string, string | null>): void {
     void this.router.navigate([], { queryParams, queryParamsHandling: 'merge', replaceUrl: true });
+  }
+  /** A workbook that was read back, while it is looked at. */
+  protected readonly workbook = signal<WorkbookRead | null>(null);
+  protected takeWorkbook(document: MappingDocument): void {
+    this.store.dispatch(sheetActions.edited({ document: withAllLines(document), merge: null }));
+    this.workbook.set(null);
+    this.say('The draft says what the workbook says; Ctrl+Z takes it back.');
   }
   protected readonly sets = SAMPLE_SETS;
   protected chooseSet(from: SampleSet): void {

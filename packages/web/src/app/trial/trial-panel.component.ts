@@ -108,6 +108,12 @@ export class TrialPanelComponent {
       const mapping = this.mapping();
       untracked(() => this.store.dispatch(trialActions.opened({ mapping })));
     });
+    // What was tried last is what one tries again.
+    effect(() => {
+      const trial = this.trial();
+      const last = trial?.startedAt ? (trial.rowLimit ?? 0) : null;
+      if (last !== null && AMOUNTS.some(([n]) => n === last)) this.amount.set(last);
+    });
   }
 
   private labelOf(target: string): string {

@@ -1,0 +1,124 @@
+import type { MappingDocument } from './document.ts';
+
+/** Where two people changed the same thing in different ways. */
+export interface Clash {
+  /** The line or field, or the part of the document. */
+  readonly what: string;
+  readonly line: string | null;
+}
+export interface Merged {
+  readonly document: MappingDocument;
+  /** For each of these, the other side's change was taken. */
+  readonly clashes: readonly Clash[];
+}
+
+const same = (a: unknown, b: unknown): boolean => JSON.stringify(canonical(a)) === JSON.stringify(canonical(b));
+/** Members in one order, without those that are not there: how a thing was put together makes no difference. */
+function canonical(value: unknown): unknown {
+  if (Array.isArray(value)) return value.map(canonical);
+  if (typeof value !== 'object' || value === null) return value;
+  const entries = Object.entries(value).filter(([, v]) => v !== undefined && v !== null);
+  return Object.fromEntries(entries.sort(([a], [b]) => (a < b ? -1 : 1)).map(([k, v]) => [k, canonical(v)]));
+}
+
+/**
+ * Brings together what two sides made of one document (`base`): line by line, field by field, and the other parts as
+ * wholes. What only one side changed is as that side has it; where both changed the same, `theirs` is taken and named.
+ */
+export function mergeDocuments(base: MappingDocument, mine: MappingDocument, theirs: MappingDocument): Merged {
+  const clashes: Clash[] = [];
+  const one = <T>(was: T, ours: T, other: T, what: string, line: string | null = null): T => {
+    if (same(ours, other) || same(was, other)) return ours;
+    if (!same(was, ours)) clashes.push({ what, line });
+    return other;
+  };
+  const list = <T>(
+    part: (document: MappingDocument) => readonly T[],
+    key: (item: T) => string,
+    name: (item: T) => string,
+    isLine = false,
+  ): T[] => {
+    const by = (document: MappingDocument): Map<string, T> => new Map(part(document).map((item) => [key(item), item]));
+    const [was, ours, other] = [by(base), by(mine), by(theirs)];
+    const merged = new Map<string, T>();
+    // In our order; what the other side added stands at its end.
+    for (const id of new Set([...ours.keys(), ...other.keys()])) {
+      const item = (ours.get(id) ?? other.get(id))!;
+      const kept = one<T | undefined>(was.get(id), ours.get(id), other.get(id), name(item), isLine ? id : null);
+      if (kept !== undefined) merged.set(id, kept);
+    }
+    // Whoever moved things keeps the order, if only one side did.
+    const order = (m: Map<string, T>): string[] => [...m.keys()].filter((id) => was.has(id) && merged.has(id));
+    const moved = !same(order(was), order(other)) && same(order(was), order(ours));
+    const ids = moved
+      ? [...[...other.keys()].filter((id) => merged.has(id)), ...[...merged.keys()].filter((id) => !other.has(id))]
+      : [...merged.keys()];
+    return ids.map((id) => merged.get(id)!);
+  };
+  const whole = <K extends keyof MappingDocument>(part: K, what: string): MappingDocument[K] =>
+    one(base[part], mine[part], theirs[part], what);
+  const tables = new Set([...Object.keys(mine.codeTables), ...Object.keys(theirs.codeTables)]);
+  const codeTables: MappingDocument['codeTables'] = {};
+  for (const name of tables) {
+    const kept = one<MappingDocument['codeTables'][string] | undefined>(
+      base.codeTables[name],
+      mine.codeTables[name],
+      theirs.codeTables[name],
+      `code table ${name}`,
+    );
+    if (kept !== undefined) codeTables[name] = kept;
+  }
+  const { fields: _was, ...baseTarget } = base.target;
+  const { fields: _ours, ...ourTarget } = mine.target;
+  const { fields: _other, ...theirTarget } = theirs.target;
+  const examples = list(
+    (d) => d.examples ?? [],
+    (e) => e.id,
+    (e) => `example ${e.id}`,
+  );
+  const { examples: _examples, ...rest } = mine;
+  const document: MappingDocument = {
+    ...rest,
+    name: whole('name', 'the name'),
+    purpose: whole('purpose', 'the purpose'),
+    source: whole('source', 'the source set'),
+    target: {
+      ...one(baseTarget, ourTarget, theirTarget, 'the target'),
+      fields: list(
+        (d) => d.target.fields,
+        (f) => f.name,
+        (f) => `field ${f.label ?? f.name}`,
+      ),
+    },
+    lines: list(
+      (d) => d.lines,
+      (l) => l.id,
+      (l) => l.target,
+      true,
+    ),
+    checks: list(
+      (d) => d.checks,
+      (c) => c.id,
+      (c) => `check ${c.id}`,
+    ),
+    skips: list(
+      (d) => d.skips,
+      (s) => s.id,
+      (s) => `skip ${s.id}`,
+    ),
+    codeTables,
+    write: whole('write', 'how it is written'),
+    questions: list(
+      (d) => d.questions,
+      (q) => q.id,
+      (q) => `question ${q.id}`,
+    ),
+    dictionary: list(
+      (d) => d.dictionary,
+      (t) => `${t.dataset}\n${t.name}`,
+      (t) => `definition of ${t.name}`,
+    ),
+    ...(mine.examples || theirs.examples ? { examples } : {}),
+  };
+  return { document, clashes };
+}

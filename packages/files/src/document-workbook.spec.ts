@@ -1,0 +1,84 @@
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import ExcelJS from 'exceljs';
+import * as fc from 'fast-check';
+import { canonicalText, parseDocument, readDocument, type MappingDocument } from '@versicle/core';
+import { readDocumentWorkbook, writeDocumentWorkbook } from './document-workbook.ts';
+
+const home = mkdtempSync(join(tmpdir(), 'versicle-workbook-'));
+afterAll(() => rmSync(home, { recursive: true }));
+const path = join(home, 'document.xlsx');
+const again = async (document: MappingDocument): Promise<MappingDocument> => {
+  await writeDocumentWorkbook(path, document, { id: 'members', revision: 3 });
+  const { document: read, mapping } = await readDocumentWorkbook(path, 'document.xlsx');
+  expect(mapping).toBe('members');
+  return read;
+};
+const demo = (name: string): MappingDocument =>
+  readDocument(readFileSync(join(__dirname, `../../../demo/mappings/${name}.versicle.json`), 'utf8'));
+
+describe('a document as XLSX', () => {
+  it.each(['members', 'bikes', 'stations', 'trips'])('%s comes back as it was', async (name) => {
+    const document = demo(name);
+    expect(canonicalText(await again(document))).toBe(canonicalText(document));
+  });
+  it('keeps every text as it is, control characters and odd spaces included', async () => {
+    const text = fc.oneof(
+      fc.string({ unit: 'grapheme', minLength: 1, maxLength: 12 }),
+      fc.constantFrom('_x000D_', ' x ', 'a\r\nb', '\u0001', '00417', '1E5', '=1+1', '03-04', "'", '""'),
+    );
+    await fc.assert(
+      fc.asyncProperty(fc.array(text, { minLength: 1, maxLength: 8 }), async (texts) => {
+        const document = parseDocument({
+          versicle: 1,
+          name: 'Texts',
+          source: { primary: { alias: 'a', dataset: 'files/a.csv' } },
+          target: { dataset: 'store/a', fields: texts.map((t, i) => ({ name: `f${i}`, type: 'text', label: t })) },
+          lines: texts.map((t, i) => ({ id: `l${i}`, target: `f${i}`, kind: 'constant', value: t, note: t })),
+          codeTables: { codes: texts.map((t) => ({ from: t, to: t })) },
+        });
+        expect(await again(document)).toEqual(document);
+      }),
+      { numRuns: 25 },
+    );
+  });
+  it('has frozen headings, filters, drop-downs and cells of text', async () => {
+    await again(demo('members'));
+    const book = new ExcelJS.Workbook();
+    await book.xlsx.readFile(path);
+    const sheet = book.getWorksheet('Mapping')!;
+    expect(sheet.views[0]).toMatchObject({ state: 'frozen', ySplit: 1 });
+    expect(sheet.autoFilter).toBeTruthy();
+    const kind = (sheet.getRow(1).values as string[]).indexOf('Kind');
+    expect(sheet.getCell(2, kind).dataValidation).toMatchObject({
+      type: 'list',
+      formulae: [expect.stringContaining('lookup')],
+    });
+    expect(sheet.getCell(2, kind).numFmt).toBe('@');
+    expect(book.subject).toBe('members');
+  });
+  it('is read after a person changed it with another program', async () => {
+    await again(demo('members'));
+    const book = new ExcelJS.Workbook();
+    await book.xlsx.readFile(path);
+    const sheet = book.getWorksheet('Mapping')!;
+    const state = (sheet.getRow(1).values as string[]).indexOf('State');
+    sheet.getCell(6, state).value = 'agreed';
+    book.getWorksheet('Code tables')!.addRow(['tariff', 'Z', 'DAY', 'Given up']);
+    await book.xlsx.writeFile(path);
+    const { document: read } = await readDocumentWorkbook(path, 'document.xlsx');
+    expect(read.lines[4]).toMatchObject({ id: 'l05', state: 'agreed' });
+    expect(read.codeTables['tariff']!.at(-1)).toEqual({ from: 'Z', to: 'DAY', meaning: 'Given up' });
+  });
+  it('says what it is not', async () => {
+    writeFileSync(path, readFileSync(path).subarray(0, 4000));
+    await expect(readDocumentWorkbook(path, 'cut.xlsx')).rejects.toThrow(/cut.xlsx.*not a sound ZIP archive/);
+    const book = new ExcelJS.Workbook();
+    book.addWorksheet('Prices').addRow(['a']);
+    await book.xlsx.writeFile(path);
+    await expect(readDocumentWorkbook(path, 'prices.xlsx')).rejects.toThrow(/no sheet “Overview”; it has “Prices”/);
+    const long = { ...demo('members'), purpose: 'x'.repeat(40_000) };
+    await expect(writeDocumentWorkbook(path, long)).rejects.toThrow(/Overview, row 3, Value: a cell holds 32,767/);
+  });
+});

@@ -1,0 +1,122 @@
+import {
+  baseOfWorkbook,
+  documentOfWorkbook,
+  DocumentError,
+  FormatError,
+  workbookOf,
+  Workbook,
+  type MappingDocument,
+  type ReadSheet,
+  type WorkbookFacts,
+  type WorkbookSheet,
+} from '@versicle/core';
+import type { Workbook as ExcelWorkbook } from 'exceljs';
+import { openArchive } from './archive.ts';
+import { cellText, MAX_CELL } from './cell-text.ts';
+import { WriteError } from './write.ts';
+
+const INK = 'FF1C2430';
+const PAPER = 'FFF3F1E6';
+const HAIR = 'FFC9C3B2';
+const USUAL_WIDTH = 14;
+/** Rows that get drop-downs below those that are filled, for lines that people add. */
+const SPARE_ROWS = 200;
+
+/** Writes a document as a workbook that people can read, fill in and send back. Throws WriteError. */
+export async function writeDocumentWorkbook(
+  path: string,
+  document: MappingDocument,
+  facts: WorkbookFacts = {},
+): Promise<void> {
+  const { default: exceljs } = await import('exceljs');
+  const book = new exceljs.Workbook();
+  book.title = document.name;
+  book.subject = facts.id ?? '';
+  book.description = facts.revision ? `after revision ${facts.revision}` : 'draft';
+  book.creator = 'Versicle';
+  for (const sheet of workbookOf(document, facts)) addSheet(book, sheet);
+  try {
+    await book.xlsx.writeFile(path);
+  } catch (error) {
+    throw new WriteError(`${path} can't be written: ${(error as Error).message}`);
+  }
+}
+
+function addSheet(book: ExcelWorkbook, { name, header, rows, choices = {}, widths = {}, hidden }: WorkbookSheet): void {
+  const sheet = book.addWorksheet(name, {
+    ...(hidden ? { state: 'veryHidden' as const } : {}),
+    views: [{ state: 'frozen', ySplit: 1, showGridLines: false }],
+    pageSetup: { orientation: 'landscape', fitToPage: true, fitToWidth: 1, fitToHeight: 0 },
+  });
+  sheet.columns = header.map((h) => ({ width: widths[h] ?? USUAL_WIDTH }));
+  const head = sheet.addRow(header.map(cellText));
+  head.font = { bold: true, color: { argb: INK } };
+  head.fill = { type: 'pattern', pattern: 'solid', fgColor: { argb: PAPER } };
+  head.border = { bottom: { style: 'thin', color: { argb: INK } } };
+  for (const [n, cells] of rows.entries()) {
+    const row = sheet.addRow(cells.map((cell, i) => (cell === null ? null : fitting(cell, name, n + 2, header[i]!))));
+    row.alignment = { vertical: 'top', wrapText: true };
+    row.border = { bottom: { style: 'hair', color: { argb: HAIR } } };
+  }
+  if (rows.length > 0)
+    sheet.autoFilter = { from: { row: 1, column: 1 }, to: { row: rows.length + 1, column: header.length } };
+  for (const [i, heading] of header.entries()) {
+    // Text, so that no program turns a code into a number when a cell is written into.
+    sheet.getColumn(i + 1).numFmt = '@';
+    const words = choices[heading];
+    if (!words) continue;
+    for (let row = 2; row <= rows.length + 1 + SPARE_ROWS; row++)
+      sheet.getCell(row, i + 1).dataValidation = {
+        type: 'list',
+        allowBlank: true,
+        formulae: [`"${words.join(',')}"`],
+        showErrorMessage: true,
+        errorTitle: heading,
+        error: `One of: ${words.join(', ')}`,
+      };
+  }
+}
+function fitting(text: string, sheet: string, row: number, column: string): string {
+  const kept = cellText(text);
+  if (kept.length > MAX_CELL)
+    throw new WriteError(
+      `${sheet}, row ${row}, ${column}: a cell holds ${MAX_CELL.toLocaleString('en-GB')} characters, this text is longer. Use the JSON form.`,
+    );
+  return kept;
+}
+
+export interface DocumentWorkbook {
+  readonly document: MappingDocument;
+  /** The mapping that it was made of, where it says so. */
+  readonly mapping: string | null;
+  /** The document as it went out. */
+  readonly base: MappingDocument | null;
+}
+
+/** Reads a document back from its workbook. Throws DocumentError or FormatError with a sentence for the person. */
+export async function readDocumentWorkbook(path: string, name: string): Promise<DocumentWorkbook> {
+  const archive = await openArchive(path, name);
+  try {
+    const book = await Workbook.open(archive);
+    const sheets = new Map<string, ReadSheet>();
+    for (const { name: sheet } of book.sheets) sheets.set(sheet, await rowsOf(book, sheet));
+    const document = documentOfWorkbook(sheets);
+    const mapping = sheets.get('Overview')!.find(([entry]) => entry === 'Mapping')?.[1] ?? null;
+    return { document, mapping, base: baseOfWorkbook(sheets) };
+  } catch (error) {
+    if (error instanceof DocumentError || !(error instanceof FormatError) || error.message.includes(name)) throw error;
+    throw new FormatError(`${name}: ${error.message}`);
+  } finally {
+    archive.close();
+  }
+}
+/** All rows from the first on, empty ones included, so that their numbers are those that people see. */
+async function rowsOf(book: Workbook, sheet: string): Promise<ReadSheet> {
+  const rows: (readonly (string | null)[])[] = [];
+  for await (const batch of book.rows(book.sheet(sheet)))
+    for (const { number, cells } of batch) {
+      while (rows.length < number - 1) rows.push([]);
+      rows.push(cells);
+    }
+  return rows;
+}

@@ -1,0 +1,76 @@
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import type { WorkbookRead } from '@versicle/contract';
+import { documentDifference, DocumentError, FormatError, mergeDocuments, withAllLines } from '@versicle/core';
+import { readDocumentWorkbook, writeDocumentWorkbook, WriteError } from '@versicle/files';
+import { Problem, refused } from '../http/problem.ts';
+import type { Mappings } from './mappings.ts';
+
+/** Mapping documents as workbooks: out to people who only ever see those, and back. */
+export class Workbooks {
+  constructor(private readonly mappings: Mappings) {}
+
+  /** Writes the draft into a file of its own and hands its path over; the file is gone when `use` has ended. */
+  async give(id: string, use: (path: string) => Promise<void>): Promise<void> {
+    const { document } = await this.mappings.draft(id);
+    const revisions = await this.mappings.revisions(id);
+    await this.inFolder(async (folder) => {
+      const path = join(folder, 'document.xlsx');
+      try {
+        await writeDocumentWorkbook(path, document, { id, revision: revisions[0]?.number ?? null, revisions });
+      } catch (error) {
+        throw error instanceof WriteError ? refused(error.message.replace(`${path} `, 'The workbook ')) : error;
+      }
+      await use(path);
+    });
+  }
+
+  async read(id: string, fileName: string, content: string): Promise<WorkbookRead> {
+    const { document: draft } = await this.mappings.draft(id);
+    return this.inFolder(async (folder) => {
+      const path = join(folder, 'document.xlsx');
+      writeFileSync(path, Buffer.from(content, 'base64'));
+      try {
+        const { document: read, mapping, base } = await readDocumentWorkbook(path, fileName);
+        const ofOther = mapping !== null && mapping !== id ? mapping : null;
+        // What changed in the draft since the workbook went out stays, where the workbook did not change it, too.
+        const { document, clashes } =
+          base === null || ofOther !== null
+            ? { document: read, clashes: [] }
+            : mergeDocuments(withAllLines(base), withAllLines(draft), withAllLines(read));
+        const { lines, other } = documentDifference(withAllLines(draft), withAllLines(document));
+        return {
+          document,
+          difference: {
+            from: 'draft',
+            to: fileName,
+            lines: lines.map((l) => ({ ...l, parts: [...l.parts] })),
+            other: [...other],
+          },
+          clashes: [...clashes],
+          ofOther,
+        };
+      } catch (error) {
+        if (error instanceof FormatError) throw refused(error.message);
+        if (error instanceof DocumentError)
+          throw new Problem(
+            422,
+            'Not a mapping document',
+            `${fileName} can’t be read as a mapping document. ${error.problems[0]!.path ? `${error.problems[0]!.path}: ` : ''}${error.problems[0]!.message}`,
+            error.problems.map((p) => ({ path: p.path, message: p.message })),
+          );
+        throw error;
+      }
+    });
+  }
+
+  private async inFolder<T>(use: (folder: string) => Promise<T>): Promise<T> {
+    const folder = mkdtempSync(join(tmpdir(), 'versicle-workbook-'));
+    try {
+      return await use(folder);
+    } finally {
+      rmSync(folder, { recursive: true, force: true });
+    }
+  }
+}

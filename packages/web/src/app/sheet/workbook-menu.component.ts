@@ -1,0 +1,65 @@
+import { ChangeDetectionStrategy, Component, type ElementRef, inject, input, output, viewChild } from '@angular/core';
+import { Store } from '@ngrx/store';
+import type { WorkbookRead } from '@versicle/contract';
+import { NzDropDownModule } from 'ng-zorro-antd/dropdown';
+import { frameActions } from '../frame/frame.feature';
+import { Api, type ServerProblem } from '../shared/api';
+
+/** The document as a workbook: out, for those who only ever see that, and back. */
+@Component({
+  selector: 'vs-workbook-menu',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [NzDropDownModule],
+  template: `
+    <button type="button" class="btn quiet" nz-dropdown nzTrigger="click" [nzDropdownMenu]="menu" aria-haspopup="true">
+      Workbook
+    </button>
+    <nz-dropdown-menu #menu="nzDropdownMenu">
+      <div class="menu">
+        <a class="btn quiet" [href]="'/api/mappings/' + mapping() + '/workbook.xlsx'" download>Download it (.xlsx)</a>
+        <button type="button" class="btn quiet" (click)="file().nativeElement.click()">Read one back …</button>
+      </div>
+    </nz-dropdown-menu>
+    <input #box type="file" accept=".xlsx" hidden aria-label="Workbook to read back" (change)="take(box)" />
+  `,
+  styles: `
+    .menu {
+      display: flex;
+      flex-direction: column;
+      align-items: flex-start;
+      padding: 8px 14px;
+      border: 1px solid var(--line);
+      background: var(--raised);
+      box-shadow: 0 6px 18px rgb(28 36 48 / 12%);
+    }
+  `,
+})
+export class WorkbookMenuComponent {
+  readonly mapping = input.required<string>();
+  readonly read = output<WorkbookRead>();
+  private readonly api = inject(Api);
+  private readonly store = inject(Store);
+  protected readonly file = viewChild.required<ElementRef<HTMLInputElement>>('box');
+
+  protected take(box: HTMLInputElement): void {
+    const file = box.files?.[0];
+    if (!file) return;
+    const reader = new FileReader();
+    reader.onload = () => {
+      const content = String(reader.result).replace(/^[^,]*,/, '');
+      this.api
+        .call('readWorkbook', { params: { id: this.mapping() }, body: { fileName: file.name, content } })
+        .subscribe({
+          next: (read) => this.read.emit(read),
+          error: (problem: ServerProblem) => this.complain(problem.message),
+        });
+    };
+    reader.onerror = () => this.complain(`${file.name} could not be read from the disk.`);
+    reader.readAsDataURL(file);
+    // The same file may be chosen again after it was changed.
+    box.value = '';
+  }
+  private complain(text: string): void {
+    this.store.dispatch(frameActions.say({ text, problem: true }));
+  }
+}

@@ -1,0 +1,83 @@
+import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
+import type { WorkbookRead } from '@versicle/contract';
+import type { MappingDocument } from '@versicle/core';
+import { DifferenceComponent } from '../mappings/difference.component';
+import { capital, inWords } from '../shared/words';
+
+/** What a workbook that came back would change; taken over, it is one step of undo. */
+@Component({
+  selector: 'vs-workbook-panel',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [DifferenceComponent],
+  template: `
+    <section class="panel" aria-label="The workbook against the draft">
+      <div class="top">
+        <h2>
+          {{ of().difference.to }} <small>{{ summary() }}</small>
+        </h2>
+        <span class="grow"></span>
+        @if (differs()) {
+          <button type="button" class="btn first" (click)="taken.emit(of().document)">Take it over</button>
+        }
+        <button type="button" class="btn quiet" (click)="closed.emit()">Close</button>
+      </div>
+      @if (of().ofOther; as other) {
+        <p class="rub" role="alert">
+          This workbook was made of another mapping, {{ other }}. Taken over, it replaces this document.
+        </p>
+      }
+      @if (of().clashes.length > 0) {
+        <p class="rub" role="alert">
+          Changed here, too, since the workbook went out: {{ clashes() }}. The workbook’s words are taken.
+        </p>
+      }
+      <vs-difference [of]="of().difference" />
+    </section>
+  `,
+  styles: `
+    .panel {
+      background: var(--raised);
+      border: 1px solid var(--hair);
+      border-left: 3px solid var(--act);
+      padding: 8px 16px 12px;
+      margin: 10px 24px;
+      max-height: 46vh;
+      overflow: auto;
+    }
+    .top {
+      display: flex;
+      align-items: baseline;
+      gap: 10px;
+    }
+    h2 {
+      margin: 4px 0;
+    }
+    .grow {
+      flex: 1;
+    }
+  `,
+})
+export class WorkbookPanelComponent {
+  readonly of = input.required<WorkbookRead>();
+  readonly taken = output<MappingDocument>();
+  readonly closed = output();
+  protected readonly clashes = computed(() =>
+    this.of()
+      .clashes.map((c) => c.what)
+      .join(', '),
+  );
+  protected readonly differs = computed(
+    () => this.of().difference.lines.length > 0 || this.of().difference.other.length > 0,
+  );
+  protected readonly summary = computed(() => {
+    const { lines, other } = this.of().difference;
+    if (lines.length === 0 && other.length === 0) return 'says the same as the draft';
+    const count = (change: string, words: string): string => {
+      const n = lines.filter((l) => l.change === change).length;
+      return n === 0 ? '' : `${inWords(n, 'line')} ${words}`;
+    };
+    const parts = [count('changed', 'changed'), count('added', 'added'), count('removed', 'taken out')];
+    if (other.length > 0) parts.push(`${inWords(other.length, 'other part')} changed`);
+    return capital(parts.filter(Boolean).join(', '));
+  });
+}
