@@ -19,6 +19,13 @@ const INK = 'FF1C2430';
 const PAPER = 'FFF3F1E6';
 const HAIR = 'FFC9C3B2';
 const USUAL_WIDTH = 14;
+/** The height of a line of text, and lines of a row at the most, in points. */
+const LINE = 15;
+const MOST_LINES = 12;
+/** Characters across a page that can still be read when it is printed. */
+const PAGE_WIDTH = 210;
+/** Paper, as ECMA-376 numbers it; exceljs's types leave A3 out. */
+const A3 = 8 as 9;
 /** Rows that get drop-downs below those that are filled, for lines that people add. */
 const SPARE_ROWS = 200;
 
@@ -42,13 +49,27 @@ export async function writeDocumentWorkbook(
   }
 }
 
-function addSheet(book: ExcelWorkbook, { name, header, rows, choices = {}, widths = {}, hidden }: WorkbookSheet): void {
+function addSheet(
+  book: ExcelWorkbook,
+  { name, header, rows, choices = {}, widths = {}, folded, hidden }: WorkbookSheet,
+): void {
+  const isEmpty = (i: number): boolean => rows.every((row) => row[i] === null);
+  const isFolded = (h: string, i: number): boolean =>
+    folded !== undefined && (folded.always.includes(h) || (folded.empty.includes(h) && isEmpty(i)));
+  const seen = header.filter((h, i) => !isFolded(h, i));
   const sheet = book.addWorksheet(name, {
     ...(hidden ? { state: 'veryHidden' as const } : {}),
     views: [{ state: 'frozen', ySplit: 1, showGridLines: false }],
-    pageSetup: { orientation: 'landscape', fitToPage: true, fitToWidth: 1, fitToHeight: 0 },
+    pageSetup: {
+      orientation: 'landscape',
+      paperSize: A3,
+      fitToPage: true,
+      fitToWidth: Math.ceil(seen.reduce((sum, h) => sum + (widths[h] ?? USUAL_WIDTH), 0) / PAGE_WIDTH),
+      fitToHeight: 0,
+    },
   });
-  sheet.columns = header.map((h) => ({ width: widths[h] ?? USUAL_WIDTH }));
+  sheet.columns = header.map((h, i) => ({ width: widths[h] ?? USUAL_WIDTH, hidden: isFolded(h, i) }));
+  sheet.pageSetup.printTitlesRow = '1:1';
   const head = sheet.addRow(header.map(cellText));
   head.font = { bold: true, color: { argb: INK } };
   head.fill = { type: 'pattern', pattern: 'solid', fgColor: { argb: PAPER } };
@@ -56,6 +77,7 @@ function addSheet(book: ExcelWorkbook, { name, header, rows, choices = {}, width
   for (const [n, cells] of rows.entries()) {
     const row = sheet.addRow(cells.map((cell, i) => (cell === null ? null : fitting(cell, name, n + 2, header[i]!))));
     row.alignment = { vertical: 'top', wrapText: true };
+    row.height = LINE * linesOf(cells, header, widths);
     row.border = { bottom: { style: 'hair', color: { argb: HAIR } } };
   }
   if (rows.length > 0)
@@ -75,6 +97,19 @@ function addSheet(book: ExcelWorkbook, { name, header, rows, choices = {}, width
         error: `One of: ${words.join(', ')}`,
       };
   }
+}
+/** How many lines the longest of a row's cells takes, so that nothing that is wrapped is hidden. */
+function linesOf(
+  cells: readonly (string | null)[],
+  header: readonly string[],
+  widths: Readonly<Record<string, number>>,
+): number {
+  const lines = cells.map((cell, i) =>
+    (cell ?? '')
+      .split('\n')
+      .reduce((sum, line) => sum + Math.max(1, Math.ceil(line.length / ((widths[header[i]!] ?? USUAL_WIDTH) - 1))), 0),
+  );
+  return Math.min(MOST_LINES, Math.max(1, ...lines));
 }
 function fitting(text: string, sheet: string, row: number, column: string): string {
   const kept = cellText(text);
