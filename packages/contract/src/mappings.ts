@@ -1,4 +1,4 @@
-import { mappingSchema } from '@versicle/core';
+import { LINE_STATES, mappingSchema } from '@versicle/core';
 import * as z from 'zod';
 
 export const mappingSummary = z.object({
@@ -100,3 +100,25 @@ export const workbookRead = z.object({
   ofOther: z.string().nullable(),
 });
 export type WorkbookRead = z.infer<typeof workbookRead>;
+
+/** A line of any mapping, as the view over all of them shows it. */
+export const lineOfAll = z.object({
+  mapping: z.string(),
+  name: z.string(),
+  target: z.string(),
+  field: z.string(),
+  label: z.string(),
+  type: z.string(),
+  required: z.boolean(),
+  key: z.boolean(),
+  line: z.string(),
+  number: z.number(),
+  source: z.string(),
+  how: z.string(),
+  state: z.enum(LINE_STATES),
+  /** Open questions, and whom they wait for. */
+  questions: z.number(),
+  waitsFor: z.array(z.string()),
+  failures: z.number(),
+});
+export type LineOfAll = z.infer<typeof lineOfAll>;

@@ -237,6 +237,12 @@ export const routes = {
     params: revisionParams,
     response: mappings.mappingDetail,
   },
+  listLines: {
+    method: 'get',
+    path: '/lines',
+    summary: 'The lines of all mappings: targets, fields, states, open questions, failed records',
+    response: z.array(mappings.lineOfAll),
+  },
   readWorkbook: {
     method: 'post',
     path: '/mappings/:id/workbook',

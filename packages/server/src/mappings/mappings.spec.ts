@@ -127,6 +127,17 @@ describe('mappings', () => {
     });
     expect(wrong.body.detail).toContain('x.xlsx');
   });
+  it('shows the lines of all mappings together', async () => {
+    const document = itemsDocument();
+    const made = await create({
+      name: 'Seen among all',
+      target: { ...(document.target as object), dataset: 'store/among_all' },
+      questions: [{ id: 'q1', line: 'l1', text: 'Which?', to: 'Oda Fenn' }],
+    });
+    const lines = (await server.api('listLines', 'GET', '/lines')).filter((l) => l.mapping === made.id);
+    expect(lines.map((l) => l.field)).toEqual(made.document.target.fields.map((f) => f.name));
+    expect(lines[0]).toMatchObject({ number: 1, questions: 1, waitsFor: ['Oda Fenn'], target: 'store/among_all' });
+  });
   it('keeps words of one meaning, and suggests by them', async () => {
     server.file('quays.csv', 'berths\n12\n14\n');
     const made = await create({

@@ -1,6 +1,7 @@
 import {
   synonyms as synonymsSchema,
   type Difference,
+  type LineOfAll,
   type MappingDetail,
   type MappingSummary,
   type Revision,
@@ -10,6 +11,7 @@ import {
 } from '@versicle/contract';
 import {
   canonicalText,
+  cellText,
   compileMapping,
   counted,
   documentDifference,
@@ -93,6 +95,42 @@ export class Mappings {
         updatedAt: isoTime(row.updated_at),
       };
     });
+  }
+
+  /** The lines of all drafts, target by target, in the order of the target's fields. */
+  async lines(): Promise<LineOfAll[]> {
+    const rows = await this.db.query<{ id: string; draft: string }>(
+      'SELECT id, draft FROM mapping ORDER BY created_at, id',
+    );
+    const all: LineOfAll[] = [];
+    for (const { id, draft } of rows) {
+      const document = withAllLines(parseDocument(JSON.parse(draft)));
+      const fields = new Map(document.target.fields.map((f) => [f.name, f]));
+      const failing = new Map((await this.failures.byLine(id)).map((f) => [f.line, f.open]));
+      for (const [i, line] of document.lines.entries()) {
+        const field = fields.get(line.target);
+        const open = document.questions.filter((q) => q.line === line.id && q.answer === undefined);
+        all.push({
+          mapping: id,
+          name: document.name,
+          target: document.target.dataset,
+          field: line.target,
+          label: field?.label ?? line.target,
+          type: field?.type ?? '',
+          required: field !== undefined && (field.required || !field.nullable),
+          key: document.target.key.includes(line.target),
+          line: line.id,
+          number: i + 1,
+          source: cellText(field, line, 'source'),
+          how: cellText(field, line, 'how'),
+          state: line.state,
+          questions: open.length,
+          waitsFor: [...new Set(open.flatMap((q) => q.to ?? []))],
+          failures: failing.get(line.id) ?? 0,
+        });
+      }
+    }
+    return all.sort((a, b) => (a.target < b.target ? -1 : a.target > b.target ? 1 : 0));
   }
 
   /** Questions without an answer, on lines that wait for one. */

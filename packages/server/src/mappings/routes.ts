@@ -21,6 +21,7 @@ export function mappingRoutes(api: Api, { mappings, workbooks, events }: Service
     return restored;
   });
   api.on('readWorkbook', ({ params, body }) => workbooks.read(params.id, body.fileName, body.content));
+  api.on('listLines', () => mappings.lines());
   api.on('getSynonyms', () => mappings.synonyms());
   api.on('setSynonyms', ({ body }) => mappings.setSynonyms(body));
   api.on('saveDraft', async ({ params, body }) => {

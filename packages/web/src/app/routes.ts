@@ -34,6 +34,11 @@ export const routes: Routes = [
     loadComponent: () => import('./mappings/new-mapping.page').then((m) => m.NewMappingPage),
   },
   {
+    path: 'lines',
+    title: 'All lines · Versicle',
+    loadComponent: () => import('./mappings/lines.page').then((m) => m.LinesPage),
+  },
+  {
     path: 'mappings/:id',
     title: 'Mapping sheet · Versicle',
     loadComponent: () => import('./sheet/sheet.page').then((m) => m.SheetPage),

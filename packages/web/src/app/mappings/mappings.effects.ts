@@ -63,6 +63,22 @@ export const loadRevisions = createEffect(
   { functional: true },
 );
 
+export const loadLines = createEffect(
+  (actions = inject(Actions), api = inject(Api)) =>
+    actions.pipe(
+      ofType(a.linesOpened),
+      switchMap(() =>
+        api.asAction(
+          'listLines',
+          {},
+          (lines) => a.linesLoaded({ lines }),
+          (problem) => a.linesFailed({ problem }),
+        ),
+      ),
+    ),
+  { functional: true },
+);
+
 export const restore = createEffect(
   (actions = inject(Actions), api = inject(Api)) =>
     actions.pipe(

@@ -1,4 +1,4 @@
-import type { Difference, MappingSummary, Revision } from '@versicle/contract';
+import type { Difference, LineOfAll, MappingSummary, Revision } from '@versicle/contract';
 import type { MappingDocument } from '@versicle/core';
 import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
 import { failed, idle, loaded, loading, type Loadable } from '../shared/loadable';
@@ -18,6 +18,9 @@ export const mappingsActions = createActionGroup({
     compare: props<{ id: string; from: string; to: string }>(),
     compared: props<{ difference: Difference }>(),
     'compare failed': props<{ problem: string }>(),
+    'lines opened': emptyProps(),
+    'lines loaded': props<{ lines: LineOfAll[] }>(),
+    'lines failed': props<{ problem: string }>(),
     restore: props<{ id: string; number: number }>(),
     restored: props<{ id: string; number: number }>(),
   },
@@ -27,6 +30,7 @@ interface MappingsState {
   readonly mappings: Loadable<MappingSummary[]>;
   readonly revisions: Loadable<Revision[]>;
   readonly difference: Loadable<Difference>;
+  readonly lines: Loadable<LineOfAll[]>;
   readonly creating: boolean;
   readonly problem: string | null;
 }
@@ -34,6 +38,7 @@ const initial: MappingsState = {
   mappings: idle(),
   revisions: idle(),
   difference: idle(),
+  lines: idle(),
   creating: false,
   problem: null,
 };
@@ -54,6 +59,9 @@ export const mappingsFeature = createFeature({
       ...s,
       revisions: failed(problem, s.revisions),
     })),
+    on(mappingsActions.linesOpened, (s): MappingsState => ({ ...s, lines: loading(s.lines) })),
+    on(mappingsActions.linesLoaded, (s, { lines }): MappingsState => ({ ...s, lines: loaded(lines) })),
+    on(mappingsActions.linesFailed, (s, { problem }): MappingsState => ({ ...s, lines: failed(problem, s.lines) })),
     on(mappingsActions.compare, (s): MappingsState => ({ ...s, difference: loading(s.difference) })),
     on(mappingsActions.compared, (s, { difference }): MappingsState => ({ ...s, difference: loaded(difference) })),
     on(mappingsActions.compareFailed, (s, { problem }): MappingsState => ({

@@ -23,6 +23,7 @@ import { ProgressComponent } from './progress.component';
           [value]="search() ?? ''"
           (input)="find($any($event.target).value)"
         />
+        <a class="btn" routerLink="/lines">All lines</a>
         <a class="btn first" routerLink="/mappings/new">New mapping</a>
       </div>
       <p class="sub">The documents that say what fills each target field. What is published is what runs.</p>
@@ -54,7 +55,7 @@ import { ProgressComponent } from './progress.component';
                     <code>{{ m.target }}</code>
                   </td>
                   <td class="soft"><vs-progress [states]="m.states" [lines]="m.lines" /></td>
-                  <td class="soft">
+                  <td class="soft revision">
                     @if (m.revision === null) {
                       not published
                     } @else {
@@ -91,6 +92,9 @@ import { ProgressComponent } from './progress.component';
   styles: `
     .find {
       width: 220px;
+    }
+    .revision {
+      white-space: nowrap;
     }
     .empty {
       font: 15.2px/1.5 var(--serif);
