@@ -46,6 +46,7 @@ export * from './mapping/suggest.ts';
 export * from './mapping/line-forms.ts';
 export * from './mapping/questions.ts';
 export * from './mapping/workbook.ts';
+export * from './mapping/workbook-reader.ts';
 export * from './mapping/merge.ts';
 export { NameMatcher, nameWords } from './mapping/name-match.ts';
 export * from './profile/profile.ts';
