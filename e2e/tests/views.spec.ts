@@ -17,7 +17,7 @@ const VIEWS: readonly [name: string, path: string, sees: RegExp][] = [
   ['an API', '/systems/membership', /All members; can be written/],
   ['fields found', '/systems?field=member', /Membership service/],
   ['Mappings', '/mappings', /11 of 16 agreed/],
-  ['all lines', '/lines', /lines of .* targets/],
+  ['all lines', '/mappings/all/lines', /lines of .* targets/],
   ['a new mapping', '/mappings/new', /Where the records come from/],
   ['the sheet', '/mappings/trips-to-warehouse', /of 16 agreed/],
   ['the trial', '/mappings/trips-to-warehouse?view=trial', /puts records through the whole document/],

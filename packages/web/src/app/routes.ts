@@ -34,7 +34,7 @@ export const routes: Routes = [
     loadComponent: () => import('./mappings/new-mapping.page').then((m) => m.NewMappingPage),
   },
   {
-    path: 'lines',
+    path: 'mappings/all/lines',
     title: 'All lines · Versicle',
     loadComponent: () => import('./mappings/lines.page').then((m) => m.LinesPage),
   },

@@ -12,9 +12,17 @@ import type { Difference } from '@versicle/contract';
         @for (part of line.parts; track part.part) {
           <div class="part">
             <span class="soft">{{ part.part }}</span>
-            <code class="was">{{ part.before || 'nothing' }}</code>
+            @if (part.before) {
+              <code class="was">{{ part.before }}</code>
+            } @else {
+              <i class="dim">nothing</i>
+            }
             <span class="soft" aria-label="becomes">→</span>
-            <code>{{ part.after || 'nothing' }}</code>
+            @if (part.after) {
+              <code>{{ part.after }}</code>
+            } @else {
+              <i class="dim">nothing</i>
+            }
           </div>
         }
       </div>
@@ -30,6 +38,9 @@ import type { Difference } from '@versicle/contract';
     .line {
       padding: 6px 0;
       border-top: 1px solid var(--hair);
+    }
+    .line b {
+      margin-right: 7px;
     }
     .part {
       display: grid;

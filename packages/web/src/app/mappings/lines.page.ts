@@ -94,7 +94,16 @@ const DRAWN = 500;
                   <td [class.rub]="l.questions > 0">
                     {{ l.questions > 0 ? l.waitsFor.join(', ') || 'somebody' : '' }}
                   </td>
-                  <td class="n" [class.rub]="l.failures > 0">{{ l.failures > 0 ? (l.failures | figure) : '' }}</td>
+                  <td class="n" [class.rub]="l.failures > 0">
+                    @if (l.failures > 0) {
+                      <a
+                        routerLink="/failures"
+                        [queryParams]="{ mapping: l.mapping, line: l.line }"
+                        [attr.aria-label]="l.failures + ' failed records on line ' + l.number + ' of ' + l.name"
+                        >{{ l.failures | figure }}</a
+                      >
+                    }
+                  </td>
                   <td class="mapping">
                     <a [routerLink]="['/mappings', l.mapping]" [queryParams]="{ line: l.line }"
                       >{{ l.name }}, {{ l.number }}</a

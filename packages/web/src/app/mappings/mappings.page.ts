@@ -23,7 +23,7 @@ import { ProgressComponent } from './progress.component';
           [value]="search() ?? ''"
           (input)="find($any($event.target).value)"
         />
-        <a class="btn" routerLink="/lines">All lines</a>
+        <a class="btn" routerLink="/mappings/all/lines">All lines</a>
         <a class="btn first" routerLink="/mappings/new">New mapping</a>
       </div>
       <p class="sub">The documents that say what fills each target field. What is published is what runs.</p>

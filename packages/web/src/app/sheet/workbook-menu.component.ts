@@ -1,4 +1,13 @@
-import { ChangeDetectionStrategy, Component, type ElementRef, inject, input, output, viewChild } from '@angular/core';
+import {
+  ChangeDetectionStrategy,
+  Component,
+  type ElementRef,
+  inject,
+  input,
+  output,
+  signal,
+  viewChild,
+} from '@angular/core';
 import { Store } from '@ngrx/store';
 import type { WorkbookRead } from '@versicle/contract';
 import { NzDropDownModule } from 'ng-zorro-antd/dropdown';
@@ -11,13 +20,26 @@ import { Api, type ServerProblem } from '../shared/api';
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [NzDropDownModule],
   template: `
-    <button type="button" class="btn quiet" nz-dropdown nzTrigger="click" [nzDropdownMenu]="menu" aria-haspopup="true">
+    <button
+      type="button"
+      class="btn quiet"
+      nz-dropdown
+      nzTrigger="click"
+      [nzDropdownMenu]="menu"
+      [nzVisible]="shown()"
+      (nzVisibleChange)="shown.set($event)"
+      aria-haspopup="true"
+    >
       Workbook
     </button>
     <nz-dropdown-menu #menu="nzDropdownMenu">
       <div class="menu">
-        <a class="btn quiet" [href]="'/api/mappings/' + mapping() + '/workbook.xlsx'" download>Download it (.xlsx)</a>
-        <button type="button" class="btn quiet" (click)="file().nativeElement.click()">Read one back …</button>
+        <a class="btn quiet" [href]="'/api/mappings/' + mapping() + '/workbook.xlsx'" download (click)="closeSoon()"
+          >Download it (.xlsx)</a
+        >
+        <button type="button" class="btn quiet" (click)="closeSoon(); file().nativeElement.click()">
+          Read one back …
+        </button>
       </div>
     </nz-dropdown-menu>
     <input #box type="file" accept=".xlsx" hidden aria-label="Workbook to read back" (change)="take(box)" />
@@ -37,10 +59,15 @@ import { Api, type ServerProblem } from '../shared/api';
 export class WorkbookMenuComponent {
   readonly mapping = input.required<string>();
   readonly read = output<WorkbookRead>();
+  protected readonly shown = signal(false);
   private readonly api = inject(Api);
   private readonly store = inject(Store);
   protected readonly file = viewChild.required<ElementRef<HTMLInputElement>>('box');
 
+  /** The browser follows a link only as long as it is there. */
+  protected closeSoon(): void {
+    setTimeout(() => this.shown.set(false));
+  }
   protected take(box: HTMLInputElement): void {
     const file = box.files?.[0];
     if (!file) return;
