@@ -42,8 +42,9 @@ import { profilesActions, profilesFeature } from './profiles.feature';
       @if (k.result; as r) {
         @for (ref of r.references; track ref.field + ref.in) {
           <p class="ref">
-            <b>{{ ref.field }}</b> refers to <code>{{ ref.in }}</code>: {{ percent(ref.share) }} of its values occur
-            there.
+            <b>{{ ref.field }}</b> refers to <code>{{ ref.in }}</code>: {{ percent(ref.share) }} of
+            {{ r.profile.records > 20000 ? 'the values of its first 20,000 records' : 'its values' }} occur among the
+            first 200,000 records there.
           </p>
         }
         <div class="scroll" tabindex="0" role="region" aria-label="Values by field">
