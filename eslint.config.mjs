@@ -4,7 +4,7 @@ import prettier from 'eslint-config-prettier';
 import { defineConfig } from 'eslint/config';
 import ts from 'typescript-eslint';
 
-/** Dependencies point one way: core ← contract, files ← server, cli; core ← contract ← web; the stand-ins know nothing of ours. */
+/** Dependencies point one way: core ← contract, files ← source-sets ← server, cli; core ← contract ← web; the stand-ins know nothing of ours. */
 const only = (folder, allowed, message) => ({
   files: [`packages/${folder}/src/**/*.ts`],
   rules: {
@@ -14,7 +14,7 @@ const only = (folder, allowed, message) => ({
         patterns: [
           { regex: `^@versicle/(?!(${allowed.join('|') || 'none'})$)`, message },
           {
-            regex: '^(\\.\\./)+(core|contract|server|web|cli|standins)/',
+            regex: '^(\\.\\./)+(core|contract|files|source-sets|server|web|cli|standins)/',
             message: 'Packages are imported by their names.',
           },
         ],
@@ -64,9 +64,14 @@ export default defineConfig(
   only('core', [], 'core imports no other package.'),
   only('contract', ['core'], 'contract imports core only.'),
   only('files', ['core'], 'files imports core only.'),
-  only('server', ['core', 'contract', 'files'], 'server imports core, contract and files only.'),
+  only('source-sets', ['core', 'files'], 'source-sets imports core and files only.'),
+  only(
+    'server',
+    ['core', 'contract', 'files', 'source-sets'],
+    'server imports core, contract, files and source-sets only.',
+  ),
   only('web', ['core', 'contract'], 'web imports core and contract only.'),
-  only('cli', ['core', 'contract', 'files'], 'cli imports core, contract and files only.'),
+  only('cli', ['core', 'contract', 'files', 'source-sets'], 'cli imports core, contract, files and source-sets only.'),
   only('standins', [], 'The stand-ins import nothing of ours.'),
   {
     files: ['packages/core/src/**/*.ts'],

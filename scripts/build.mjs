@@ -6,7 +6,13 @@ import { ensureInstalled, fail, root } from './setup.mjs';
 /** The server and its worker threads, each one ES module; npm packages stay outside. */
 export async function buildServer() {
   const output = join(root, 'packages/server/dist/main.js');
-  const sources = sourcesOf('packages/core/src', 'packages/contract/src', 'packages/files/src', 'packages/server/src');
+  const sources = sourcesOf(
+    'packages/core/src',
+    'packages/contract/src',
+    'packages/files/src',
+    'packages/source-sets/src',
+    'packages/server/src',
+  );
   await whenChanged('server', sources, output, async () => {
     for (const [entry, outfile] of [
       ['main.ts', 'main.js'],
@@ -15,6 +21,7 @@ export async function buildServer() {
       ['profiles/profile-worker.ts', 'profile-worker.js'],
       ['trials/trial-worker.ts', 'trial-worker.js'],
       ['profiles/profile-part-worker.ts', 'profile-part-worker.js'],
+      ['source-sets/source-set-worker.ts', 'source-set-worker.js'],
     ])
       await bundle({
         entry: `packages/server/src/${entry}`,

@@ -30,7 +30,7 @@ export async function whenChanged(name, sources, output, build) {
   return true;
 }
 
-/** One ES module of a program of ours; `external` says which npm packages stay outside. */
+/** One ES module of a program of ours; `external`: npm packages stay outside. PGlite always does: its files lie beside it. */
 export async function bundle({ entry, outfile, external }) {
   const { build } = await import('esbuild');
   await build({
@@ -43,6 +43,7 @@ export async function bundle({ entry, outfile, external }) {
     sourcemap: true,
     logLevel: 'error',
     loader: { '.sql': 'text' },
+    external: ['@electric-sql/pglite'],
     banner: external
       ? {}
       : { js: "import { createRequire } from 'node:module'; const require = createRequire(import.meta.url);" },

@@ -6,7 +6,13 @@ ensureInstalled();
 const program = join(root, 'packages/cli/dist/versicle.mjs');
 await whenChanged(
   'cli',
-  sourcesOf('packages/core/src', 'packages/contract/src', 'packages/files/src', 'packages/cli/src'),
+  sourcesOf(
+    'packages/core/src',
+    'packages/contract/src',
+    'packages/files/src',
+    'packages/source-sets/src',
+    'packages/cli/src',
+  ),
   program,
   () => bundle({ entry: 'packages/cli/src/bin.ts', outfile: 'packages/cli/dist/versicle.mjs', external: false }),
 );

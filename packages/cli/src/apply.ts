@@ -1,13 +1,16 @@
-import { existsSync, statSync } from 'node:fs';
-import { dirname } from 'node:path';
+import { existsSync, mkdtempSync, rmSync, statSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { dirname, join } from 'node:path';
 import { parseArgs } from 'node:util';
 import {
   addsUp,
   compileMapping,
   counted,
   FormatError,
+  isComposed,
   MappingRun,
   noCounts,
+  placeReader,
   rowTyper,
   sourceFieldsFor,
   timestampOfMillis,
@@ -15,13 +18,15 @@ import {
   unreadableFailure,
   type CompiledMapping,
   type Failure,
+  type FileFormat,
   type MappingDocument,
   type RawRow,
 } from '@versicle/core';
 import { lookAt, openRecordFile, outputKind, recordsOf, TextFile, type RecordFile } from '@versicle/files';
+import { composeRecords, SourceSetError, type ComposedCounts } from '@versicle/source-sets';
 import { BadInput } from './errors.ts';
 import { requireFile } from './files.ts';
-import { loadMapping, problemText, sourceFile, type SourceFile } from './mapping-file.ts';
+import { loadMapping, problemText, sourceFiles, sourceNames, type SourceFile } from './mapping-file.ts';
 
 /** `versicle apply`: runs a document over a file. Returns the exit code. */
 export async function apply(argv: string[], print: (text: string) => void): Promise<number> {
@@ -40,35 +45,84 @@ export async function apply(argv: string[], print: (text: string) => void): Prom
   if (!values.mapping) throw new BadInput('Name the mapping: --mapping FILE');
   if (!values.out) throw new BadInput('Name the file to write: --out FILE (.csv, .jsonl, .json, .xml, .xlsx or .txt)');
   const document = await withCodeTables(await loadMapping(values.mapping), values['code-table'] ?? []);
-  const source = await sourceFile(document, values.source ?? [], values.format ?? []);
+  const files = await sourceFiles(document, values.source ?? [], values.format ?? []);
   outputKind(values.out);
-  for (const path of [values.out, values.failed, values.remarks]) if (path) requireWritable(path, source.path);
-  const mapping = compileMapping(document, sourceFieldsFor(document, source.fields, source.marks));
+  for (const path of [values.out, values.failed, values.remarks])
+    if (path)
+      requireWritable(
+        path,
+        files.map((f) => f.path),
+      );
+  const { names, marks } = sourceNames(document, files);
+  const mapping = compileMapping(document, sourceFieldsFor(document, names, marks));
   const errors = mapping.problems.filter((p) => p.severity === 'error');
   if (errors.length > 0)
     throw new BadInput(
-      `${values.mapping} can't be applied to ${source.name}:\n${errors.map((p) => `  ${problemText(p)}`).join('\n')}`,
+      `${values.mapping} can't be applied to ${files.map((f) => f.name).join(', ')}:\n${errors.map((p) => `  ${problemText(p)}`).join('\n')}`,
     );
   const outputs = {
     out: await openRecordFile(values.out, mapping.columns),
     failed: values.failed ? new TextFile(values.failed) : null,
     remarks: values.remarks ? new TextFile(values.remarks) : null,
   };
-  const result = await run(mapping, source, outputs);
+  const startedAt = Date.now();
+  const result = await withSource(document, files, startedAt, (source) => run(mapping, source, outputs, startedAt));
   for (const file of [outputs.out, outputs.failed, outputs.remarks]) await file?.close();
   const c = result.counts;
-  print(`${c.read} read = ${c.filtered} filtered + ${c.skipped} skipped + ${c.failed} failed + ${c.written} written`);
+  if (result.composed) print(composedText(result.composed));
+  print(
+    result.composed
+      ? `${c.read} records = ${c.skipped} skipped + ${c.failed} failed + ${c.written} written`
+      : `${c.read} read = ${c.filtered} filtered + ${c.skipped} skipped + ${c.failed} failed + ${c.written} written`,
+  );
+  for (const remark of result.remarks) print(remark);
   if (c.remarks > 0) print(`${counted(c.remarks, 'remark')}`);
   if (result.stopped) print(`stopped at row ${result.stopped}, as the document says; the rows after it were not read`);
   if (!addsUp(c)) throw new Error('The counts do not add up; this is a fault of the program.');
   return 0;
 }
 
-function requireWritable(path: string, source: string): void {
-  if (path === source) throw new BadInput(`${path} would be written over while it is read; choose another name.`);
+function requireWritable(path: string, sources: readonly string[]): void {
+  if (sources.includes(path))
+    throw new BadInput(`${path} would be written over while it is read; choose another name.`);
   if (existsSync(path) && statSync(path).isDirectory())
     throw new BadInput(`${path} is a folder; name a file to write.`);
   if (!existsSync(dirname(path))) throw new BadInput(`There is no folder ${dirname(path)} to write into.`);
+}
+
+/** Where the records to map come from: a file as it is, or what was composed of several. */
+interface Records {
+  readonly path: string;
+  readonly name: string;
+  readonly format: FileFormat;
+  readonly names: readonly string[] | null;
+}
+async function withSource<T extends object>(
+  document: MappingDocument,
+  files: readonly SourceFile[],
+  startedAt: number,
+  work: (records: Records) => Promise<T>,
+): Promise<T & { composed: ComposedCounts | null; remarks: readonly string[] }> {
+  const [first] = files as [SourceFile];
+  if (!isComposed(document)) return { ...(await work({ ...first, names: null })), composed: null, remarks: [] };
+  const home = mkdtempSync(join(tmpdir(), 'versicle-apply-'));
+  try {
+    const path = join(home, 'records.jsonl');
+    const members = files.map((f) => ({ files: [f], format: f.format, names: f.fields }));
+    const options = { rowLimit: null, startedAt: new Date(startedAt).toISOString(), template: null };
+    const { fields, counts, remarks } = await composeRecords(document, members, path, options);
+    const names = fields.map((f) => (f.alias == null ? f.name : `${f.alias}.${f.name}`));
+    const done = await work({ path, name: first.name, format: { kind: 'jsonl', encoding: 'utf-8' }, names });
+    return { ...done, composed: counts, remarks };
+  } catch (error) {
+    if (error instanceof SourceSetError) throw new BadInput(error.message);
+    throw error;
+  } finally {
+    rmSync(home, { recursive: true, force: true });
+  }
+}
+function composedText({ read, multiplied, unmatched, filtered, folded, records }: ComposedCounts): string {
+  return `${read} read + ${multiplied} multiplied = ${unmatched} unmatched + ${filtered} filtered + ${folded} folded + ${records} records`;
 }
 
 interface Outputs {
@@ -79,12 +133,13 @@ interface Outputs {
 
 async function run(
   mapping: CompiledMapping,
-  source: SourceFile,
+  source: Records,
   { out, failed, remarks }: Outputs,
+  startedAt: number,
 ): Promise<{ counts: ReturnType<typeof noCounts>; stopped: number | null }> {
   const counts = noCounts();
   const toTyped = rowTyper(mapping.sourceFields);
-  const mapper = new MappingRun(mapping, { startedAt: timestampOfMillis(Date.now()), fileName: source.name });
+  const mapper = new MappingRun(mapping, { startedAt: timestampOfMillis(startedAt), fileName: source.name });
   const record = (file: TextFile | null, row: number, list: readonly Failure[]): void => {
     if (file)
       for (const { line, target, cause, message, values } of list)
@@ -95,10 +150,13 @@ async function run(
     record(failed, number, [unreadableFailure(row, source.name, number)]);
   };
   try {
-    for await (const batch of recordsOf(source.path, source.name, source.format)) {
+    const place = source.names && placeReader(source.names);
+    for await (const batch of recordsOf(source.path, source.name, source.format, undefined, source.names)) {
       for (let i = 0; i < batch.rows.length; i++) {
-        const raw = batch.rows[i]!;
-        const number = batch.firstRow + i;
+        const placed = place ? place(batch.rows[i]!) : null;
+        const raw = placed?.row ?? batch.rows[i]!;
+        const number = placed?.number ?? batch.firstRow + i;
+        if (placed) mapper.fileName = placed.file;
         counts.read++;
         const row = raw instanceof Unreadable ? raw : fitted(raw, mapping.sourceFields.length);
         const values = row instanceof Unreadable || toTyped === null ? row : toTyped(row);

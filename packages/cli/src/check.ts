@@ -3,13 +3,12 @@ import {
   compileMapping,
   counted,
   exampleProblems,
-  knownSourceFields,
+  knownSource,
   sourceFieldsFor,
-  structureOf,
   timestampOfMillis,
 } from '@versicle/core';
 import { BadInput } from './errors.ts';
-import { loadMapping, problemText, sourceFile } from './mapping-file.ts';
+import { loadMapping, problemText, sourceFiles, sourceNames } from './mapping-file.ts';
 
 /** `versicle check`: the problems of a document, and its examples that come out otherwise than they should. Exit code 1 when one of them is an error. */
 export async function check(argv: string[], print: (text: string) => void): Promise<number> {
@@ -23,12 +22,12 @@ export async function check(argv: string[], print: (text: string) => void): Prom
   });
   if (!values.mapping) throw new BadInput('Name the mapping: --mapping FILE');
   const document = await loadMapping(values.mapping);
-  const structure = structureOf(document);
-  const file = values.source ? await sourceFile(document, values.source, values.format) : null;
-  const marks = file && file.marks;
-  const names = file ? file.fields : (structure?.map((f) => f.name) ?? knownSourceFields(document));
-  if (!values.source && !structure)
+  const source = values.source
+    ? sourceNames(document, await sourceFiles(document, values.source, values.format))
+    : knownSource(document);
+  if (source.guessed)
     print('warning: the document does not say which fields its source has; give --source to check their names');
+  const { names, marks } = source;
   const problems = [
     ...compileMapping(document, sourceFieldsFor(document, names, marks)).problems,
     ...exampleProblems({ document, fields: names, marks, now: timestampOfMillis(Date.now()) }),

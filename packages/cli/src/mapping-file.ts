@@ -1,15 +1,20 @@
 import { readFileSync } from 'node:fs';
 import { fileFormat } from '@versicle/contract';
 import {
+  composedNames,
   DocumentError,
   FormatError,
+  isComposed,
   marksOf,
+  membersOf,
   mentionsDoc,
   readDocument,
+  type DeclaredMarks,
   type FileFormat,
   type MappingDocument,
   type Marks,
   type Problem,
+  type SetMember,
 } from '@versicle/core';
 import { lookAt, readDocumentWorkbook } from '@versicle/files';
 import { BadInput } from './errors.ts';
@@ -51,23 +56,49 @@ export interface SourceFile {
   readonly marks: Marks | null;
 }
 
-/** Finds the file given for the primary dataset: `--source` names the alias, the dataset or its last part. */
-export async function sourceFile(
+/** Finds the file given for each dataset of the source set: `--source` names an alias, a dataset or its last part. */
+export async function sourceFiles(
   document: MappingDocument,
   given: readonly string[],
   formats: readonly string[] = [],
-): Promise<SourceFile> {
-  const { alias, dataset } = document.source.primary;
-  const names = new Set([alias, dataset, dataset.split('/').at(-1)!]);
+): Promise<SourceFile[]> {
+  const members = membersOf(document);
   const files = given.map((text) => namedFile('--source', text));
   const declared = formats.map((text) => namedFile('--format', text));
-  const stranger = [...files, ...declared].find((f) => !names.has(f.name));
-  if (stranger)
-    throw new BadInput(`The mapping has no source “${stranger.name}”; it reads ${dataset} under the alias ${alias}.`);
-  if (files.length > 1) throw new BadInput(`Two files are given for ${dataset}; give one.`);
-  if (files.length === 0) throw new BadInput(`Name the file for ${dataset}: --source ${alias}=FILE`);
-  const format = declared.length === 0 ? null : readFormat(declared.at(-1)!.path);
-  return openSource(files[0]!.path, partOf(dataset), mentionsDoc(document), format);
+  const answersTo = (member: SetMember, name: string): boolean =>
+    (member.role !== 'union' && member.alias === name) ||
+    [member.dataset, member.dataset.split('/').at(-1)!].includes(name);
+  const stranger = [...files, ...declared].find((f) => !members.some((m) => answersTo(m, f.name)));
+  if (stranger) {
+    const reads = members.map((m) => `${m.dataset}${m.role === 'union' ? '' : ` under the alias ${m.alias}`}`);
+    throw new BadInput(`The mapping has no source “${stranger.name}”; it reads ${reads.join(', ')}.`);
+  }
+  const found: SourceFile[] = [];
+  for (const member of members) {
+    // The alias says it more exactly than the dataset, which may be joined twice.
+    const own = files.filter((f) => member.role !== 'union' && f.name === member.alias);
+    const fitting = own.length > 0 ? own : files.filter((f) => answersTo(member, f.name));
+    if (fitting.length > 1) throw new BadInput(`Two files are given for ${member.dataset}; give one.`);
+    const [file] = fitting;
+    if (!file)
+      throw new BadInput(
+        `Name the file for ${member.dataset}: --source ${member.role === 'union' ? member.dataset : member.alias}=FILE`,
+      );
+    const format = declared.filter((f) => answersTo(member, f.name)).at(-1);
+    const withDoc = member.role !== 'union' && mentionsDoc(document, member.alias);
+    found.push(await openSource(file.path, partOf(member.dataset), withDoc, format ? readFormat(format.path) : null));
+  }
+  return found;
+}
+/** What the files given for a source set call their fields, and how they write numbers and dates. */
+export function sourceNames(
+  document: MappingDocument,
+  files: readonly SourceFile[],
+): { names: readonly string[]; marks: DeclaredMarks; guessed: false } {
+  if (!isComposed(document)) return { names: files[0]!.fields, marks: files[0]!.marks, guessed: false };
+  const own = membersOf(document).flatMap((m, i) => (m.role === 'union' ? [] : [{ alias: m.alias, file: files[i]! }]));
+  const marks = new Map(own.flatMap((o): [string, Marks][] => (o.file.marks ? [[o.alias, o.file.marks]] : [])));
+  return { names: composedNames(document, new Map(own.map((o) => [o.alias, o.file.fields]))), marks, guessed: false };
 }
 function namedFile(option: string, text: string): { name: string; path: string } {
   const at = text.indexOf('=');

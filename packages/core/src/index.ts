@@ -37,6 +37,8 @@ export * from './formats/row-format.ts';
 export * from './formats/gzip.ts';
 export { readFlatObject } from './formats/json-lines.ts';
 export * from './mapping/source.ts';
+export * from './mapping/source-set.ts';
+export * from './mapping/source-set-sql.ts';
 export * from './mapping/difference.ts';
 export * from './mapping/trial.ts';
 export * from './mapping/examples.ts';

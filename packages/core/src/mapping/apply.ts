@@ -3,7 +3,7 @@ import type { Timestamp } from '../fields/dates.ts';
 import { outputText, type Value } from '../fields/values.ts';
 import { keyOf } from '../rules/compare.ts';
 import { RuleContext } from '../rules/context.ts';
-import type { CompiledLine, CompiledMapping } from './compile.ts';
+import { sourceLabel, type CompiledLine, type CompiledMapping } from './compile.ts';
 import { KeySet } from './key-set.ts';
 import type { Failure, Outcome } from './records.ts';
 
@@ -99,12 +99,12 @@ export class MappingRun {
   private faulted(where: string, uses: readonly { readonly name: string; readonly slot: number }[]): boolean {
     const { fault } = this.ctx;
     if (fault === null) return false;
-    const { alias } = this.mapping.document.source.primary;
+    const { document, sourceFields } = this.mapping;
     const values = Object.fromEntries(
-      uses.map((u) => [
-        `${alias}.${u.name}`,
-        outputText(this.ctx.row[u.slot]!, this.mapping.sourceFields[u.slot]!.type),
-      ]),
+      uses.map((u) => {
+        const field = sourceFields[u.slot]!;
+        return [sourceLabel(document, field), outputText(this.ctx.row[u.slot]!, field.type)];
+      }),
     );
     this.fail({ line: where, target: null, cause: fault.cause, message: fault.message, values });
     return true;

@@ -10,11 +10,15 @@ import type { CodeTables, RuleContext } from '../rules/context.ts';
 import { RuleError } from '../rules/errors.ts';
 import { makeRule, type Rule } from '../rules/rule.ts';
 import { nearest } from '../words.ts';
+import { composedScopes, isComposed } from './source-set.ts';
+import { sourceSetProblems } from './source-set-problems.ts';
 import type { Line, MappingDocument, Problem, TargetField } from './document.ts';
 
 /** A field of a source dataset as it is delivered to the mapping. */
 export interface SourceField {
   readonly name: string;
+  /** In a composed source set: the dataset that it is of; null for what was worked out of several records. */
+  readonly alias?: string | null;
   readonly type: ValueType;
   /** How its text writes numbers and dates, where the dataset's format declares it. */
   readonly marks?: Marks;
@@ -87,6 +91,9 @@ export function compileMapping(document: MappingDocument, sourceFields: readonly
 class MappingCompiler {
   private readonly problems: Problem[] = [];
   private readonly codeTables: CodeTables;
+  /** What filter and joins may name. */
+  private readonly baseScope: Scope;
+  /** What lines may name: the same, unless the source set groups. */
   private readonly sourceScope: Scope;
   private readonly types = new Map<string, FieldType>();
   private targetScope: Scope = { fields: [] };
@@ -97,9 +104,12 @@ class MappingCompiler {
     private readonly sourceFields: readonly SourceField[],
   ) {
     this.codeTables = codeTablesOf(document);
+    const common = { variables: RUN_VARIABLES, codeTables: this.codeTables };
     const { alias } = document.source.primary;
     const fields: ScopeField[] = sourceFields.map((f, slot) => ({ alias, name: f.name, type: f.type, slot }));
-    this.sourceScope = { fields, variables: RUN_VARIABLES, codeTables: this.codeTables };
+    const scopes = isComposed(document) ? composedScopes(document, sourceFields, common) : null;
+    this.baseScope = scopes?.base ?? { ...common, fields };
+    this.sourceScope = scopes?.lines ?? this.baseScope;
   }
 
   compile(): CompiledMapping {
@@ -118,7 +128,7 @@ class MappingCompiler {
       codeTables: this.codeTables,
     };
     const filter = document.source.filter
-      ? this.condition(document.source.filter, this.sourceScope, 'source.filter')
+      ? this.condition(document.source.filter, this.baseScope, 'source.filter')
       : null;
     const skips = document.skips.flatMap((s) => {
       const compiled = this.condition(s.when, this.sourceScope, `skips ${s.id}`, s.id);
@@ -133,7 +143,8 @@ class MappingCompiler {
     return {
       document,
       problems: this.problems,
-      filter,
+      // Where the source set is composed, PostgreSQL has filtered already.
+      filter: isComposed(document) ? null : filter,
       skips,
       lines,
       checks,
@@ -149,18 +160,7 @@ class MappingCompiler {
   }
 
   private sourceSet(): void {
-    const { joins, unions, distinctOn, groupBy } = this.document.source;
-    const later = [
-      joins.length && 'joins',
-      unions.length && 'unions',
-      distinctOn.length && 'distinctOn',
-      groupBy.length && 'groupBy',
-    ].filter(Boolean);
-    for (const key of later)
-      this.report({
-        path: `source.${key as string}`,
-        message: "A source set of more than one dataset, or with grouping, can't be run yet; use one dataset.",
-      });
+    this.problems.push(...sourceSetProblems(this.document, this.baseScope, this.sourceScope));
     const ids = new Map<string, string>();
     for (const [kind, list] of [
       ['lines', this.document.lines],
@@ -301,11 +301,14 @@ class MappingCompiler {
         message: 'On failure the default is wanted, but the line has none.',
       });
     if (!value || (line.condition && !condition) || (line.default && !fallback) || (line.check && !check)) return null;
-    const { alias } = this.document.source.primary;
     const used = [...value.uses, ...(condition?.uses ?? [])];
     const uses = used
       .filter((u, i) => used.findIndex((o) => o.slot === u.slot) === i)
-      .map((u) => ({ label: `${alias}.${u.name}`, slot: u.slot, type: this.sourceScope.fields[u.slot]!.type }));
+      .map((u) => ({
+        label: sourceLabel(this.document, this.sourceFields[u.slot]!),
+        slot: u.slot,
+        type: this.sourceFields[u.slot]!.type,
+      }));
     const codes = field.codeTable ? this.codeTables.get(field.codeTable) : undefined;
     return [
       {
@@ -468,6 +471,11 @@ class MappingCompiler {
       return [{ names, indexes, line: lineOf.get(names[0]!)?.id ?? null, primary: i === 0 && key.length > 0 }];
     });
   }
+}
+
+/** What a source field is called in failures. */
+export function sourceLabel(document: MappingDocument, { alias, name }: SourceField): string {
+  return alias === null ? name : `${alias ?? document.source.primary.alias}.${name}`;
 }
 
 /** Whether a line brings a value; lines without a kind are still to map. */

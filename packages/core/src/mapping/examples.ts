@@ -1,8 +1,8 @@
 import { Timestamp } from '../fields/dates.ts';
-import type { Marks } from '../formats/format.ts';
 import { quoted } from '../words.ts';
 import type { Example, MappingDocument, Problem } from './document.ts';
 import type { Cause } from './records.ts';
+import type { DeclaredMarks } from './source.ts';
 import { Trial, type RecordResult, type SampleValues } from './trial.ts';
 
 /** One thing that came out otherwise than an example says. */
@@ -21,7 +21,7 @@ export interface ExampleResult {
 export interface ExampleGround {
   readonly document: MappingDocument;
   readonly fields: readonly string[];
-  readonly marks?: Marks | null;
+  readonly marks?: DeclaredMarks;
   readonly now: Timestamp;
 }
 

@@ -8,11 +8,15 @@ import { walk } from '../rules/syntax.ts';
 import type { SourceField } from './compile.ts';
 import type { MappingDocument } from './document.ts';
 import type { Failure } from './records.ts';
+import { composedFields, composedNames, isComposed, membersOf, rulesOfLine } from './source-set.ts';
 
-/** The structure that the document keeps for its primary dataset (under the alias or the dataset's name), if any. */
-export function structureOf(document: MappingDocument): MappingDocument['source']['structures'][string] | null {
-  const { structures, primary } = document.source;
-  return structures[primary.alias] ?? structures[primary.dataset] ?? null;
+/** The structure that the document keeps for a dataset of its source set (under the alias or the dataset's name), if any. */
+export function structureOf(
+  document: MappingDocument,
+  { alias, dataset }: { readonly alias: string; readonly dataset: string } = document.source.primary,
+): MappingDocument['source']['structures'][string] | null {
+  const { structures } = document.source;
+  return structures[alias] ?? structures[dataset] ?? null;
 }
 
 /**
@@ -22,10 +26,35 @@ export function structureOf(document: MappingDocument): MappingDocument['source'
 export function sourceFieldsFor(
   document: MappingDocument,
   names: readonly string[],
-  marks: Marks | null = null,
+  marks: DeclaredMarks = null,
 ): SourceField[] {
-  const types = new Map((structureOf(document) ?? []).map((f) => [f.name, typeOf(f.type)]));
+  const ofAlias = (alias: string): Marks | null =>
+    marks instanceof Map ? (marks.get(alias) ?? null) : plainMarks(marks);
+  if (isComposed(document)) return composedFields(document, names, typesOf(document), ofAlias);
+  return memberFields(document, document.source.primary, names, ofAlias(document.source.primary.alias));
+}
+/** The fields of one dataset of the source set. */
+export function memberFields(
+  document: MappingDocument,
+  member: { readonly alias: string; readonly dataset: string },
+  names: readonly string[],
+  marks: Marks | null,
+): SourceField[] {
+  const types = new Map((structureOf(document, member) ?? []).map((f) => [f.name, typeOf(f.type)]));
   return names.map((name) => ({ name, type: types.get(name) ?? 'text', ...(marks ? { marks } : {}) }));
+}
+/** Marks that are declared for the source: of its only dataset, or by alias. */
+export type DeclaredMarks = Marks | ReadonlyMap<string, Marks> | null;
+function plainMarks(marks: DeclaredMarks): Marks | null {
+  return marks instanceof Map ? null : (marks as Marks | null);
+}
+function typesOf(document: MappingDocument): (alias: string, name: string) => ValueType {
+  const types = new Map(
+    membersOf(document).flatMap((m) =>
+      m.role === 'union' ? [] : (structureOf(document, m) ?? []).map((f) => [`${m.alias}.${f.name}`, typeOf(f.type)]),
+    ),
+  );
+  return (alias, name) => types.get(`${alias}.${name}`) ?? 'text';
 }
 function typeOf(text: string): ValueType {
   try {
@@ -41,51 +70,57 @@ export function knownSourceFields(document: MappingDocument): string[] {
   return [...new Set([...namedSourceFields(document), ...ofExamples])];
 }
 
-/** Field names that the document's rules use. */
-export function namedSourceFields(document: MappingDocument): string[] {
-  const { alias } = document.source.primary;
-  const texts = [
-    document.source.filter,
-    ...document.skips.map((s) => s.when),
-    ...document.lines.flatMap((l) => [l.kind === 'rule' ? l.rule : l.source, l.condition, l.default, ...(l.of ?? [])]),
-  ];
-  const names = new Set<string>();
-  for (const text of texts) {
-    if (!text) continue;
-    try {
-      walk(parseRule(text), (node) => {
-        if (node.kind === 'field' && (node.alias === null || node.alias === alias)) names.add(node.name);
-      });
-    } catch {
-      // The rule's own problem is reported when it is checked.
-    }
-  }
-  return [...names];
+/** The source's field names as far as the document itself tells of them; `guessed`: from its rules, not from a structure. */
+export function knownSource(document: MappingDocument): { names: string[]; marks: null; guessed: boolean } {
+  const known = membersOf(document).flatMap((m) => {
+    if (m.role === 'union') return [];
+    const structure = structureOf(document, m);
+    const names = structure?.map((f) => f.name) ?? namedSourceFields(document, m.alias);
+    return [{ alias: m.alias, names, guessed: structure === null }];
+  });
+  const guessed = known.some((k) => k.guessed);
+  if (isComposed(document))
+    return { names: composedNames(document, new Map(known.map((k) => [k.alias, k.names]))), marks: null, guessed };
+  return { names: guessed ? knownSourceFields(document) : known[0]!.names, marks: null, guessed };
 }
 
-/** The source fields that one line reads. */
-export function usedFields(line: MappingDocument['lines'][number]): string[] {
-  const names = new Set<string>();
-  for (const text of [line.kind === 'rule' ? line.rule : line.source, line.condition, line.default, ...(line.of ?? [])])
-    for (const name of fieldsIn(text)) names.add(name);
-  return [...names];
+/** Field names that the document's rules use of its primary dataset, or of the one with this alias. */
+export function namedSourceFields(document: MappingDocument, alias = document.source.primary.alias): string[] {
+  const { source } = document;
+  const texts = [
+    source.filter,
+    ...source.joins.map((j) => j.on),
+    ...source.distinctOn,
+    ...source.groupBy,
+    ...source.orderBy.map((text) => text.replace(/\s+(asc|desc)?(\s+nulls\s+(first|last))?\s*$/i, '')),
+    ...document.skips.map((s) => s.when),
+    ...document.lines.flatMap(rulesOfLine),
+  ];
+  const primary = alias === source.primary.alias;
+  const named = texts.flatMap((text) => fieldsIn(text));
+  return [...new Set(named.filter((f) => (f.alias === null ? primary : f.alias === alias)).map((f) => f.name))];
 }
-function fieldsIn(text: string | null | undefined): string[] {
-  const names: string[] = [];
+
+/** The source fields that one line reads, by their bare names. */
+export function usedFields(line: MappingDocument['lines'][number]): string[] {
+  return [...new Set(rulesOfLine(line).flatMap((text) => fieldsIn(text).map((f) => f.name)))];
+}
+function fieldsIn(text: string | null | undefined): { alias: string | null; name: string }[] {
+  const fields: { alias: string | null; name: string }[] = [];
   if (text)
     try {
       walk(parseRule(text), (node) => {
-        if (node.kind === 'field') names.push(node.name);
+        if (node.kind === 'field') fields.push({ alias: node.alias, name: node.name });
       });
     } catch {
       // The rule's own problem is reported when it is checked.
     }
-  return names;
+  return fields;
 }
 
 /** Whether any rule asks for the whole record. */
-export function mentionsDoc(document: MappingDocument): boolean {
-  return namedSourceFields(document).includes('_doc');
+export function mentionsDoc(document: MappingDocument, alias = document.source.primary.alias): boolean {
+  return namedSourceFields(document, alias).includes('_doc');
 }
 
 /** Makes typed values of raw rows; null when every field is text, so that rows can be used as they are. */

@@ -1,11 +1,11 @@
 import type { Timestamp } from '../fields/dates.ts';
 import { outputText, type Value } from '../fields/values.ts';
-import { Unreadable, type Marks } from '../formats/format.ts';
+import { Unreadable } from '../formats/format.ts';
 import { MappingRun } from './apply.ts';
 import { compileMapping, type CompiledLine, type CompiledMapping } from './compile.ts';
 import type { MappingDocument, Problem } from './document.ts';
 import type { Failure } from './records.ts';
-import { rowTyper, sourceFieldsFor } from './source.ts';
+import { rowTyper, sourceFieldsFor, type DeclaredMarks } from './source.ts';
 
 /** A source record as text, in the order of the dataset's fields. */
 export type SampleValues = readonly (string | null)[];
@@ -46,7 +46,7 @@ export class Trial {
     private readonly document: MappingDocument,
     fieldNames: readonly string[],
     private readonly now: Timestamp,
-    marks: Marks | null = null,
+    marks: DeclaredMarks = null,
   ) {
     const fields = sourceFieldsFor(document, fieldNames, marks);
     this.mapping = compileMapping(document, fields);

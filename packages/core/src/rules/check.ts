@@ -2,6 +2,7 @@ import { parseDecimal } from '../fields/decimal.ts';
 import { parseRuleType, TYPE_NAMES, typeName, type FieldType, type ValueType } from '../fields/types.ts';
 import { fitInteger, outputText, type Value } from '../fields/values.ts';
 import { nearest } from '../words.ts';
+import { aggregateType, isAggregate } from './aggregates.ts';
 import { castBetween, isImplicit, limitCast } from './casts.ts';
 import type { Checked } from './checked.ts';
 import { compileChecked } from './compile.ts';
@@ -25,6 +26,10 @@ export interface Scope {
   readonly fields: readonly ScopeField[];
   readonly variables?: Readonly<Record<string, ValueType>>;
   readonly codeTables?: CodeTables;
+  /** Where the source set groups: aggregates and grouped expressions, which come worked out. */
+  readonly computed?: (node: Node) => { readonly slot: number; readonly type: ValueType } | null;
+  /** Where the source set groups: fields that differ within a group. */
+  readonly ungrouped?: readonly ScopeField[];
 }
 export interface ScopeField {
   readonly alias: string | null;
@@ -53,6 +58,8 @@ class Checker {
   constructor(private readonly scope: Scope) {}
 
   check(node: Node): Checked {
+    const computed = this.scope.computed?.(node);
+    if (computed) return { kind: 'slot', ...computed, at: node.at, end: node.end };
     switch (node.kind) {
       case 'text':
         return { kind: 'const', value: node.value, type: 'unknown', open: true, at: node.at, end: node.end };
@@ -119,8 +126,15 @@ class Checker {
         node.end,
         `${found[0]!.alias}.${name}`,
       );
-    const aliases = [...new Set(this.scope.fields.map((f) => f.alias))];
     const shown = alias === null ? name : `${alias}.${name}`;
+    if (this.scope.ungrouped?.some((f) => f.name === name && (alias === null || f.alias === alias)))
+      throw new RuleError(
+        `${shown} differs within a group; group by it too, or take one value of it, such as min(${shown}).`,
+        node.at,
+        node.end,
+        `min(${shown})`,
+      );
+    const aliases = [...new Set(this.scope.fields.map((f) => f.alias))];
     if (alias !== null && !aliases.includes(alias)) {
       const sameName = this.scope.fields.find((f) => f.name === name);
       const proposal = sameName ? written(sameName) : undefined;
@@ -599,6 +613,21 @@ class Checker {
   }
 
   private callOf(node: Extract<Node, { kind: 'call' }>): Checked {
+    const call: Node = node;
+    if (isAggregate(call)) {
+      aggregateType(call, (n) => this.check(n));
+      throw new RuleError(
+        `${node.name} is an aggregate; it is possible only in lines of a source set that groups.`,
+        node.at,
+        node.nameEnd,
+      );
+    }
+    if (node.over)
+      throw new RuleError(
+        `${node.name} is no aggregate; DISTINCT, ORDER BY, FILTER and * belong to those.`,
+        node.at,
+        node.end,
+      );
     switch (node.name) {
       case 'coalesce':
       case 'greatest':

@@ -1,3 +1,4 @@
+import { aggregateFunctions } from './aggregates.ts';
 import { arrayFunctions } from './array-functions.ts';
 import { bytesFunctions, bytesOverloads } from './bytes-functions.ts';
 import { codeFunctions } from './code-functions.ts';
@@ -76,13 +77,14 @@ export const functions: ReadonlyMap<string, RuleFunction> = new Map(
     ...jsonFunctions,
     ...arrayFunctions,
     ...ownFunctions,
+    ...aggregateFunctions,
     ...special,
   ].map((f) => [f.name, { ...f, overloads: [...f.overloads, ...(further[f.name] ?? [])] }]),
 );
 
 /** Known to PostgreSQL and this trade, and refused by name. */
 export const notYet: ReadonlySet<string> = new Set(
-  'convert_from regexp_matches regexp_split_to_table unnest mapped_key sum count min max avg string_agg bool_or bool_and array_agg ln log exp cbrt random statement_timestamp clock_timestamp jsonb_set jsonb_path_query jsonb_array_elements json_query json_exists factorial make_time make_timestamptz'.split(
+  'convert_from regexp_matches regexp_split_to_table unnest array_agg ln log exp cbrt random statement_timestamp clock_timestamp jsonb_set jsonb_path_query jsonb_array_elements json_query json_exists factorial make_time make_timestamptz'.split(
     ' ',
   ),
 );

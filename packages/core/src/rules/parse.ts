@@ -1,5 +1,5 @@
 import { RuleError } from './errors.ts';
-import type { Node } from './syntax.ts';
+import type { AggregateOver, Node, SortKey } from './syntax.ts';
 import { tokenize, type Token } from './tokens.ts';
 
 const MAX_DEPTH = 200;
@@ -49,6 +49,10 @@ const TYPE_WORDS = new Set(['date', 'timestamp', 'timestamptz', 'interval', 'tim
 export function parseRule(rule: string): Node {
   return new Parser(tokenize(rule), rule).whole();
 }
+/** What records are sorted by: an expression, with ASC or DESC and NULLS FIRST or LAST behind it. Throws RuleError. */
+export function parseSortKey(text: string): SortKey {
+  return new Parser(tokenize(text), text).wholeSortKey();
+}
 
 class Parser {
   private at = 0;
@@ -65,6 +69,14 @@ class Parser {
     const rest = this.peek();
     if (rest.kind !== 'end') this.unexpected(rest);
     return node;
+  }
+
+  wholeSortKey(): SortKey {
+    if (this.peek().kind === 'end') throw new RuleError('What to sort by is empty.', 0, 0);
+    const key = this.sortKey();
+    const rest = this.peek();
+    if (rest.kind !== 'end') this.unexpected(rest);
+    return key;
   }
 
   private peek(ahead = 0): Token {
@@ -540,7 +552,13 @@ class Parser {
         token.end,
       );
     this.take();
-    const args = this.arguments(text);
+    const star = this.isMark('*');
+    if (star && text !== 'count') throw new RuleError('“*” stands only in count(*).', this.peek().at, this.peek().end);
+    if (star) this.take();
+    const distinct = this.takeWord('distinct');
+    if (!distinct && !star) this.takeWord('all');
+    const args = star ? [] : this.arguments(text);
+    const orderBy = this.isWord('order') ? this.orderBy() : [];
     const close = this.expectMark(')');
     if (text === 'nullif' && args.length !== 2)
       throw new RuleError('NULLIF takes two values: NULLIF(value, other).', token.at, close.end);
@@ -548,13 +566,40 @@ class Parser {
     if (text === 'trim') name = this.callName ?? 'btrim';
     else if (text === 'substring' && this.callName === 'substring similar') name = this.callName;
     this.callName = null;
-    if (this.isWord('over') || this.isWord('filter'))
-      throw new RuleError(
-        'Window functions and filtered aggregates are not supported in rules.',
-        this.peek().at,
-        this.peek().end,
-      );
-    return { kind: 'call', name, nameEnd: token.end, args, at, end: close.end };
+    const filter = this.isWord('filter') && this.isMark('(', 1) ? this.aggregateFilter() : null;
+    if (this.isWord('over'))
+      throw new RuleError('Window functions are not supported in rules.', this.peek().at, this.peek().end);
+    const over: AggregateOver = { star, distinct, orderBy, filter };
+    const told = star || distinct || orderBy.length > 0 || filter !== null;
+    return { kind: 'call', name, nameEnd: token.end, args, at, end: close.end, ...(told ? { over } : {}) };
+  }
+  private orderBy(): SortKey[] {
+    this.take();
+    this.expectWord('by');
+    const keys = [this.sortKey()];
+    while (this.isMark(',')) {
+      this.take();
+      keys.push(this.sortKey());
+    }
+    return keys;
+  }
+  private sortKey(): SortKey {
+    const by = this.expression(0);
+    const descending = this.takeWord('desc');
+    if (!descending) this.takeWord('asc');
+    if (!this.isWord('nulls')) return { by, descending, nulls: null };
+    this.take();
+    if (this.takeWord('first')) return { by, descending, nulls: 'first' };
+    this.expectWord('last');
+    return { by, descending, nulls: 'last' };
+  }
+  private aggregateFilter(): Node {
+    this.take();
+    this.expectMark('(');
+    this.expectWord('where');
+    const filter = this.expression(0);
+    this.expectMark(')');
+    return filter;
   }
   /** What a form in words means, such as ltrim for TRIM(LEADING …). */
   private callName: string | null = null;
@@ -562,9 +607,6 @@ class Parser {
   /** The arguments, with the standard's forms that use words instead of commas. */
   private arguments(name: string): Node[] {
     if (this.isMark(')')) return [];
-    if (this.isMark('*')) throw new RuleError('“*” is not supported here.', this.peek().at, this.peek().end);
-    if (this.isWord('distinct') || this.isWord('all'))
-      throw new RuleError('Aggregates are possible only where the source set groups.', this.peek().at, this.peek().end);
     switch (name) {
       case 'extract':
         return this.extractArguments();

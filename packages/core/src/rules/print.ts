@@ -1,4 +1,4 @@
-import type { Node } from './syntax.ts';
+import type { Node, SortKey } from './syntax.ts';
 
 /** A field as SQL text for the push-down; the caller decides how sources are named there. */
 export type FieldPrinter = (alias: string | null, name: string) => string;
@@ -18,9 +18,14 @@ export function writtenName(name: string): string {
 export const fieldText: FieldPrinter = (alias, name) =>
   alias === null ? writtenName(name) : `${alias}.${writtenName(name)}`;
 
+/** Prints a node in a way of the caller's; null where the ordinary way does. */
+export type NodePrinter = (node: Node, print: (node: Node) => string) => string | null;
+
 /** The syntax tree back as SQL, fully bracketed, so that it reads the same under any precedence. */
-export function printRule(node: Node, field: FieldPrinter = fieldText): string {
-  const p = (n: Node): string => printRule(n, field);
+export function printRule(node: Node, field: FieldPrinter = fieldText, otherwise: NodePrinter = () => null): string {
+  const p = (n: Node): string => printRule(n, field, otherwise);
+  const own = otherwise(node, p);
+  if (own !== null) return own;
   switch (node.kind) {
     case 'text':
       return textLiteral(node.value);
@@ -75,6 +80,16 @@ export function printRule(node: Node, field: FieldPrinter = fieldText): string {
       }
       if (node.name === 'normalize' && node.args[1]?.kind === 'text')
         return `NORMALIZE(${p(node.args[0]!)}, ${node.args[1].value.toUpperCase()})`;
-      return `${node.name}(${node.args.map(p).join(', ')})`;
+      return `${node.name}(${insideCall(node, p)})${node.over?.filter ? ` FILTER (WHERE ${p(node.over.filter)})` : ''}`;
   }
+}
+function insideCall({ args, over }: Extract<Node, { kind: 'call' }>, p: (node: Node) => string): string {
+  const list = args.map(p).join(', ');
+  if (!over) return list;
+  if (over.star) return '*';
+  const order = over.orderBy.length === 0 ? '' : ` ORDER BY ${over.orderBy.map((k) => printSortKey(k, p)).join(', ')}`;
+  return `${over.distinct ? 'DISTINCT ' : ''}${list}${order}`;
+}
+export function printSortKey({ by, descending, nulls }: SortKey, p: (node: Node) => string): string {
+  return `${p(by)}${descending ? ' DESC' : ''}${nulls === null ? '' : ` NULLS ${nulls.toUpperCase()}`}`;
 }

@@ -24,7 +24,7 @@ export interface Overload {
 
 export interface RuleFunction {
   readonly name: string;
-  readonly group: 'text' | 'number' | 'date' | 'json' | 'array' | 'choice' | 'lookup';
+  readonly group: 'text' | 'number' | 'date' | 'json' | 'array' | 'choice' | 'lookup' | 'aggregate';
   /** It reads damage without a word: the strict function that the checker offers instead. */
   readonly lenient?: string;
   readonly signature: string;

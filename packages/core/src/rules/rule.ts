@@ -4,6 +4,7 @@ import { checkRule, type Remark, type Scope } from './check.ts';
 import { compileChecked } from './compile.ts';
 import type { Compiled } from './context.ts';
 import { parseRule } from './parse.ts';
+import { printRule } from './print.ts';
 import { walk, type Node } from './syntax.ts';
 
 /** A rule that is ready to run. */
@@ -25,10 +26,19 @@ export function makeRule(text: string, scope: Scope): Rule {
   const tree = parseRule(text);
   const { checked, remarks } = checkRule(tree, scope);
   const uses: { alias: string | null; name: string; slot: number }[] = [];
+  const use = (alias: string | null, name: string, slot: number): void => {
+    if (!uses.some((u) => u.slot === slot)) uses.push({ alias, name, slot });
+  };
   walk(tree, (node) => {
-    if (node.kind !== 'field') return;
+    const computed = scope.computed?.(node);
+    if (computed) {
+      use(null, printRule(node), computed.slot);
+      return false;
+    }
+    if (node.kind !== 'field') return true;
     const field = scope.fields.find((f) => f.name === node.name && (node.alias === null || f.alias === node.alias))!;
-    if (!uses.some((u) => u.slot === field.slot)) uses.push({ alias: field.alias, name: field.name, slot: field.slot });
+    use(field.alias, field.name, field.slot);
+    return true;
   });
   return {
     text,

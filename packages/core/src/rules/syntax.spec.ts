@@ -136,15 +136,19 @@ describe('faults are values', () => {
 
 describe('the registry', () => {
   const codeTables = new Map([['tariff', new Map([['M', 'MONTHLY']])]]);
-  it.each([...functions.values()].map((f) => [f.name, f] as const))('%s: its example is true', (name, f) => {
-    const rule = makeRule(f.example.rule, { fields: [], codeTables });
-    const ctx = new RuleContext();
-    ctx.codeTables = codeTables;
-    const value = rule.run(ctx);
-    expect(ctx.fault).toBeNull();
-    // now() depends on when; the others must give what Help says.
-    if (name !== 'now') expect(value === null ? null : valueText(value, rule.type)).toBe(f.example.value);
-  });
+  // Aggregates need records to be grouped: source-set.spec.ts of source-sets tries those.
+  it.each([...functions.values()].filter((f) => f.group !== 'aggregate').map((f) => [f.name, f] as const))(
+    '%s: its example is true',
+    (name, f) => {
+      const rule = makeRule(f.example.rule, { fields: [], codeTables });
+      const ctx = new RuleContext();
+      ctx.codeTables = codeTables;
+      const value = rule.run(ctx);
+      expect(ctx.fault).toBeNull();
+      // now() depends on when; the others must give what Help says.
+      if (name !== 'now') expect(value === null ? null : valueText(value, rule.type)).toBe(f.example.value);
+    },
+  );
 });
 
 /** A tree without what only says how it was written: places, SQL's own call forms, schemas of built-in functions. */

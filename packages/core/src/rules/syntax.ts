@@ -59,16 +59,36 @@ export type Node = Base &
       }
     | { readonly kind: 'array'; readonly items: readonly Node[] }
     | { readonly kind: 'subscript'; readonly arg: Node; readonly index: Node }
-    | { readonly kind: 'call'; readonly name: string; readonly nameEnd: number; readonly args: readonly Node[] }
+    | {
+        readonly kind: 'call';
+        readonly name: string;
+        readonly nameEnd: number;
+        readonly args: readonly Node[];
+        /** What only an aggregate can be told. */
+        readonly over?: AggregateOver;
+      }
   );
+/** count(*), and the words inside and behind an aggregate's brackets. */
+export interface AggregateOver {
+  readonly star: boolean;
+  readonly distinct: boolean;
+  readonly orderBy: readonly SortKey[];
+  readonly filter: Node | null;
+}
+export interface SortKey {
+  readonly by: Node;
+  readonly descending: boolean;
+  /** Null where nothing is said: last when ascending, first when descending. */
+  readonly nulls: 'first' | 'last' | null;
+}
 export type NodeKind = Node['kind'];
 
-/** Visits every node of a syntax tree, outside in. */
-export function walk(node: Node, visit: (node: Node) => void): void {
+/** Visits every node of a syntax tree, outside in; what stands below a node for which `visit` says false is left out. */
+export function walk(node: Node, visit: (node: Node) => boolean | void): void {
   const pending: Node[] = [node];
   while (pending.length > 0) {
     const next = pending.pop()!;
-    visit(next);
+    if (visit(next) === false) continue;
     pending.push(...childrenOf(next).reverse());
   }
 }
@@ -94,7 +114,11 @@ function childrenOf(node: Node): Node[] {
         ...(node.otherwise ? [node.otherwise] : []),
       ];
     case 'call':
-      return [...node.args];
+      return [
+        ...node.args,
+        ...(node.over?.orderBy.map((k) => k.by) ?? []),
+        ...(node.over?.filter ? [node.over.filter] : []),
+      ];
     case 'array':
       return [...node.items];
     case 'subscript':

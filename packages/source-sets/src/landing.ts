@@ -1,0 +1,218 @@
+import type { PGlite } from '@electric-sql/pglite';
+import {
+  ByteWriter,
+  copyLine,
+  FormatError,
+  landedTable,
+  marksOf,
+  memberFields,
+  membersOf,
+  rowTyper,
+  Unreadable,
+  type FileFormat,
+  type MappingDocument,
+  type Marks,
+  type RawRow,
+  type SetMember,
+  type SourceField,
+  type Value,
+} from '@versicle/core';
+import { recordsOf } from '@versicle/files';
+
+/** What a source set can't do, in a sentence for people. */
+export class SourceSetError extends Error {}
+
+/** Where the records of one member of a source set are, in the order of `membersOf`. */
+export interface MemberRecords {
+  readonly files: readonly { readonly path: string; readonly name: string }[];
+  readonly format: FileFormat;
+  readonly names: readonly string[];
+}
+/** Members that stand below one another under one alias. */
+export interface LandedDataset {
+  readonly alias: string;
+  readonly dataset: string;
+  readonly fields: readonly SourceField[];
+  records: number;
+}
+/** A record of the primary dataset, or of one below it, that can't be read. */
+export interface UnreadableRecord {
+  readonly row: number;
+  readonly file: string;
+  readonly message: string;
+  readonly raw: string;
+}
+export interface Landed {
+  readonly datasets: ReadonlyMap<string, LandedDataset>;
+  readonly unreadable: readonly UnreadableRecord[];
+  /** By alias of a joined dataset: records that can't be read, and so can't be found. */
+  readonly unreadableJoined: ReadonlyMap<string, number>;
+}
+/** Marks that members' formats declare, by alias. */
+export function declaredMarks(document: MappingDocument, members: readonly MemberRecords[]): Map<string, Marks> {
+  const all = membersOf(document).flatMap((m, i): [string, Marks][] => {
+    const marks = m.role === 'union' ? null : marksOf(members[i]!.format);
+    return marks ? [[m.alias, marks]] : [];
+  });
+  return new Map(all);
+}
+
+const CHUNK_ROWS = 20_000;
+/** Rows that can't be read are kept by themselves; more of them than this, and the wrong file was given. */
+const MOST_UNREADABLE = 100_000;
+
+/** Brings the records of all members into tables, as typed values. `tell` hears of records as they arrive. */
+export async function landMembers(
+  db: PGlite,
+  document: MappingDocument,
+  members: readonly MemberRecords[],
+  rowLimit: number | null,
+  tell: (records: number) => void,
+): Promise<Landed> {
+  const landing = new Landing(db, document, rowLimit, tell);
+  for (const [i, member] of membersOf(document).entries()) await landing.member(member, members[i]!);
+  await db.exec('ANALYZE');
+  return landing;
+}
+
+class Landing implements Landed {
+  readonly datasets = new Map<string, LandedDataset>();
+  readonly unreadable: UnreadableRecord[] = [];
+  readonly unreadableJoined = new Map<string, number>();
+  private told = 0;
+
+  constructor(
+    private readonly db: PGlite,
+    private readonly document: MappingDocument,
+    private readonly rowLimit: number | null,
+    private readonly tell: (records: number) => void,
+  ) {}
+
+  async member(member: SetMember, records: MemberRecords): Promise<void> {
+    const { document } = this;
+    const fields = memberFields(document, member, records.names, marksOf(records.format));
+    if (member.role === 'union') {
+      const dataset = this.datasets.get(member.alias)!;
+      const columns = document.source.unions.find((u) => u.dataset === member.dataset)!.columns;
+      return this.fill(member, dataset, records, fields, columnsBelow(dataset.fields, fields, columns, member.dataset));
+    }
+    const dataset: LandedDataset = { alias: member.alias, dataset: member.dataset, fields, records: 0 };
+    this.datasets.set(member.alias, dataset);
+    const columns = fields.map((f, i) => `c${i} ${f.type === 'text' ? 'text COLLATE "C"' : f.type}`);
+    if (columns.length > 1000)
+      throw new SourceSetError(
+        `${member.dataset} has ${columns.length} fields; a source set joins at most 1,000 of one.`,
+      );
+    await this.db.exec(
+      `CREATE UNLOGGED TABLE ${landedTable(member.alias)} (_row bigint, _file text${columns.map((c) => `, ${c}`).join('')})`,
+    );
+    await this.fill(
+      member,
+      dataset,
+      records,
+      fields,
+      fields.map((_, i) => i),
+    );
+  }
+
+  /** `from`: for each column of the table, the place of the field in the member's records; -1 for none. */
+  private async fill(
+    member: SetMember,
+    dataset: LandedDataset,
+    { files, format, names }: MemberRecords,
+    fields: readonly SourceField[],
+    from: readonly number[],
+  ): Promise<void> {
+    const limit = member.role === 'join' || this.rowLimit === null ? Infinity : this.rowLimit;
+    const typed = rowTyper(fields);
+    const columns = [
+      { type: 'int8' as const },
+      { type: 'text' as const },
+      ...dataset.fields.map((f) => ({ type: f.type })),
+    ].map((c) => ({ ...c, name: '' }));
+    const out = new ByteWriter(1024 * 1024);
+    let waiting = 0;
+    const flush = async (): Promise<void> => {
+      if (waiting === 0) return;
+      const blob = new Blob([out.take() as Uint8Array<ArrayBuffer>]);
+      await this.db.query(`COPY ${landedTable(member.alias)} FROM '/dev/blob'`, [], { blob });
+      waiting = 0;
+      this.tell(this.told);
+    };
+    for (const file of files) {
+      try {
+        for await (const { firstRow, rows } of recordsOf(file.path, file.name, format, undefined, names)) {
+          for (const [i, raw] of rows.entries()) {
+            if (dataset.records >= limit) break;
+            const row = raw instanceof Unreadable ? raw : fitted(raw, names.length);
+            const values = row instanceof Unreadable || typed === null ? row : typed(row);
+            dataset.records++;
+            this.told++;
+            if (values instanceof Unreadable) {
+              this.notRead(member, {
+                row: dataset.records,
+                file: file.name,
+                message: at(values, firstRow + i),
+                raw: values.raw,
+              });
+              continue;
+            }
+            const line: Value[] = [dataset.records, file.name, ...from.map((at) => (at < 0 ? null : values[at]!))];
+            copyLine(out, line, columns);
+            if (++waiting >= CHUNK_ROWS) await flush();
+          }
+          if (dataset.records >= limit) break;
+        }
+      } catch (error) {
+        if (error instanceof FormatError) throw new SourceSetError(`${file.name}: ${error.message}`, { cause: error });
+        throw error;
+      }
+    }
+    await flush();
+  }
+  private notRead(member: SetMember, record: UnreadableRecord): void {
+    if (member.role === 'join') {
+      this.unreadableJoined.set(member.alias, (this.unreadableJoined.get(member.alias) ?? 0) + 1);
+      return;
+    }
+    if (this.unreadable.length >= MOST_UNREADABLE)
+      throw new SourceSetError(
+        `More than ${MOST_UNREADABLE.toLocaleString('en-GB')} records of ${member.dataset} can't be read; look at its format. ${record.message}`,
+      );
+    this.unreadable.push(record);
+  }
+}
+
+const at = (row: Unreadable, number: number): string => `Row ${number.toLocaleString('en-GB')}: ${row.message}`;
+
+function fitted(row: Exclude<RawRow, Unreadable>, width: number): readonly (string | null)[] {
+  const cells = row as readonly (string | null)[];
+  return cells.length >= width
+    ? cells.slice(0, width)
+    : [...cells, ...new Array<null>(width - cells.length).fill(null)];
+}
+
+/** Which field of a union stands below each field of the primary dataset: as told, or of the same name. */
+function columnsBelow(
+  above: readonly SourceField[],
+  below: readonly SourceField[],
+  told: Readonly<Record<string, string>>,
+  dataset: string,
+): number[] {
+  const names = below.map((f) => f.name);
+  const found = above.map((field) => {
+    const name = told[field.name] ?? field.name;
+    const place = names.indexOf(name);
+    if (place < 0 && told[field.name] !== undefined)
+      throw new SourceSetError(`${dataset} has no field “${name}” to stand below ${field.name}.`);
+    const theirs = below[place];
+    if (theirs && theirs.type !== field.type)
+      throw new SourceSetError(
+        `${dataset}.${name} is ${theirs.type} and ${field.name} is ${field.type}; fields that stand below one another need one type.`,
+      );
+    return place;
+  });
+  if (found.every((place) => place < 0))
+    throw new SourceSetError(`${dataset} shares no field with the first dataset; say which field stands below which.`);
+  return found;
+}
