@@ -13,17 +13,19 @@ import {
   placeReader,
   rowTyper,
   sourceFieldsFor,
+  sourceNamesOf,
   timestampOfMillis,
   Unreadable,
   unreadableFailure,
   type CompiledMapping,
+  type ComposedCounts,
   type Failure,
   type FileFormat,
   type MappingDocument,
   type RawRow,
 } from '@versicle/core';
 import { lookAt, openRecordFile, outputKind, recordsOf, TextFile, type RecordFile } from '@versicle/files';
-import { composeRecords, SourceSetError, type ComposedCounts } from '@versicle/source-sets';
+import { composeRecords, SourceSetError } from '@versicle/source-sets';
 import { BadInput } from './errors.ts';
 import { requireFile } from './files.ts';
 import { loadMapping, problemText, sourceFiles, sourceNames, type SourceFile } from './mapping-file.ts';
@@ -111,7 +113,7 @@ async function withSource<T extends object>(
     const members = files.map((f) => ({ files: [f], format: f.format, names: f.fields }));
     const options = { rowLimit: null, startedAt: new Date(startedAt).toISOString(), template: null };
     const { fields, counts, remarks } = await composeRecords(document, members, path, options);
-    const names = fields.map((f) => (f.alias == null ? f.name : `${f.alias}.${f.name}`));
+    const names = sourceNamesOf(fields);
     const done = await work({ path, name: first.name, format: { kind: 'jsonl', encoding: 'utf-8' }, names });
     return { ...done, composed: counts, remarks };
   } catch (error) {

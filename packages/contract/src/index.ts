@@ -13,3 +13,4 @@ export * from './events.ts';
 export * from './routes.ts';
 export * from './profiles.ts';
 export * from './structures.ts';
+export * from './source-sets.ts';

@@ -7,6 +7,7 @@ import * as structures from './structures.ts';
 import * as plans from './plans.ts';
 import * as runs from './runs.ts';
 import * as trials from './trials.ts';
+import * as sourceSets from './source-sets.ts';
 import * as systems from './systems.ts';
 import { today } from './today.ts';
 
@@ -207,6 +208,28 @@ export const routes = {
     summary: 'What could fill the lines that are still to map',
     params: idParams,
     response: z.array(mappings.suggestion),
+  },
+  getSample: {
+    method: 'get',
+    path: '/mappings/:id/sample',
+    summary: 'Sample records of the draft’s source, composed where it joins or groups',
+    params: idParams,
+    response: sourceSets.mappingSample,
+  },
+  countJoins: {
+    method: 'post',
+    path: '/mappings/:id/source-set/figures',
+    summary: 'What each join of the draft finds: partners, doubles, and what stays without',
+    params: idParams,
+    response: z.array(sourceSets.joinFigures),
+  },
+  proposeKeys: {
+    method: 'get',
+    path: '/mappings/:id/source-set/keys',
+    summary: 'By which fields a further dataset could be joined',
+    params: idParams,
+    query: z.object({ dataset: z.string().min(1) }),
+    response: z.array(sourceSets.keyProposal),
   },
   getTrial: {
     method: 'get',

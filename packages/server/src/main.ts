@@ -15,6 +15,7 @@ import { Profiles } from './profiles/profiles.ts';
 import type { Services } from './services.ts';
 import { lockDirectory } from './store/lock.ts';
 import { migrate } from './store/migrate.ts';
+import { SourceSets } from './source-sets/source-sets.ts';
 import { PgliteDatabase } from './store/pglite.ts';
 import { installationId } from './store/house.ts';
 import { Secrets } from './store/secrets.ts';
@@ -54,7 +55,8 @@ async function start(): Promise<void> {
   const failures = new Failures(db);
   const structures = new Structures(db, systems);
   const profiles = new Profiles(db, systems, structures, events, join(data, 'landed'));
-  const mappings = new Mappings(db, systems, failures, structures);
+  const sourceSets = new SourceSets(systems, structures, template ?? null);
+  const mappings = new Mappings(db, systems, failures, structures, sourceSets);
   const services: Services = {
     db,
     systems,
@@ -63,11 +65,12 @@ async function start(): Promise<void> {
     signIn: new SignIn(systems),
     profiles,
     events,
+    sourceSets,
     mappings,
     workbooks: new Workbooks(mappings),
-    trials: new Trials(mappings, systems, events, join(data, 'trials')),
+    trials: new Trials(mappings, systems, sourceSets, events, join(data, 'trials')),
     plans: new Plans(db),
-    engine: new Engine(db, systems, events, join(data, 'landed'), await installationId(db)),
+    engine: new Engine(db, systems, sourceSets, events, join(data, 'landed'), await installationId(db)),
   };
   ready(makeApp(services, { version: VERSION, host, pages, log }));
   await services.engine.resume();

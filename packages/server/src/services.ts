@@ -6,6 +6,7 @@ import type { Workbooks } from './mappings/workbooks.ts';
 import type { Plans } from './plans/plans.ts';
 import type { Profiles } from './profiles/profiles.ts';
 import type { Structures } from './structures/structures.ts';
+import type { SourceSets } from './source-sets/source-sets.ts';
 import type { Database } from './store/database.ts';
 import type { SignIn } from './systems/sign-in.ts';
 import type { Systems } from './systems/systems.ts';
@@ -18,6 +19,7 @@ export interface Services {
   readonly signIn: SignIn;
   readonly profiles: Profiles;
   readonly structures: Structures;
+  readonly sourceSets: SourceSets;
   readonly mappings: Mappings;
   readonly workbooks: Workbooks;
   readonly trials: Trials;

@@ -6,33 +6,30 @@ import {
   RuleError,
   sourceFieldsFor,
   sourceSetSql,
+  type ComposedCounts,
+  type ComposedPeek,
+  type JoinSql,
   type MappingDocument,
+  type Marks,
+  type PeekRecord,
   type SourceField,
   type SourceSetSql,
 } from '@versicle/core';
 import { TextFile } from '@versicle/files';
 import { withDatabase } from './database.ts';
-import { declaredMarks, landMembers, SourceSetError, type Landed, type MemberRecords } from './landing.ts';
+import { declaredMarks, landMembers, SourceSetError, type Landed, type Member } from './landing.ts';
 
-/** How records of the primary dataset became records of the source set: read + multiplied = unmatched + filtered + folded + records. */
-export interface ComposedCounts {
-  /** Rows of the primary dataset, and of those that stand below it. */
-  readonly read: number;
-  /** What joins added: rows that matched several times, and rows of a right or full join without a partner. */
-  readonly multiplied: number;
-  /** Rows that an inner or right join found no partner for. */
-  readonly unmatched: number;
-  readonly filtered: number;
-  /** Rows that distinct or grouping folded into others. */
-  readonly folded: number;
-  readonly records: number;
-}
 export interface Composed {
   readonly fields: readonly SourceField[];
   readonly counts: ComposedCounts;
+  /** Marks that members' formats declare, by alias. */
+  readonly marks: ReadonlyMap<string, Marks>;
+  readonly peek: ComposedPeek;
   /** Sentences about joined records that could not be read. */
   readonly remarks: readonly string[];
 }
+const PEEKED = 40;
+
 export interface ComposeOptions {
   /** Rows of the primary dataset that are taken; the joined ones are always whole. */
   readonly rowLimit: number | null;
@@ -51,22 +48,33 @@ const FETCH = 5000;
 /** Composes the records of a source set into a file of JSON Lines, in PostgreSQL. Throws SourceSetError. */
 export async function composeRecords(
   document: MappingDocument,
-  members: readonly MemberRecords[],
+  members: readonly Member[],
   path: string,
   options: ComposeOptions,
 ): Promise<Composed> {
   return withDatabase(options.template, async (db) => {
     const landed = await landMembers(db, document, members, options.rowLimit, options.tell ?? (() => undefined));
-    const fields = fieldsOf(document, members, landed);
+    const fields = fieldsOf(document, landed);
     const sql = statements(document, fields, options.startedAt);
     requireBounded(document, landed, sql);
+    for (const join of sql.joins) {
+      const pairs = await expectedPairs(db, join);
+      if (pairs > MOST_JOINED) throw new SourceSetError(explodes(landed.datasets.get(join.alias)!.dataset, pairs));
+    }
     const counts = await count(db, sql, landed);
+    const peek = {
+      joined: await peekAt(db, sql.peek.joined),
+      unmatched: counts.unmatched === 0 ? [] : await peekAt(db, sql.peek.unmatched),
+      filtered: sql.peek.filtered === null ? [] : await peekAt(db, sql.peek.filtered),
+    };
     const written = await write(db, sql, landed, path, options);
     const { read, multiplied, unmatched, filtered, kept } = counts;
     const folded = kept - (written - landed.unreadable.length);
     return {
       fields,
       counts: { read, multiplied, unmatched, filtered, folded, records: written },
+      marks: declaredMarks(document, landed.members),
+      peek,
       remarks: [...landed.unreadableJoined].map(
         ([alias, n]) =>
           `${n.toLocaleString('en-GB')} records of ${landed.datasets.get(alias)!.dataset} can't be read, and match nothing.`,
@@ -75,9 +83,9 @@ export async function composeRecords(
   });
 }
 
-export function fieldsOf(document: MappingDocument, members: readonly MemberRecords[], landed: Landed): SourceField[] {
+export function fieldsOf(document: MappingDocument, landed: Landed): SourceField[] {
   const names = new Map([...landed.datasets].map(([alias, d]) => [alias, d.fields.map((f) => f.name)]));
-  return sourceFieldsFor(document, composedNames(document, names), declaredMarks(document, members));
+  return sourceFieldsFor(document, composedNames(document, names), declaredMarks(document, landed.members));
 }
 export function statements(document: MappingDocument, fields: readonly SourceField[], startedAt: string): SourceSetSql {
   try {
@@ -102,6 +110,14 @@ export function requireBounded(document: MappingDocument, landed: Landed, sql: S
   }
 }
 
+/** How many pairs a join's equality makes by itself; a further condition may leave fewer. */
+export async function expectedPairs(db: PGlite, { expected }: JoinSql): Promise<number> {
+  return expected === null ? 0 : Number((await ask<{ n: string }>(db, expected))[0]!.n);
+}
+function explodes(dataset: string, pairs: number): string {
+  return `The join with ${dataset} makes ${pairs.toLocaleString('en-GB')} records: its condition finds many partners for one record. Look at the match figures of the source set.`;
+}
+
 /** Runs a statement; what PostgreSQL refuses is said with the part of the source set that it is about. */
 export async function ask<T>(db: PGlite, sql: string, params: unknown[] = []): Promise<T[]> {
   try {
@@ -113,6 +129,11 @@ export async function ask<T>(db: PGlite, sql: string, params: unknown[] = []): P
       : message.replace(/\.$/, '');
     throw new SourceSetError(`PostgreSQL can't compose the source set: ${words}.`, { cause: error });
   }
+}
+
+async function peekAt(db: PGlite, sql: string): Promise<PeekRecord[]> {
+  const { rows } = await db.query<(string | null)[]>(`${sql} LIMIT ${PEEKED}`, [], { rowMode: 'array' });
+  return rows.map(([row, ...values]) => ({ row: row === null ? null : Number(row), values }));
 }
 
 async function count(

@@ -1,8 +1,16 @@
 import type { PGlite } from '@electric-sql/pglite';
 import { landedTable, type MappingDocument, type SourceSetSql } from '@versicle/core';
-import { ask, fieldsOf, MOST_JOINED, requireBounded, statements, type ComposeOptions } from './compose.ts';
+import {
+  ask,
+  expectedPairs,
+  fieldsOf,
+  MOST_JOINED,
+  requireBounded,
+  statements,
+  type ComposeOptions,
+} from './compose.ts';
 import { withDatabase } from './database.ts';
-import { landMembers, type Landed, type MemberRecords } from './landing.ts';
+import { landMembers, type Landed, type Member } from './landing.ts';
 
 /** What a join finds, counted before anything runs. */
 export interface JoinFigures {
@@ -37,16 +45,18 @@ export interface JoinFigures {
 }
 
 const SHOWN = 8;
+/** Pairs that are looked at where there are too many. */
+const SOME = 200_000;
 
 /** Counts what each join of a source set finds. Throws SourceSetError. */
 export function joinFigures(
   document: MappingDocument,
-  members: readonly MemberRecords[],
+  members: readonly Member[],
   options: ComposeOptions,
 ): Promise<JoinFigures[]> {
   return withDatabase(options.template, async (db) => {
     const landed = await landMembers(db, document, members, options.rowLimit, options.tell ?? (() => undefined));
-    const sql = statements(document, fieldsOf(document, members, landed), options.startedAt);
+    const sql = statements(document, fieldsOf(document, landed), options.startedAt);
     requireBounded(document, landed, sql);
     const figures: JoinFigures[] = [];
     for (const join of sql.joins) {
@@ -61,7 +71,8 @@ async function figuresOf(db: PGlite, join: SourceSetSql['joins'][number], landed
   const { alias } = join;
   const { dataset, records: right } = landed.datasets.get(alias)!;
   await ask(db, join.before);
-  await ask(db, join.pairs(MOST_JOINED + 1));
+  const tooMany = (await expectedPairs(db, join)) > MOST_JOINED;
+  await ask(db, join.pairs(tooMany ? SOME : MOST_JOINED + 1));
   const one = async (sql: string): Promise<number> => Number((await ask<{ n: string }>(db, sql))[0]!.n ?? 0);
   const pairs = await one(`SELECT count(*) AS n FROM pairs_${alias}`);
   const left = await one(`SELECT count(*) AS n FROM before_${alias}`);
@@ -100,6 +111,6 @@ async function figuresOf(db: PGlite, join: SourceSetSql['joins'][number], landed
       `before_${alias} x JOIN partners_${alias} p ON p.l = x.l AND p.n > 1`,
       'max(p.n)',
     ),
-    tooMany: pairs > MOST_JOINED,
+    tooMany: tooMany || pairs > MOST_JOINED,
   };
 }

@@ -2,6 +2,7 @@ import type { PGlite } from '@electric-sql/pglite';
 import {
   ByteWriter,
   copyLine,
+  equalFields,
   FormatError,
   landedTable,
   marksOf,
@@ -28,6 +29,14 @@ export interface MemberRecords {
   readonly format: FileFormat;
   readonly names: readonly string[];
 }
+/** Fetches a member's records once it is known which are wanted: those whose `field` has one of the values, or all (null). */
+export type FetchMember = (wanted: OccurringKeys | null) => Promise<MemberRecords>;
+export interface OccurringKeys {
+  readonly field: string;
+  readonly values: readonly string[];
+}
+export type Member = MemberRecords | FetchMember;
+
 /** Members that stand below one another under one alias. */
 export interface LandedDataset {
   readonly alias: string;
@@ -43,6 +52,8 @@ export interface UnreadableRecord {
   readonly raw: string;
 }
 export interface Landed {
+  /** In the order of `membersOf`. */
+  readonly members: readonly MemberRecords[];
   readonly datasets: ReadonlyMap<string, LandedDataset>;
   readonly unreadable: readonly UnreadableRecord[];
   /** By alias of a joined dataset: records that can't be read, and so can't be found. */
@@ -58,6 +69,8 @@ export function declaredMarks(document: MappingDocument, members: readonly Membe
 }
 
 const CHUNK_ROWS = 20_000;
+/** With more different keys than this, all records are fetched. */
+const MOST_KEYS = 1000;
 /** Rows that can't be read are kept by themselves; more of them than this, and the wrong file was given. */
 const MOST_UNREADABLE = 100_000;
 
@@ -65,7 +78,7 @@ const MOST_UNREADABLE = 100_000;
 export async function landMembers(
   db: PGlite,
   document: MappingDocument,
-  members: readonly MemberRecords[],
+  members: readonly Member[],
   rowLimit: number | null,
   tell: (records: number) => void,
 ): Promise<Landed> {
@@ -76,6 +89,7 @@ export async function landMembers(
 }
 
 class Landing implements Landed {
+  readonly members: MemberRecords[] = [];
   readonly datasets = new Map<string, LandedDataset>();
   readonly unreadable: UnreadableRecord[] = [];
   readonly unreadableJoined = new Map<string, number>();
@@ -88,8 +102,10 @@ class Landing implements Landed {
     private readonly tell: (records: number) => void,
   ) {}
 
-  async member(member: SetMember, records: MemberRecords): Promise<void> {
+  async member(member: SetMember, given: Member): Promise<void> {
     const { document } = this;
+    const records = typeof given === 'function' ? await given(await this.occurring(member)) : given;
+    this.members.push(records);
     const fields = memberFields(document, member, records.names, marksOf(records.format));
     if (member.role === 'union') {
       const dataset = this.datasets.get(member.alias)!;
@@ -169,6 +185,19 @@ class Landing implements Landed {
       }
     }
     await flush();
+  }
+  /** The keys by which a joined dataset will be asked for, where they are few and one field of it answers. */
+  private async occurring({ role, alias }: SetMember): Promise<OccurringKeys | null> {
+    const join = this.document.source.joins.find((j) => j.alias === alias);
+    if (role !== 'join' || !join || join.kind === 'right' || join.kind === 'full') return null;
+    const pair = equalFields(join.on, alias);
+    const left = pair && this.datasets.get(pair.left.alias);
+    const column = left?.fields.findIndex((f) => f.name === pair!.left.name) ?? -1;
+    if (!pair || !left || column < 0) return null;
+    const { rows } = await this.db.query<{ v: string }>(
+      `SELECT DISTINCT c${column}::text AS v FROM ${landedTable(left.alias)} WHERE c${column} IS NOT NULL LIMIT ${MOST_KEYS + 1}`,
+    );
+    return rows.length > MOST_KEYS ? null : { field: pair.right, values: rows.map((r) => r.v) };
   }
   private notRead(member: SetMember, record: UnreadableRecord): void {
     if (member.role === 'join') {

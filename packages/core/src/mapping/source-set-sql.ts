@@ -20,6 +20,8 @@ export interface SourceSetSql {
   readonly names: readonly string[];
   /** One row: joined, kept (by the filter), met (rows of the primary dataset that are in it). */
   readonly counts: string;
+  /** Records on the way: the row, then the composed fields as text. To be limited. */
+  readonly peek: { readonly joined: string; readonly unmatched: string; readonly filtered: string | null };
   readonly joins: readonly JoinSql[];
 }
 /** A join by itself, for its figures. */
@@ -31,6 +33,8 @@ export interface JoinSql {
   readonly pairs: (limit: number) => string;
   /** Whether it compares a field of this side with one of the other; otherwise every record is held against every other. */
   readonly byEquality: boolean;
+  /** Counts (as n) the pairs that one `field = field` of the condition makes by itself; null without one. */
+  readonly expected: string | null;
   /** Fields of what was joined before, and of the joined dataset, that the condition reads: label and column. */
   readonly left: readonly { readonly label: string; readonly column: string }[];
   readonly right: readonly { readonly label: string; readonly column: string }[];
@@ -117,10 +121,23 @@ class SetPrinter {
     const order = source.orderBy.map((text) => this.sortKey(text, this.lines, this.flat));
     const names = this.fields.map((f) => (f.alias == null ? f.name : `${f.alias}.${f.name}`));
     const kept = filter ?? 'TRUE';
+    const raw = (of: (c: Column) => boolean): string =>
+      [
+        `${primary}._row`,
+        ...this.fields
+          .map((_, slot) => this.bySlot.get(slot))
+          .map((c) => (c && of(c) ? `${c.field.alias}.${c.landed}::text` : 'NULL')),
+      ].join(', ');
+    const alone = `${landedTable(primary)} AS ${primary}`;
     return {
       names,
       records: `SELECT ${cells.join(', ')} FROM (${records}) s ORDER BY ${[...order, ...(grouped ? ['_row'] : inOrder)].join(', ')}`,
       counts: `SELECT count(*) AS joined, count(*) FILTER (WHERE kept) AS kept, count(DISTINCT at) AS met FROM (SELECT ${primary}._row AS at, (${kept}) AS kept FROM ${from} LIMIT $1) s`,
+      peek: {
+        joined: `SELECT ${raw(() => true)} FROM ${from}`,
+        unmatched: `SELECT ${raw((c) => c.field.alias === primary)} FROM ${alone} LEFT JOIN (SELECT DISTINCT ${primary}._row AS at FROM ${from}) met ON met.at = ${primary}._row WHERE met.at IS NULL`,
+        filtered: filter === null ? null : `SELECT ${raw(() => true)} FROM ${from} WHERE (${filter}) IS NOT TRUE`,
+      },
       joins: source.joins.map((_, i) => this.join(i)),
     };
   }
@@ -149,12 +166,25 @@ class SetPrinter {
       alias,
       kind,
       byEquality: comparesSides(parseRule(on), alias),
+      expected: this.expected(on, alias),
       before: `CREATE TEMP TABLE before_${alias} AS SELECT row_number() OVER () AS l${prefix.map((c) => `, ${c}`).join('')} FROM ${this.from(at)}`,
       pairs: (limit) =>
         `CREATE TEMP TABLE pairs_${alias} AS SELECT l.l, ${alias}._row AS r FROM before_${alias} l JOIN ${landedTable(alias)} AS ${alias} ON (${condition}) LIMIT ${limit}`,
       left: earlier.map((c) => ({ label: label(c), column: c.name })),
       right: uses.filter((c) => c.field.alias === alias).map((c) => ({ label: label(c), column: c.landed })),
     };
+  }
+
+  private expected(on: string, alias: string): string | null {
+    const pair = equalFields(on, alias);
+    if (!pair) return null;
+    const column = (of: string, name: string): string | undefined =>
+      this.columns.find((c) => c.field.alias === of && c.field.name === name)?.landed;
+    const [left, right] = [column(pair.left.alias, pair.left.name), column(alias, pair.right)];
+    if (left === undefined || right === undefined) return null;
+    const counts = (table: string, c: string): string =>
+      `(SELECT ${c} AS k, count(*) AS n FROM ${landedTable(table)} GROUP BY 1)`;
+    return `SELECT COALESCE(sum(l.n * r.n), 0)::text AS n FROM ${counts(pair.left.alias, left)} l JOIN ${counts(alias, right)} r ON l.k = r.k`;
   }
 
   private grouped(records: string): string {
@@ -212,6 +242,24 @@ class SetPrinter {
       typeOf: (node) => makeRule(printRule(node), this.base).type,
     });
   }
+}
+
+/** The fields of `other.field = alias.field` among the conditions that must all hold; null where there is none. */
+export function equalFields(
+  on: string,
+  alias: string,
+): { left: { alias: string; name: string }; right: string } | null {
+  const pending = [parseRule(on)];
+  while (pending.length > 0) {
+    const node = pending.pop()!;
+    if (node.kind !== 'binary') continue;
+    if (node.op === 'and') pending.push(node.right, node.left);
+    if (node.op !== '=' || node.left.kind !== 'field' || node.right.kind !== 'field') continue;
+    const [here, there] = node.left.alias === alias ? [node.left, node.right] : [node.right, node.left];
+    if (here.alias === alias && there.alias !== null && there.alias !== alias)
+      return { left: { alias: there.alias, name: there.name }, right: here.name };
+  }
+  return null;
 }
 
 /** Whether one of the conditions that must all hold is `a = b` with fields of this alias on one side only. */

@@ -99,6 +99,31 @@ export function composedScopes(
   };
 }
 
+/** How rows of the primary dataset became records: read + multiplied = unmatched + filtered + folded + records. */
+export interface ComposedCounts {
+  /** Rows of the primary dataset, and of those that stand below it. */
+  readonly read: number;
+  /** What joins added: rows that matched several times, and rows of a right or full join without a partner. */
+  readonly multiplied: number;
+  /** Rows that an inner or right join found no partner for. */
+  readonly unmatched: number;
+  readonly filtered: number;
+  /** Rows that distinct or grouping folded into others. */
+  readonly folded: number;
+  readonly records: number;
+}
+/** The first records of each stage of composing, with the composed fields. */
+export interface ComposedPeek {
+  readonly joined: readonly PeekRecord[];
+  readonly unmatched: readonly PeekRecord[];
+  readonly filtered: readonly PeekRecord[];
+}
+export interface PeekRecord {
+  /** Null where no record of the primary dataset belongs to it. */
+  readonly row: number | null;
+  readonly values: readonly (string | null)[];
+}
+
 type Named = Pick<ScopeField, 'alias' | 'name'>;
 /** A rule's text in one spelling, with every field under its alias. */
 function resolved(node: Node, fields: readonly Named[]): string {
@@ -148,6 +173,26 @@ function parsed(text: string): Node | null {
     // The rule's own problem is reported where it is checked.
     return null;
   }
+}
+
+/** A source field as rules write it, from its name in rows. */
+export function sourceFieldText(document: MappingDocument, name: string): string {
+  if (!isComposed(document)) return fieldText(document.source.primary.alias, name);
+  const dot = name.indexOf('.');
+  const alias = name.slice(0, Math.max(dot, 0));
+  // What was worked out for a group is written as it stands.
+  return membersOf(document).some((m) => m.alias === alias) ? fieldText(alias, name.slice(dot + 1)) : name;
+}
+/** Equal for documents that make the same records of their source. */
+export function sourceSetKey(document: MappingDocument): string {
+  const { structures: _, filter, ...set } = document.source;
+  if (!isComposed(document)) return document.source.primary.dataset;
+  return JSON.stringify([set, filter, computedOf(document, [])]);
+}
+
+/** What a source's fields are called in rows that carry them. */
+export function sourceNamesOf(fields: readonly SourceField[]): string[] {
+  return fields.map((f) => (f.alias == null ? f.name : `${f.alias}.${f.name}`));
 }
 
 /** A composed record as it is applied, with its place in the primary dataset. */

@@ -101,6 +101,13 @@ export function namedSourceFields(document: MappingDocument, alias = document.so
   return [...new Set(named.filter((f) => (f.alias === null ? primary : f.alias === alias)).map((f) => f.name))];
 }
 
+/** The source fields that rules use, by their names in rows. */
+export function usedSourceNames(document: MappingDocument): Set<string> {
+  if (!isComposed(document)) return new Set(namedSourceFields(document));
+  const aliases = new Set(membersOf(document).map((m) => m.alias));
+  return new Set([...aliases].flatMap((alias) => namedSourceFields(document, alias).map((name) => `${alias}.${name}`)));
+}
+
 /** The source fields that one line reads, by their bare names. */
 export function usedFields(line: MappingDocument['lines'][number]): string[] {
   return [...new Set(rulesOfLine(line).flatMap((text) => fieldsIn(text).map((f) => f.name)))];

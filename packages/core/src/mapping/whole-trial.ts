@@ -6,9 +6,12 @@ import { MappingRun } from './apply.ts';
 import type { CompiledMapping } from './compile.ts';
 import { noCounts, type Cause, type Counts, type Failure, type Outcome } from './records.ts';
 import { rowTyper, unreadableFailure } from './source.ts';
+import { placeReader, sourceNamesOf, type ComposedCounts, type ComposedPeek, type PeekRecord } from './source-set.ts';
 
-/** The stages that records pass on their way, in order. */
-export const TRIAL_STAGES = ['read', 'filter', 'skips', 'lines', 'checks', 'key'] as const;
+/** The stages that records pass on their way, in order; where the source set is composed, filter is a part of joined. */
+export const TRIAL_STAGES = ['read', 'joined', 'grouped', 'filter', 'skips', 'lines', 'checks', 'key'] as const;
+/** Those that records pass here, one by one. */
+const OWN_STAGES = ['read', 'filter', 'skips', 'lines', 'checks', 'key'] as const;
 export type TrialStageName = (typeof TRIAL_STAGES)[number];
 
 /** A record as it is at a stage: as read before the lines, as mapped from there on. */
@@ -80,13 +83,15 @@ export class WholeTrial {
   private readonly counts = noCounts();
   private readonly run: MappingRun;
   private readonly typed: ReturnType<typeof rowTyper>;
-  private readonly stages: MutableStage[] = TRIAL_STAGES.map((name) => new MutableStage(name));
+  private readonly stages: MutableStage[] = OWN_STAGES.map((name) => new MutableStage(name));
   private readonly failures = new Groups();
   private readonly remarks = new Groups();
   private readonly used: readonly { readonly name: string; readonly slot: number }[];
   private readonly before: Profiler;
   private readonly after: Profiler;
   private readonly checkIds: ReadonlySet<string>;
+  private readonly names: readonly string[];
+  private readonly placed: ReturnType<typeof placeReader>;
   private stopped: number | null = null;
 
   constructor(
@@ -97,7 +102,9 @@ export class WholeTrial {
     this.run = new MappingRun(mapping, { startedAt: now });
     this.typed = rowTyper(mapping.sourceFields);
     const slots = [...new Set(mapping.lines.flatMap((l) => l.uses.map((u) => u.slot)))];
-    this.used = slots.map((slot) => ({ slot, name: mapping.sourceFields[slot]!.name }));
+    this.names = sourceNamesOf(mapping.sourceFields);
+    this.placed = placeReader(this.names);
+    this.used = slots.map((slot) => ({ slot, name: this.names[slot]! }));
     this.before = new Profiler(this.used.map((u) => u.name));
     this.after = new Profiler(mapping.columns.map((c) => c.name));
     this.checkIds = new Set(mapping.checks.map((c) => c.id));
@@ -109,8 +116,10 @@ export class WholeTrial {
     const reached: (readonly (string | null)[])[] = [];
     const written: (string | null)[][] = [];
     for (let i = 0; i < rows.length && this.stopped === null; i++) {
-      const row = rows[i]!;
-      const place = { row: firstRow + i, file };
+      const composed = this.placed?.(rows[i]!);
+      const row = composed?.row ?? rows[i]!;
+      const place = { row: composed?.number ?? firstRow + i, file: composed?.file ?? file };
+      if (composed) this.run.fileName = composed.file;
       this.counts.read++;
       const values = row instanceof Unreadable || this.typed === null ? row : this.typed(row);
       if (values instanceof Unreadable) {
@@ -154,7 +163,7 @@ export class WholeTrial {
   }
   /** The stage that a record does not pass; one more than the last when it passes all. */
   private stageOf(outcome: Outcome): number {
-    if (outcome.kind === 'written') return TRIAL_STAGES.length;
+    if (outcome.kind === 'written') return OWN_STAGES.length;
     if (outcome.kind === 'filtered') return FILTER;
     if (outcome.kind === 'skipped') return SKIPS;
     const [first] = outcome.failures;
@@ -172,7 +181,7 @@ export class WholeTrial {
     place: { row: number; file: string },
     outcome: Outcome,
   ): void {
-    for (let s = 0; s < TRIAL_STAGES.length && s <= stage; s++) {
+    for (let s = 0; s < OWN_STAGES.length && s <= stage; s++) {
       const record = (why: string): StageRecord => ({ ...place, values: s < LINES ? raw.map(shortened) : mapped, why });
       if (s < stage) this.stages[s]!.goOn(() => record(''));
       else this.stages[s]!.leave(() => record(this.why(outcome)));
@@ -190,7 +199,7 @@ export class WholeTrial {
     const after = this.after.result().fields;
     return {
       counts: this.counts,
-      sourceFields: this.mapping.sourceFields.map((f) => f.name),
+      sourceFields: this.names,
       targetFields: this.mapping.columns.map((c) => c.name),
       stages: this.stages.map((s) => s.result()),
       failures: this.failures.result(),
@@ -198,12 +207,38 @@ export class WholeTrial {
       fields: this.mapping.lines.slice(0, FIELDS).map((line) => ({
         target: line.field.name,
         line: line.id,
-        before: [...new Set(line.uses.map((u) => this.mapping.sourceFields[u.slot]!.name))].map((n) => before.get(n)!),
+        before: [...new Set(line.uses.map((u) => this.names[u.slot]!))].map((n) => before.get(n)!),
         after: after[line.index]!,
       })),
       stoppedAt: this.stopped,
     };
   }
+}
+/** The report of a trial on composed records, with the stages at which they were composed. */
+export function withComposedStages(report: TrialReport, counts: ComposedCounts, peek: ComposedPeek): TrialReport {
+  const shown = (records: readonly PeekRecord[], why: string): StageRecord[] =>
+    records.map(({ row, values }) => ({ row: row ?? 0, file: null, values: values.map(shortened), why }));
+  const [first] = report.stages;
+  const kept = counts.records + counts.folded;
+  const stages: TrialStage[] = [
+    {
+      name: 'read',
+      on: counts.read - counts.unmatched,
+      off: counts.unmatched,
+      onRecords: [],
+      offRecords: shown(peek.unmatched, 'a join finds no partner for it'),
+    },
+    {
+      name: 'joined',
+      on: kept,
+      off: counts.filtered,
+      onRecords: shown(peek.joined, ''),
+      offRecords: shown(peek.filtered, 'left out by the filter'),
+    },
+    { ...first!, name: 'grouped', off: counts.folded + first!.off },
+    ...report.stages.filter((s) => s.name !== 'read' && s.name !== 'filter'),
+  ];
+  return { ...report, stages };
 }
 function shortened(text: string | null): string | null {
   return text !== null && text.length > LONGEST ? `${text.slice(0, LONGEST)}…` : text;

@@ -4,15 +4,19 @@ import { Worker } from 'node:worker_threads';
 import type { RunSummary } from '@versicle/contract';
 import {
   counted,
+  isComposed,
   isLoaded,
+  membersOf,
   mentionsDoc,
   parseDocument,
   parseFieldType,
+  type DeclaredMarks,
   type Failure,
   type MappingDocument,
 } from '@versicle/core';
 import type { Events } from '../http/events.ts';
 import type { Database, Delivery, Rejection } from '../store/database.ts';
+import type { SourceSets } from '../source-sets/source-sets.ts';
 import type { Systems } from '../systems/systems.ts';
 import type { Described, OpenSystem, SourcePlan, Target } from '../systems/kinds/kind.ts';
 import { readRun } from '../runs/run-store.ts';
@@ -23,6 +27,9 @@ import { deliveryMode } from './write-mode.ts';
 import { settleChunk, type Settled } from './settle.ts';
 
 const CHUNK_ROWS = Number(process.env['VERSICLE_CHUNK_ROWS'] ?? 20_000);
+
+/** A person ended a run before it mapped its first record. */
+class Cancelled extends Error {}
 
 interface RunRow {
   [key: string]: unknown;
@@ -52,6 +59,7 @@ export class Engine {
   constructor(
     private readonly db: Database,
     private readonly systems: Systems,
+    private readonly sourceSets: SourceSets,
     private readonly events: Events,
     /** Where records are kept that a run fetched and has not worked off yet. */
     private readonly directory: string,
@@ -94,7 +102,8 @@ export class Engine {
         await this.carryOut(id);
       } catch (error) {
         if (this.closed) return;
-        await this.finish(id, 'broken', (error as Error).message);
+        if (error instanceof Cancelled) await this.finish(id, 'cancelled', 'cancelled before a record was mapped');
+        else await this.finish(id, 'broken', (error as Error).message);
       }
     }
   }
@@ -167,7 +176,8 @@ export class Engine {
       source: plan,
       startedAt: Date.parse(isoTime(startedAt!)),
       settled: run.chunk,
-      rowLimit: run.row_limit === null ? null : Number(run.row_limit),
+      // A limit is of the primary dataset's rows; composed records keep to it already.
+      rowLimit: run.row_limit === null || isComposed(document) ? null : Number(run.row_limit),
       chunkRows: CHUNK_ROWS,
       replay,
     };
@@ -207,10 +217,12 @@ export class Engine {
   ): Promise<SourcePlan> {
     const began = run.source === null ? null : fromJson(run.source);
     if (run.kind === 'replay' && began) return began;
+    if (isComposed(document)) return this.composedPlan(run, document, began);
     const options = { withDoc: mentionsDoc(document) };
     if (!system.sourcePlan) {
       if (!system.read) throw new Error(`${document.source.primary.dataset} holds no records that could be read.`);
-      if (run.kind === 'replay') return replayPlan(await system.describe(dataset));
+      if (run.kind === 'replay')
+        return replayPlan({ names: (await system.describe(dataset)).fields.map((f) => f.name), marks: null });
       if (began && existsSync(this.landing(run.id))) return began;
       // What a run read from a system that moves on is kept beside the store until it ends, so that it can be taken up again.
       await this.log(run.id, `fetches the records of ${document.source.primary.dataset}`);
@@ -228,6 +240,38 @@ export class Engine {
         );
     }
     return began;
+  }
+  /** Composed records are kept beside the store until the run ends, so that it can be taken up again. */
+  private async composedPlan(run: RunRow, document: MappingDocument, began: SourcePlan | null): Promise<SourcePlan> {
+    if (run.kind === 'replay') return replayPlan(await this.sourceSets.names(document));
+    const path = this.landing(run.id);
+    if (began && existsSync(path)) return began;
+    await this.log(run.id, `composes the records of ${counted(membersOf(document).length, 'dataset')} in PostgreSQL`);
+    let cancelled = false;
+    const { plan, composed } = await this.sourceSets
+      .compose(document, {
+        rowLimit: run.row_limit === null ? null : Number(run.row_limit),
+        path,
+        startedAt: Date.now(),
+        cancel: (stop) => {
+          const cancel = (): void => {
+            cancelled = true;
+            stop();
+          };
+          this.current = { id: run.id, cancel };
+        },
+      })
+      .catch((error: Error) => {
+        throw cancelled ? new Cancelled() : error;
+      });
+    const { read, multiplied, unmatched, filtered, folded, records } = composed.counts;
+    const n = (count: number): string => count.toLocaleString('en-GB');
+    await this.log(
+      run.id,
+      `${n(read)} read + ${n(multiplied)} multiplied = ${n(unmatched)} unmatched + ${n(filtered)} filtered + ${n(folded)} folded + ${n(records)} records`,
+    );
+    for (const remark of composed.remarks) await this.log(run.id, remark);
+    return plan;
   }
   private landing(run: number): string {
     return join(this.directory, `run-${run}.jsonl`);
@@ -414,11 +458,12 @@ function failureOf(rejection: Rejection, document: MappingDocument, replayedDupl
 }
 
 /** Failed records that are sent again come as they were kept; only the names of the fields are needed. */
-function replayPlan({ fields }: Described): SourcePlan {
+function replayPlan({ names, marks }: { names: readonly string[]; marks: DeclaredMarks }): SourcePlan {
   return {
     kind: 'files',
     files: [],
     format: { kind: 'jsonl', encoding: 'utf-8' },
-    fields: fields.map((f) => ({ name: f.name, type: 'text' })),
+    fields: names.map((name) => ({ name, type: 'text' })),
+    ...(marks instanceof Map ? { marks: Object.fromEntries(marks) } : {}),
   };
 }

@@ -7,7 +7,8 @@ import {
   copyLine,
   FormatError,
   MappingRun,
-  marksOf,
+  placeReader,
+  isPlaceField,
   outputText,
   rowTyper,
   sourceFieldsFor,
@@ -20,6 +21,7 @@ import {
   type Value,
 } from '@versicle/core';
 import { recordsOf } from '@versicle/files';
+import { marksOfPlan } from '../systems/kinds/kind.ts';
 import type { ChunkCounts, FailedRow, FromMapper, MapJob, MappedChunk, Refused, ToMapper } from './messages.ts';
 
 /** Reads and maps in a thread of its own: while one chunk is delivered, the next is made; never more than two are out. */
@@ -27,10 +29,12 @@ import type { ChunkCounts, FailedRow, FromMapper, MapJob, MappedChunk, Refused, 
 const job = workerData as MapJob;
 const port = parentPort!;
 const names = job.source.fields.map((f) => f.name);
-const fields = sourceFieldsFor(job.document, names, marksOf(job.source.format));
+const fields = sourceFieldsFor(job.document, names, marksOfPlan(job.source));
 const mapping = compileMapping(job.document, fields);
 const columns = mapping.columns.map((c) => ({ name: c.name, type: c.type.value }));
 const toTyped = rowTyper(fields);
+/** Composed records carry their place in the primary dataset. */
+const placed = placeReader(names);
 const send = (message: FromMapper, transfer: ArrayBuffer[] = []): void => port.postMessage(message, transfer);
 let bytes = 0;
 
@@ -54,11 +58,18 @@ interface Place {
   readonly file: string | null;
   readonly replayed: number | null;
 }
-function placeOf(origin: Origin, at: number): Place {
+function placeOf(origin: Origin, at: number, raw: RawRow | null): Place {
   const again = origin.replay?.[at];
   if (again) return { row: again.row, fileRow: again.row, file: again.file, replayed: again.id };
+  if (placed && raw !== null) {
+    const { number, file } = placed(raw);
+    const row = number ?? origin.first + at;
+    return { row, fileRow: row, file: file ?? origin.file, replayed: null };
+  }
   return { row: origin.first + at, fileRow: origin.firstInFile + at, file: origin.file, replayed: null };
 }
+
+const NOWHERE = { row: 0, file: null };
 
 async function* sourceBatches(): AsyncGenerator<SourceBatch> {
   if (job.replay) {
@@ -107,20 +118,23 @@ class Chunk {
   add(mapper: MappingRun, { origin, rows }: SourceBatch, at: number): void {
     this.counts.read++;
     const raw = rows[at]!;
-    const row = raw instanceof Unreadable ? raw : fitted(raw);
+    const known = raw instanceof Unreadable || !placed ? raw : placed(raw).row;
+    const row = known instanceof Unreadable ? known : fitted(known);
     const values = row instanceof Unreadable || toTyped === null ? row : toTyped(row);
     if (values instanceof Unreadable) {
-      const place = placeOf(origin, at);
+      const place = placeOf(origin, at, raw);
       this.counts.failed++;
       const failure = unreadableFailure(values, place.file ?? 'the source', place.fileRow);
-      this.failed.push(failedRow(raw, place, mappedOf([]), [failure]));
+      this.failed.push(failedRow(known, place, mappedOf([]), [failure]));
       return;
     }
-    const outcome = mapper.apply(values, origin.replay?.[at]?.row ?? origin.first + at);
+    const { row: number, file } = origin.replay || !placed ? NOWHERE : placeOf(origin, at, raw);
+    if (number > 0) mapper.fileName = file;
+    const outcome = mapper.apply(values, origin.replay?.[at]?.row ?? (number > 0 ? number : origin.first + at));
     this.counts[outcome.kind]++;
     if (outcome.kind === 'written') this.write(row as SourceCells, origin, at, outcome);
     else if (outcome.kind === 'failed')
-      this.failed.push(failedRow(raw, placeOf(origin, at), mappedOf(outcome.values), outcome.failures));
+      this.failed.push(failedRow(raw, placeOf(origin, at, raw), mappedOf(outcome.values), outcome.failures));
     else if (origin.replay) this.close(origin.replay[at]!.id, outcome);
     if (outcome.stop) this.stopped = origin.first + at;
   }
@@ -133,7 +147,7 @@ class Chunk {
     this.ats.push(at);
     if (remarks.length === 0) return;
     this.counts.remarks += remarks.length;
-    const place = { ...placeOf(origin, at), replayed: null };
+    const place = { ...placeOf(origin, at, row), replayed: null };
     this.failed.push({ ...failedRow(row, place, mappedOf(values), remarks, 'remark:'), remark: true });
   }
   private close(id: number, { kind, skip }: Outcome): void {
@@ -154,7 +168,7 @@ class Chunk {
       const at = this.ats[index]!;
       const rows = read.get(origin) ?? origin.again();
       read.set(origin, rows);
-      const place = placeOf(origin, at);
+      const place = placeOf(origin, at, rows[at]!);
       const cells = copyCells(line);
       const mapped = Object.fromEntries(columns.map((c, i) => [c.name, cells[i] ?? null]));
       return failedRow(fitted(rows[at] as SourceCells), place, mapped, [failure], `row ${place.row}:`);
@@ -184,7 +198,9 @@ function failedRow(
   prefix = '',
 ): FailedRow {
   const source: Record<string, string | null> =
-    raw instanceof Unreadable ? { row: raw.raw } : Object.fromEntries(names.map((n, i) => [n, raw[i] ?? null]));
+    raw instanceof Unreadable
+      ? { row: raw.raw }
+      : Object.fromEntries(names.flatMap((n, i) => (placed && isPlaceField(n) ? [] : [[n, raw[i] ?? null]])));
   const key = `${prefix}${createHash('sha256').update(JSON.stringify(source)).digest('hex').slice(0, 32)}`;
   const occurrence = (occurrences.get(key) ?? 0) + 1;
   occurrences.set(key, occurrence);

@@ -17,6 +17,7 @@ import { hooks } from '../systems/hooks.ts';
 import { signInRoutes } from '../systems/sign-in.ts';
 import { systemRoutes } from '../systems/routes.ts';
 import { todayRoutes } from '../today/routes.ts';
+import { sourceSetRoutes } from '../source-sets/routes.ts';
 import { trialFiles, trialRoutes } from '../trials/routes.ts';
 import { Api } from './api.ts';
 import { Problem } from './problem.ts';
@@ -66,6 +67,7 @@ export function makeApp(services: Services, { version, host, pages, log }: AppOp
     profileRoutes,
     mappingRoutes,
     trialRoutes,
+    sourceSetRoutes,
     planRoutes,
     runRoutes,
     failureRoutes,

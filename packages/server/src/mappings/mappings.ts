@@ -3,6 +3,7 @@ import {
   type Difference,
   type LineOfAll,
   type MappingDetail,
+  type MappingSample,
   type MappingSummary,
   type Revision,
   type SavedDraft,
@@ -16,6 +17,7 @@ import {
   counted,
   documentDifference,
   exampleProblems,
+  isComposed,
   marksOf,
   parseDocument,
   quoted,
@@ -23,8 +25,8 @@ import {
   suggestLines,
   timestampOfMillis,
   withAllLines,
+  type DeclaredMarks,
   type FileFormat,
-  type Marks,
   type Suggestion,
   type SuggestFrom,
   type MappingDocument,
@@ -36,6 +38,7 @@ import { slug } from '../http/slug.ts';
 import type { Database } from '../store/database.ts';
 import { isoTime } from '../store/values.ts';
 import type { Structures } from '../structures/structures.ts';
+import type { SourceSets } from '../source-sets/source-sets.ts';
 import type { Systems } from '../systems/systems.ts';
 
 interface MappingRow {
@@ -67,6 +70,7 @@ export class Mappings {
     private readonly systems: Systems,
     private readonly failures: Failures,
     private readonly structures: Structures,
+    private readonly sourceSets: SourceSets,
   ) {}
 
   async list(): Promise<MappingSummary[]> {
@@ -266,14 +270,29 @@ export class Mappings {
     return { number: made.number, note, publishedAt: isoTime(made.published_at), publishedBy: person };
   }
 
-  /** The fields of a document's source now, and how its format declares numbers and dates to be written. */
-  private async sourceOf(
-    document: MappingDocument,
-  ): Promise<{ fields: readonly { readonly name: string }[]; marks: Marks | null }> {
+  /** The fields of a document's source now, and how its formats declare numbers and dates to be written. */
+  private async sourceOf(document: MappingDocument): Promise<{ names: readonly string[]; marks: DeclaredMarks }> {
+    if (isComposed(document)) return this.sourceSets.names(document);
     const { id, dataset } = await this.systems.openDataset(document.source.primary.dataset);
     const { fields, setting, settled } = await this.structures.describe(id, dataset);
     const marks = settled && setting?.kind === 'format' ? marksOf(setting.format as FileFormat) : null;
-    return { fields, marks };
+    return { names: fields.map((f) => f.name), marks };
+  }
+
+  /** Sample records of the draft's source, composed where it is a set of several datasets. */
+  async sample(id: string): Promise<MappingSample> {
+    const { document } = await this.draft(id);
+    if (isComposed(document)) {
+      await this.requireSourceSet(document);
+      return this.sourceSets.sample(document);
+    }
+    const { id: system, dataset } = await this.systems.openDataset(document.source.primary.dataset);
+    const { fields, rows, reading } = await this.systems.rows(system, dataset, {
+      filter: null,
+      sort: null,
+      limit: 200,
+    });
+    return { fields, rows, declared: reading?.declared ?? null, declaredBy: {}, composed: null };
   }
 
   /** The draft, with its version. */
@@ -282,10 +301,17 @@ export class Mappings {
     return { document: parseDocument(JSON.parse(draft)), version };
   }
 
+  /** Refuses a source set with errors, whatever its lines are like. */
+  async requireSourceSet(document: MappingDocument): Promise<void> {
+    const { names, marks } = await this.sourceOf(document);
+    const { problems } = compileMapping(document, sourceFieldsFor(document, names, marks));
+    const [error] = problems.filter((p) => p.severity === 'error' && p.path.startsWith('source.'));
+    if (error) throw refused(error.message, [{ path: error.path, message: error.message }]);
+  }
+
   /** Refuses a document whose lines, or with `examples` whose examples, have errors. */
   async requireNoErrors(document: MappingDocument, examples: boolean): Promise<void> {
-    const { fields, marks } = await this.sourceOf(document);
-    const names = fields.map((f) => f.name);
+    const { names, marks } = await this.sourceOf(document);
     const errors = [
       ...compileMapping(document, sourceFieldsFor(document, names, marks)).problems,
       ...(examples ? exampleProblems({ document, fields: names, marks, now: timestampOfMillis(Date.now()) }) : []),

@@ -1,7 +1,6 @@
 import { parentPort, workerData } from 'node:worker_threads';
 import {
   compileMapping,
-  marksOf,
   sourceFieldsFor,
   timestampOfMillis,
   WholeTrial,
@@ -9,7 +8,7 @@ import {
   type TrialReport,
 } from '@versicle/core';
 import { openRecordFile, recordsOf, TextFile } from '@versicle/files';
-import type { SourcePlan } from '../systems/kinds/kind.ts';
+import { marksOfPlan, type SourcePlan } from '../systems/kinds/kind.ts';
 
 /** Tries a document on records in a thread of its own; what it would write, and what fails, goes into two files. */
 
@@ -30,7 +29,7 @@ const tell = (message: FromTrial): void => parentPort!.postMessage(message);
 
 async function main(): Promise<void> {
   const names = plan.fields.map((f) => f.name);
-  const mapping = compileMapping(document, sourceFieldsFor(document, names, marksOf(plan.format)));
+  const mapping = compileMapping(document, sourceFieldsFor(document, names, marksOfPlan(plan)));
   const out = await openRecordFile(written, mapping.columns);
   const faults = new TextFile(failed);
   const trial = new WholeTrial(mapping, timestampOfMillis(Date.now()), {

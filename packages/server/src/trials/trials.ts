@@ -2,12 +2,20 @@ import { existsSync, mkdirSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { Worker } from 'node:worker_threads';
 import type { TrialState } from '@versicle/contract';
-import { mentionsDoc, quoted, type MappingDocument, type TrialReport } from '@versicle/core';
+import {
+  isComposed,
+  mentionsDoc,
+  quoted,
+  withComposedStages,
+  type MappingDocument,
+  type TrialReport,
+} from '@versicle/core';
 import { land } from '../engine/land.ts';
 import type { Events } from '../http/events.ts';
 import { conflict, notFound } from '../http/problem.ts';
 import type { Mappings } from '../mappings/mappings.ts';
 import type { SourcePlan } from '../systems/kinds/kind.ts';
+import type { ComposedPlan, SourceSets } from '../source-sets/source-sets.ts';
 import type { Systems } from '../systems/systems.ts';
 import type { FromTrial, TrialJob } from './trial-worker.ts';
 
@@ -25,6 +33,8 @@ interface Trial {
   problem: string | null;
   report: TrialReport | null;
   worker: Worker | null;
+  /** Ends the composing of its records. */
+  stop: () => void;
 }
 
 /** Trials of drafts on real records, without writing to any system; one at a time for each mapping, the last one kept. */
@@ -34,6 +44,7 @@ export class Trials {
   constructor(
     private readonly mappings: Mappings,
     private readonly systems: Systems,
+    private readonly sourceSets: SourceSets,
     private readonly events: Events,
     private readonly directory: string,
   ) {
@@ -93,6 +104,7 @@ export class Trials {
       problem: null,
       report: null,
       worker: null,
+      stop: () => undefined,
     };
     this.trials.set(mapping, trial);
     void this.carryOut(mapping, document, trial);
@@ -103,6 +115,7 @@ export class Trials {
     const trial = this.trials.get(mapping);
     if (trial?.state === 'running') {
       this.end(mapping, trial, 'cancelled');
+      trial.stop();
       await trial.worker?.terminate();
     }
     return this.state(mapping);
@@ -113,15 +126,20 @@ export class Trials {
     try {
       rmSync(home, { recursive: true, force: true });
       mkdirSync(home, { recursive: true });
-      const plan = await this.sourcePlan(document, trial, join(home, 'landed.jsonl'));
+      const landed = join(home, 'landed.jsonl');
+      const composed = isComposed(document) ? await this.composed(document, trial, landed) : null;
       if (trial.state !== 'running') return;
-      trial.report = await this.inWorker(mapping, trial, {
+      const plan = composed?.plan ?? (await this.sourcePlan(document, trial, landed));
+      if (trial.state !== 'running') return;
+      const report = await this.inWorker(mapping, trial, {
         document,
         plan,
-        rowLimit: trial.rowLimit,
+        // A limit is of the primary dataset's rows; composed records keep to it already.
+        rowLimit: composed ? null : trial.rowLimit,
         written: join(home, TRIAL_FILES.written),
         failed: join(home, TRIAL_FILES.failed),
       });
+      trial.report = composed ? withComposedStages(report, composed.composed.counts, composed.composed.peek) : report;
       trial.records = trial.report.counts.read;
       this.end(mapping, trial, 'done');
     } catch (error) {
@@ -138,6 +156,15 @@ export class Trials {
     this.events.send({ type: 'trial', mapping });
   }
 
+  private composed(document: MappingDocument, trial: Trial, path: string): Promise<ComposedPlan> {
+    return this.sourceSets.compose(document, {
+      rowLimit: trial.rowLimit,
+      path,
+      startedAt: trial.startedAt,
+      tell: (records) => (trial.records = records),
+      cancel: (stop) => (trial.stop = stop),
+    });
+  }
   private async sourcePlan(document: MappingDocument, trial: Trial, landed: string): Promise<SourcePlan> {
     const { system, dataset } = await this.systems.openDataset(document.source.primary.dataset);
     const options = { withDoc: mentionsDoc(document) };

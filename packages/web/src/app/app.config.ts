@@ -24,6 +24,8 @@ import { runsFeature } from './runs/runs.feature';
 import { icons } from './shared/icons';
 import * as sheetEffects from './sheet/sheet.effects';
 import { sheetFeature } from './sheet/sheet.feature';
+import * as sourceSetsEffects from './source-sets/source-sets.effects';
+import { sourceSetsFeature } from './source-sets/source-sets.feature';
 import * as structuresEffects from './structures/structures.effects';
 import { structuresFeature } from './structures/structures.feature';
 import * as systemsEffects from './systems/systems.effects';
@@ -50,6 +52,7 @@ export const appConfig: ApplicationConfig = {
       [mappingsFeature.name]: mappingsFeature.reducer,
       [sheetFeature.name]: sheetFeature.reducer,
       [trialFeature.name]: trialFeature.reducer,
+      [sourceSetsFeature.name]: sourceSetsFeature.reducer,
       [plansFeature.name]: plansFeature.reducer,
       [runsFeature.name]: runsFeature.reducer,
       [failuresFeature.name]: failuresFeature.reducer,
@@ -63,6 +66,7 @@ export const appConfig: ApplicationConfig = {
       mappingsEffects,
       sheetEffects,
       trialEffects,
+      sourceSetsEffects,
       plansEffects,
       runsEffects,
       failuresEffects,

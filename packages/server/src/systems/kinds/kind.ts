@@ -1,5 +1,13 @@
 import type { ConnectionOf, Dataset, DatasetDetail, DatasetSetting, Diagnosis, SystemKind } from '@versicle/contract';
-import type { FileFormat, MappingDocument, RawRow, SourceField } from '@versicle/core';
+import {
+  marksOf,
+  type DeclaredMarks,
+  type FileFormat,
+  type MappingDocument,
+  type Marks,
+  type RawRow,
+  type SourceField,
+} from '@versicle/core';
 import type { Database, Delivery, Rejection } from '../../store/database.ts';
 
 /** Files that a run reads in its own thread, as plain data that can be sent there and kept. */
@@ -13,6 +21,12 @@ export interface SourcePlan {
   }[];
   readonly format: FileFormat;
   readonly fields: readonly SourceField[];
+  /** Composed records: what the datasets' formats declare, by alias. */
+  readonly marks?: Readonly<Record<string, Marks>>;
+}
+/** How the records of a plan write numbers and dates. */
+export function marksOfPlan({ marks, format }: SourcePlan): DeclaredMarks {
+  return marks ? new Map(Object.entries(marks)) : marksOf(format);
 }
 
 /** Consecutive records of a dataset; `firstRow` counts within `file` where there is one. */

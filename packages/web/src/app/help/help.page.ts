@@ -10,6 +10,7 @@ const GROUPS: readonly [key: string, title: string][] = [
   ['array', 'Arrays of texts'],
   ['json', 'JSON'],
   ['choice', 'Choosing'],
+  ['aggregate', 'Aggregates, where the source set groups'],
   ['lookup', 'Looking up, reading strictly, failing on purpose'],
 ];
 
@@ -44,8 +45,11 @@ const GROUPS: readonly [key: string, title: string][] = [
             <dd>
               {{ f.summary }}
               <span class="example"
-                ><code>{{ f.example.rule }}</code> gives <code>{{ f.example.value ?? 'null' }}</code></span
-              >
+                ><code>{{ f.example.rule }}</code>
+                @if (f.group !== 'aggregate') {
+                  gives <code>{{ f.example.value ?? 'null' }}</code>
+                }
+              </span>
             </dd>
           }
         </dl>

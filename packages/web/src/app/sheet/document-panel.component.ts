@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { fieldText, type MappingDocument } from '@versicle/core';
+import { sourceFieldText, type MappingDocument } from '@versicle/core';
 import { SELECT } from '../shared/select';
 import { RuleEditorComponent, type Mark } from './rule-editor.component';
 import { sheetActions, sheetFeature } from './sheet.feature';
@@ -30,7 +30,7 @@ export class DocumentPanelComponent {
   protected readonly modes = MODES;
   protected readonly sourceFields = computed(() =>
     (this.samples().value?.fields ?? []).map((name) => ({
-      name: fieldText(this.document().source.primary.alias, name),
+      name: sourceFieldText(this.document(), name),
       detail: '',
     })),
   );

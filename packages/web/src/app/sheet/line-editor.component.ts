@@ -6,7 +6,9 @@ import {
   addField,
   changeField,
   changeLine,
-  fieldText,
+  membersOf,
+  sourceFieldText,
+  structureOf,
   LINE_FAILURES,
   LINE_KINDS,
   LINE_STATES,
@@ -78,12 +80,13 @@ export class LineEditorComponent {
   });
   /** What the dictionary, the source's structure and the target's own description say of the fields on this line. */
   protected readonly definitions = computed(() => {
-    const { dictionary, source, target } = this.document();
+    const { dictionary, target } = this.document();
+    const sources = membersOf(this.document());
     const found: { of: 'source' | 'target'; name: string; words: string }[] = [];
-    const structure = source.structures[source.primary.alias] ?? source.structures[source.primary.dataset] ?? [];
     for (const name of usedFields(this.line())) {
-      const term = dictionary.find((t) => t.dataset === source.primary.dataset && t.name === name);
-      const words = term?.description ?? structure.find((f) => f.name === name)?.description;
+      const term = dictionary.find((t) => t.name === name && sources.some((m) => m.dataset === t.dataset));
+      const told = sources.flatMap((m) => structureOf(this.document(), m) ?? []);
+      const words = term?.description ?? told.find((f) => f.name === name)?.description;
       if (words) found.push({ of: 'source', name, words });
     }
     const field = this.field();
@@ -92,12 +95,11 @@ export class LineEditorComponent {
     if (field && words) found.push({ of: 'target', name: field.label ?? field.name, words });
     return found;
   });
-  private readonly alias = computed(() => this.document().source.primary.alias);
   protected readonly sourceFields = computed(() => {
     const samples = this.samples().value;
     const first = samples?.rows.find((r) => r.values.length > 0);
     return (samples?.fields ?? []).map((name, i) => ({
-      name: fieldText(this.alias(), name),
+      name: sourceFieldText(this.document(), name),
       detail: first?.values[i] ?? 'null',
     }));
   });

@@ -71,18 +71,24 @@ const fixed: readonly Completion[] = [
       const text = `${f.name}()`;
       view.dispatch({ changes: { from, to, insert: text }, selection: { anchor: from + text.length - 1 } });
     },
-    info: () => functionInfo(f.signature, f.summary, f.example.rule, f.example.value),
+    info: () =>
+      functionInfo(
+        f.signature,
+        f.summary,
+        f.example.rule,
+        f.group === 'aggregate' ? '' : `gives ${f.example.value ?? 'null'}`,
+      ),
   })),
   ...WORDS.map((label): Completion => ({ label, type: 'keyword', boost: -2 })),
   ...VARIABLES.map((label): Completion => ({ label, type: 'variable', detail: 'of the run' })),
 ];
 
-function functionInfo(signature: string, summary: string, rule: string, value: string | null): HTMLElement {
+function functionInfo(signature: string, summary: string, rule: string, gives: string): HTMLElement {
   const box = document.createElement('div');
   for (const [className, text] of [
     ['sig', signature],
     ['sum', summary],
-    ['ex', `${rule} gives ${value ?? 'null'}`],
+    ['ex', `${rule} ${gives}`],
   ] as const) {
     const line = document.createElement('div');
     line.className = className;

@@ -2,7 +2,8 @@ import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { concatLatestFrom } from '@ngrx/operators';
 import { Store } from '@ngrx/store';
-import type { FailedRecordDetail, Rows, SampleRow } from '@versicle/contract';
+import type { FailedRecordDetail, MappingSample, SampleRow } from '@versicle/contract';
+import { sourceSetKey } from '@versicle/core';
 import {
   catchError,
   concatMap,
@@ -18,8 +19,6 @@ import {
 import { Api, type ServerProblem } from '../shared/api';
 import { sheetActions as a, sheetFeature, type Samples } from './sheet.feature';
 import { TrialService } from './trial.service';
-
-const SAMPLE_ROWS = 200;
 
 export const load = createEffect(
   (actions = inject(Actions), api = inject(Api)) =>
@@ -37,35 +36,51 @@ export const load = createEffect(
   { functional: true },
 );
 
-/** Sample records: the failed record that the sheet was opened for, then the first rows of the source. */
+/** Sample records: the failed record that the sheet was opened for, then the first records of the source set. */
 export const loadSamples = createEffect(
   (actions = inject(Actions), store = inject(Store), api = inject(Api)) =>
     actions.pipe(
-      ofType(a.loaded),
-      concatLatestFrom(() => store.select(sheetFeature.selectRecord)),
-      switchMap(([{ detail }, record]) => {
-        const { dataset } = detail.document.source.primary;
-        const slash = dataset.indexOf('/');
-        const query = { dataset: dataset.slice(slash + 1), limit: SAMPLE_ROWS };
-        const rows = api.call('getRows', { params: { id: dataset.slice(0, slash) }, query });
+      ofType(a.loaded, a.samplesOutdated),
+      concatLatestFrom(() => store.select(sheetFeature.selectSheetState)),
+      switchMap(([, { id, record, document }]) => {
+        const key = sourceSetKey(document!);
         const failed: Observable<FailedRecordDetail | null> =
           record === null
             ? of(null)
             : api.call('getFailure', { params: { id: record } }).pipe(catchError(() => of(null)));
         return failed.pipe(
-          switchMap((f) => rows.pipe(map((r) => a.samplesLoaded({ samples: samplesOf(r, f) })))),
+          switchMap((f) =>
+            api
+              .call('getSample', { params: { id } })
+              .pipe(map((sample) => a.samplesLoaded({ samples: samplesOf(sample, f, key) }))),
+          ),
           catchError((error: ServerProblem) => of(a.samplesFailed({ problem: error.message }))),
         );
       }),
     ),
   { functional: true },
 );
+/** What is stored makes other records than those that are shown. */
+export const refreshSamples = createEffect(
+  (actions = inject(Actions), store = inject(Store)) =>
+    actions.pipe(
+      ofType(a.saved),
+      concatLatestFrom(() => store.select(sheetFeature.selectSheetState)),
+      filter(
+        ([{ document }, { samples }]) => samples.state !== 'loading' && samples.value?.key !== sourceSetKey(document),
+      ),
+      map(() => a.samplesOutdated()),
+    ),
+  { functional: true },
+);
 
-function samplesOf(rows: Rows, failed: FailedRecordDetail | null): Samples {
-  const taken = { fields: rows.fields, marks: rows.reading?.declared ?? null };
-  if (failed === null || failed.cause === 'source_unreadable') return { ...taken, rows: rows.rows, failed: null };
-  const first = sampleOf(failed, rows.fields);
-  return { ...taken, rows: [first, ...rows.rows], failed: { id: failed.id, label: failed.label } };
+function samplesOf(sample: MappingSample, failed: FailedRecordDetail | null, key: string): Samples {
+  const { fields, declared, declaredBy, composed } = sample;
+  const marks = composed === null ? declared : new Map(Object.entries(declaredBy));
+  const taken = { fields, marks, composed, key };
+  if (failed === null || failed.cause === 'source_unreadable') return { ...taken, rows: sample.rows, failed: null };
+  const first = sampleOf(failed, fields);
+  return { ...taken, rows: [first, ...sample.rows], failed: { id: failed.id, label: failed.label } };
 }
 
 /** A failed record as it was read. */

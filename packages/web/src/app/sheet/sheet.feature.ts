@@ -1,5 +1,5 @@
-import type { Difference, MappingDetail, Revision, SampleRow, SavedDraft } from '@versicle/contract';
-import { exampleValues, withAllLines, type MappingDocument, type Marks, type Suggestion } from '@versicle/core';
+import type { Difference, MappingDetail, MappingSample, Revision, SampleRow, SavedDraft } from '@versicle/contract';
+import { exampleValues, withAllLines, type MappingDocument, type DeclaredMarks, type Suggestion } from '@versicle/core';
 import { createActionGroup, createFeature, createReducer, createSelector, emptyProps, on, props } from '@ngrx/store';
 import { failed, idle, loaded, loading, type Loadable } from '../shared/loadable';
 import { rowsOf } from './rows';
@@ -8,8 +8,12 @@ import type { TrialAnswer } from './trial-messages';
 export interface Samples {
   readonly fields: readonly string[];
   readonly rows: readonly SampleRow[];
-  /** How the dataset declares its numbers and dates to be written. */
-  readonly marks: Marks | null;
+  /** How the source set's datasets declare their numbers and dates to be written. */
+  readonly marks: DeclaredMarks;
+  /** How the first rows became records, where the source set is composed. */
+  readonly composed: MappingSample['composed'];
+  /** The source set that they are of. */
+  readonly key: string;
   /** The failed record that stands first, when the sheet was opened for it. */
   readonly failed: { readonly id: number; readonly label: string } | null;
 }
@@ -24,6 +28,8 @@ export const sheetActions = createActionGroup({
     loaded: props<{ detail: MappingDetail }>(),
     failed: props<{ problem: string }>(),
     'samples loaded': props<{ samples: Samples }>(),
+    /** The source set changed: other records come of it. */
+    'samples outdated': emptyProps(),
     'samples failed': props<{ problem: string }>(),
     'sample chosen': props<{ index: number }>(),
     /** Where the sample records come from; `index`: the one to begin with. */
@@ -168,6 +174,7 @@ export const sheetFeature = createFeature({
     }),
     on(sheetActions.failed, (s, { problem }): SheetState => ({ ...s, detail: failed(problem, s.detail) })),
     on(sheetActions.samplesLoaded, (s, { samples }): SheetState => ({ ...s, samples: loaded(samples), sample: 0 })),
+    on(sheetActions.samplesOutdated, (s): SheetState => ({ ...s, samples: loading(s.samples) })),
     on(sheetActions.samplesFailed, (s, { problem }): SheetState => ({ ...s, samples: failed(problem, s.samples) })),
     on(sheetActions.sampleChosen, (s, { index }): SheetState => {
       const count = sampleRows(s).length;

@@ -22,10 +22,11 @@ import {
   changeLine,
   countInRules,
   expectationOf,
-  fieldText,
   LINE_KINDS,
   LINE_STATES,
-  namedSourceFields,
+  membersOf,
+  sourceFieldText,
+  usedSourceNames,
   replaceInRules,
   timestampOfMillis,
   withAllLines,
@@ -51,10 +52,12 @@ import { TrialPanelComponent } from '../trial/trial-panel.component';
 import { ExamplesPanelComponent } from './examples-panel.component';
 import { WorkbookMenuComponent } from './workbook-menu.component';
 import { WorkbookPanelComponent } from './workbook-panel.component';
+import { SourceSetPanelComponent } from '../source-sets/source-set-panel.component';
 import { sheetActions, sheetFeature, type SampleSet } from './sheet.feature';
 
 const VIEWS = [
   ['sheet', 'Sheet'],
+  ['source', 'Source set'],
   ['document', 'Document'],
   ['codes', 'Code tables used'],
   ['questions', 'Questions'],
@@ -103,6 +106,7 @@ const FILTERS: readonly { readonly key: string; readonly words: string; readonly
     PublishPanelComponent,
     SuggestPanelComponent,
     TrialPanelComponent,
+    SourceSetPanelComponent,
     WorkbookMenuComponent,
     WorkbookPanelComponent,
   ],
@@ -195,12 +199,14 @@ export class SheetPage {
     this.store.dispatch(sheetActions.edited({ document, merge: null }));
     this.say(`${capital(inWords(count, 'field'))} will not be loaded; Ctrl+Z takes it back.`);
   }
+  /** The datasets that are joined to the first one, or stand below it. */
+  protected readonly further = computed(() => membersOf(this.s().document!).slice(1));
   protected readonly unusedShown = signal(false);
   /** Source fields that no line, filter or skip reads, with a value of the sample record. */
   protected readonly unused = computed(() => {
     const { document, samples } = this.s();
     if (!document || !samples.value) return [];
-    const named = new Set(namedSourceFields(document));
+    const named = usedSourceNames(document);
     const values = this.sample()?.values ?? [];
     return samples.value.fields.flatMap((name, i) => (named.has(name) ? [] : [{ name, value: values[i] ?? null }]));
   });
@@ -211,11 +217,12 @@ export class SheetPage {
   protected addFieldFor(name: string): void {
     const document = this.s().document!;
     const taken = new Set(document.target.fields.map((f) => f.name));
-    let field = name;
-    for (let n = 2; taken.has(field); n++) field = `${name}_${n}`;
+    const own = name.slice(name.lastIndexOf('.') + 1);
+    let field = own;
+    for (let n = 2; taken.has(field); n++) field = `${own}_${n}`;
     const added = addField(document, field, 'text');
     const line = added.lines.find((l) => l.target === field)!;
-    const source = fieldText(document.source.primary.alias, name);
+    const source = sourceFieldText(document, name);
     const drafted = changeLine(added, line.id, { kind: 'straight', source });
     this.store.dispatch(sheetActions.edited({ document: drafted, merge: null }));
   }

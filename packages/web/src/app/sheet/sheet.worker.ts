@@ -6,7 +6,7 @@ import {
   type Coverage,
   type ExampleResult,
   type MappingDocument,
-  type Marks,
+  type DeclaredMarks,
   type RecordResult,
 } from '@versicle/core';
 import type { TrialAnswer, TrialQuestion, TrialRow } from './trial-messages';
@@ -15,7 +15,7 @@ import type { TrialAnswer, TrialQuestion, TrialRow } from './trial-messages';
 
 let document: MappingDocument | null = null;
 let fields: readonly string[] = [];
-let marks: Marks | null = null;
+let marks: DeclaredMarks = null;
 let rows: readonly TrialRow[] = [];
 let trial: Trial | null = null;
 /** How many records are tried for faults: fewer where the document has very many lines, so that results don't wait for it. */

@@ -1,11 +1,19 @@
-import type { Coverage, ExampleResult, InAndOut, MappingDocument, Marks, Problem, RecordResult } from '@versicle/core';
+import type {
+  Coverage,
+  ExampleResult,
+  InAndOut,
+  MappingDocument,
+  DeclaredMarks,
+  Problem,
+  RecordResult,
+} from '@versicle/core';
 
 /** What the sheet asks its worker. Document and rows are sent only when they changed; the worker keeps the last. */
 export interface TrialQuestion {
   readonly id: number;
   readonly document?: MappingDocument;
   readonly fields?: readonly string[];
-  readonly marks?: Marks | null;
+  readonly marks?: DeclaredMarks;
   readonly rows?: readonly TrialRow[];
   readonly sample: number;
   readonly line: string | null;

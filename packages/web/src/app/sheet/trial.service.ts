@@ -1,5 +1,5 @@
 import { Injectable } from '@angular/core';
-import type { MappingDocument, Marks } from '@versicle/core';
+import type { MappingDocument, DeclaredMarks } from '@versicle/core';
 import { Observable } from 'rxjs';
 import type { TrialAnswer, TrialQuestion, TrialRow } from './trial-messages';
 
@@ -7,7 +7,7 @@ export interface TrialRequest {
   readonly document: MappingDocument;
   readonly fields: readonly string[];
   readonly rows: readonly TrialRow[];
-  readonly marks: Marks | null;
+  readonly marks: DeclaredMarks;
   readonly sample: number;
   readonly line: string | null;
 }

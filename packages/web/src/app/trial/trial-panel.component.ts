@@ -19,6 +19,8 @@ type Stage = Report['stages'][number];
 /** What each stage is called, what its records went through, and what becomes of the others. */
 const STAGE_WORDS: Record<Stage['name'], { readonly name: string; readonly off: string }> = {
   read: { name: 'Read', off: 'can’t be read' },
+  joined: { name: 'Joined', off: 'left out by the filter' },
+  grouped: { name: 'Grouped', off: 'folded into others' },
   filter: { name: 'Filter', off: 'left out' },
   skips: { name: 'Skips', off: 'skipped' },
   lines: { name: 'Lines', off: 'fail on a line' },

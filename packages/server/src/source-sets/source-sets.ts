@@ -1,0 +1,234 @@
+import { mkdirSync, mkdtempSync, rmSync, statSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { dirname, join } from 'node:path';
+import { Worker } from 'node:worker_threads';
+import type { MappingSample } from '@versicle/contract';
+import {
+  composedNames,
+  isComposed,
+  isPlaceField,
+  marksOf,
+  membersOf,
+  mentionsDoc,
+  placeReader,
+  proposeKeys,
+  sourceNamesOf,
+  Unreadable,
+  type DeclaredMarks,
+  type FileFormat,
+  type KeyProposal,
+  type MappingDocument,
+  type Marks,
+  type SetMember,
+} from '@versicle/core';
+import type { ComposedAnswer as Composed } from './messages.ts';
+import type { JoinFigures, MemberRecords, OccurringKeys } from '@versicle/source-sets';
+import { recordsOf } from '@versicle/files';
+import { land } from '../engine/land.ts';
+import { refused } from '../http/problem.ts';
+import type { Structures } from '../structures/structures.ts';
+import type { SourcePlan } from '../systems/kinds/kind.ts';
+import type { Systems } from '../systems/systems.ts';
+import type { FromSourceSet, SourceSetJob, ToSourceSet } from './messages.ts';
+
+export interface ComposeWishes {
+  /** Rows of the primary dataset; null for all. */
+  readonly rowLimit: number | null;
+  /** Where the composed records are kept. */
+  readonly path: string;
+  readonly startedAt: number;
+  readonly tell?: (records: number) => void;
+  /** Hears of what stops the work. */
+  readonly cancel?: (stop: () => void) => void;
+}
+/** Composed records as a run reads them. */
+export interface ComposedPlan {
+  readonly plan: SourcePlan;
+  readonly composed: Composed;
+}
+/** Rows of the primary dataset that sample records are composed of, and how many are shown. */
+const SAMPLE_READ = 400;
+const SAMPLE_SHOWN = 200;
+const KEY_ROWS = 20_000;
+
+/** Source sets of several datasets: brings their records together in a PostgreSQL of their own. */
+export class SourceSets {
+  constructor(
+    private readonly systems: Systems,
+    private readonly structures: Structures,
+    /** An empty data directory of PostgreSQL, which is quicker to copy than to make. */
+    private readonly template: string | null,
+  ) {}
+
+  async compose(document: MappingDocument, wishes: ComposeWishes): Promise<ComposedPlan> {
+    mkdirSync(dirname(wishes.path), { recursive: true });
+    const done = await this.inWorker(document, wishes, wishes.path);
+    if (done.kind !== 'composed') throw new Error('The source set was not composed.');
+    const { size, mtimeMs } = statSync(wishes.path);
+    const { answer } = done;
+    const names = sourceNamesOf(answer.fields);
+    return {
+      composed: answer,
+      plan: {
+        kind: 'files',
+        files: [{ path: wishes.path, name: 'the records of the source set', bytes: size, changed: mtimeMs }],
+        format: { kind: 'jsonl', encoding: 'utf-8' },
+        fields: names.map((name) => ({ name, type: 'text' })),
+        marks: answer.marks,
+      },
+    };
+  }
+
+  /** What each join finds, over all records. */
+  async figures(document: MappingDocument): Promise<readonly JoinFigures[]> {
+    const done = await this.inWorker(document, { rowLimit: null, startedAt: Date.now() }, null);
+    if (done.kind !== 'figures') throw new Error('The joins were not counted.');
+    return done.figures;
+  }
+
+  /** The first records as they are composed, and how that went. */
+  async sample(document: MappingDocument): Promise<MappingSample> {
+    const home = mkdtempSync(join(tmpdir(), 'versicle-sample-'));
+    try {
+      const wishes = { rowLimit: SAMPLE_READ, path: join(home, 'records.jsonl'), startedAt: Date.now() };
+      const { plan, composed } = await this.compose(document, wishes);
+      const names = plan.fields.map((f) => f.name);
+      const place = placeReader(names)!;
+      const shown = names.map((name, i) => ({ name, i })).filter((f) => !isPlaceField(f.name));
+      const rows: MappingSample['rows'] = [];
+      reading: for (const file of plan.files)
+        for await (const batch of recordsOf(file.path, file.name, plan.format, undefined, names))
+          for (const raw of batch.rows) {
+            const { row, number, file } = place(raw);
+            const problem = row instanceof Unreadable ? row.message : null;
+            const cells = row instanceof Unreadable ? [] : (row as readonly (string | null)[]);
+            rows.push({
+              row: number ?? 0,
+              file,
+              values: problem === null ? shown.map((f) => cells[f.i] ?? null) : [],
+              problem,
+            });
+            if (rows.length >= SAMPLE_SHOWN) break reading;
+          }
+      const { counts, remarks, marks } = composed;
+      return {
+        fields: shown.map((f) => f.name),
+        rows,
+        declared: null,
+        declaredBy: marks,
+        composed: { ...counts, remarks: [...remarks] },
+      };
+    } finally {
+      rmSync(home, { recursive: true, force: true });
+    }
+  }
+
+  /** The names that composed records will have, and the marks that their datasets declare. */
+  async names(document: MappingDocument): Promise<{ names: string[]; marks: DeclaredMarks }> {
+    const names = new Map<string, string[]>();
+    const marks = new Map<string, Marks>();
+    for (const member of membersOf(document)) {
+      if (member.role === 'union') continue;
+      const { id, dataset } = await this.systems.openDataset(member.dataset);
+      const { fields, setting, settled } = await this.structures.describe(id, dataset);
+      const declared = settled && setting?.kind === 'format' ? marksOf(setting.format as FileFormat) : null;
+      if (declared) marks.set(member.alias, declared);
+      const doc = mentionsDoc(document, member.alias) ? ['_doc'] : [];
+      names.set(member.alias, [...new Set([...fields.map((f) => f.name), ...doc])]);
+    }
+    return { names: composedNames(document, names), marks };
+  }
+
+  /** By which fields a further dataset could be joined, best first. */
+  async proposeKeys(document: MappingDocument, dataset: string): Promise<readonly KeyProposal[]> {
+    const read = async (name: string): ReturnType<SourceSets['valuesOf']> => this.valuesOf(name);
+    const right = await read(dataset);
+    const left = [];
+    for (const member of membersOf(document))
+      if (member.role !== 'union') left.push({ ...(await read(member.dataset)), alias: member.alias });
+    return proposeKeys(left, right);
+  }
+  private async valuesOf(name: string): Promise<Parameters<typeof proposeKeys>[1]> {
+    const { id, dataset } = await this.systems.openDataset(name);
+    const detail = await this.structures.describe(id, dataset);
+    const { fields, rows } = await this.systems.rows(id, dataset, { filter: null, sort: null, limit: KEY_ROWS });
+    return {
+      dataset: name,
+      fields: fields.map((field) => {
+        const known = detail.fields.find((f) => f.name === field);
+        return { name: field, key: known?.key ?? false, references: known?.references ?? null };
+      }),
+      rows: rows.filter((r) => r.problem === null).map((r) => r.values),
+    };
+  }
+
+  private async inWorker(
+    document: MappingDocument,
+    { rowLimit, startedAt, tell, cancel }: Omit<ComposeWishes, 'path'>,
+    path: string | null,
+  ): Promise<FromSourceSet> {
+    if (!isComposed(document)) throw refused('This source set reads one dataset; there is nothing to compose.');
+    const home = mkdtempSync(join(tmpdir(), 'versicle-members-'));
+    const members = membersOf(document);
+    try {
+      const job: SourceSetJob = {
+        document,
+        members: await Promise.all(members.map((m, i) => this.records(document, m, i, home, null))),
+        startedAt: new Date(startedAt).toISOString(),
+        rowLimit,
+        template: this.template,
+        path,
+      };
+      return await new Promise<FromSourceSet>((resolve, reject) => {
+        const worker = new Worker(new URL('./source-set-worker.js', import.meta.url), { workerData: job });
+        cancel?.(() => void worker.terminate());
+        worker.on('message', (message: FromSourceSet) => {
+          if (message.kind === 'progress') return tell?.(message.records);
+          if (message.kind === 'refused')
+            return reject(message.expected ? refused(message.message) : new Error(message.message));
+          if (message.kind !== 'fetch') return resolve(message);
+          this.records(document, members[message.member]!, message.member, home, { wanted: message.wanted })
+            .then((records) => worker.postMessage({ member: message.member, records: records! } satisfies ToSourceSet))
+            .catch((error: Error) => {
+              reject(error);
+              void worker.terminate();
+            });
+        });
+        worker.on('error', reject);
+        worker.on('exit', () => reject(new Error('The source set was not composed to its end.')));
+      });
+    } finally {
+      rmSync(home, { recursive: true, force: true });
+    }
+  }
+
+  /** Where a member's records are. A system that selects is asked last, only for the keys that occur; until then null. */
+  private async records(
+    document: MappingDocument,
+    member: SetMember,
+    place: number,
+    home: string,
+    asked: { readonly wanted: OccurringKeys | null } | null,
+  ): Promise<MemberRecords | null> {
+    const { system, dataset } = await this.systems.openDataset(member.dataset);
+    const options = { withDoc: member.role !== 'union' && mentionsDoc(document, member.alias) };
+    const of = ({ files, format, fields }: SourcePlan): MemberRecords => ({
+      files,
+      format,
+      names: fields.map((f) => f.name),
+    });
+    if (system.sourcePlan) return of(await system.sourcePlan(dataset, options));
+    if (!system.read) throw refused(`${member.dataset} holds no records that could be read.`);
+    if (member.role === 'join' && system.selects && asked === null) return null;
+    const filter = asked?.wanted ? { filter: keyFilter(asked.wanted) } : {};
+    const landed = await land(system.read(dataset, { ...options, ...filter }), join(home, `${place}.jsonl`), null);
+    if (landed.plan.fields.length > 0) return of(landed.plan);
+    // Without a record, only the system itself knows the fields.
+    return { ...of(landed.plan), names: (await system.describe(dataset)).fields.map((f) => f.name) };
+  }
+}
+
+function keyFilter({ field, values }: OccurringKeys): string {
+  const name = `"${field.replace(/"/g, '""')}"`;
+  return values.length === 0 ? 'FALSE' : `${name} IN (${values.map((v) => `'${v.replace(/'/g, "''")}'`).join(', ')})`;
+}

@@ -1,0 +1,100 @@
+import { inject } from '@angular/core';
+import { Actions, createEffect, ofType } from '@ngrx/effects';
+import { concatLatestFrom } from '@ngrx/operators';
+import { Store } from '@ngrx/store';
+import { sourceSetKey } from '@versicle/core';
+import { catchError, filter, forkJoin, map, of, switchMap } from 'rxjs';
+import { Api, type ServerProblem } from '../shared/api';
+import { sheetFeature } from '../sheet/sheet.feature';
+import { sourceSetActions as a, sourceSetsFeature } from './source-sets.feature';
+
+const place = (name: string): { system: string; dataset: string } => ({
+  system: name.slice(0, name.indexOf('/')),
+  dataset: name.slice(name.indexOf('/') + 1),
+});
+
+/** The datasets of all systems that answer; those that don't are not waited for. */
+export const loadDatasets = createEffect(
+  (actions = inject(Actions), api = inject(Api)) =>
+    actions.pipe(
+      ofType(a.opened),
+      switchMap(() =>
+        api.call('listSystems', {}).pipe(
+          map((systems) => systems.filter((s) => s.diagnosis?.ok)),
+          switchMap((systems) =>
+            systems.length === 0
+              ? of([])
+              : forkJoin(
+                  systems.map(({ id }) =>
+                    api.call('listDatasets', { params: { id } }).pipe(
+                      map((list) => list.filter((d) => d.problem === null).map((d) => `${id}/${d.name}`)),
+                      catchError(() => of<string[]>([])),
+                    ),
+                  ),
+                ),
+          ),
+          map((lists) => a.datasetsLoaded({ datasets: lists.flat() })),
+          catchError((error: ServerProblem) => of(a.datasetsFailed({ problem: error.message }))),
+        ),
+      ),
+    ),
+  { functional: true },
+);
+
+/** The fields of the datasets that are in the set. */
+export const loadMembers = createEffect(
+  (actions = inject(Actions), api = inject(Api)) =>
+    actions.pipe(
+      ofType(a.opened),
+      switchMap(({ datasets }) =>
+        forkJoin(
+          datasets.map((name) => {
+            const { system, dataset } = place(name);
+            return api.call('getDataset', { params: { id: system }, query: { dataset } }).pipe(
+              map((detail) => [name, detail.fields.map((f) => f.name)] as const),
+              catchError(() => of([name, []] as const)),
+            );
+          }),
+        ),
+      ),
+      map((entries) => a.membersLoaded({ members: Object.fromEntries(entries) })),
+    ),
+  { functional: true },
+);
+
+export const loadChoice = createEffect(
+  (actions = inject(Actions), store = inject(Store), api = inject(Api)) =>
+    actions.pipe(
+      ofType(a.chosen),
+      concatLatestFrom(() => store.select(sourceSetsFeature.selectMapping)),
+      switchMap(([{ dataset: name }, id]) => {
+        const { system, dataset } = place(name);
+        return forkJoin([
+          api.call('getDataset', { params: { id: system }, query: { dataset } }),
+          api.call('proposeKeys', { params: { id }, query: { dataset: name } }),
+        ]).pipe(
+          map(([detail, keys]) => a.choiceLoaded({ choice: { dataset: name, detail, keys } })),
+          catchError((error: ServerProblem) => of(a.choiceFailed({ problem: error.message }))),
+        );
+      }),
+    ),
+  { functional: true },
+);
+
+export const countMatches = createEffect(
+  (actions = inject(Actions), store = inject(Store), api = inject(Api)) =>
+    actions.pipe(
+      ofType(a.count),
+      concatLatestFrom(() => store.select(sheetFeature.selectSheetState)),
+      filter(([, { stored }]) => stored !== null),
+      switchMap(([, { id, stored }]) =>
+        api.asAction(
+          'countJoins',
+          { params: { id } },
+          (figures) => a.counted({ figures, key: sourceSetKey(stored!) }),
+          (problem) => a.countFailed({ problem }),
+        ),
+      ),
+    ),
+  { functional: true },
+);
