@@ -14,7 +14,7 @@ export async function seedDemo(address, folder, ports, say = () => undefined) {
   await known(call, folder);
   const stations = await plan(call, 'stations', 'Stations, once', 'First version, agreed with the warehouse team');
   const trips = await plan(call, 'trips', 'Trips, by the month', 'Agreed with Oda Fenn but for tariff Z');
-  for (const file of ['members', 'bikes']) await draft(call, file);
+  for (const file of ['members', 'bikes', 'trip-months']) await draft(call, file);
   say('Running the demo plans …');
   await run(call, stations);
   await run(call, trips, 1000);

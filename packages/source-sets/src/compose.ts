@@ -165,12 +165,8 @@ async function write(
   let records = 0;
   try {
     for (const { row, file: name, message, raw } of landed.unreadable) {
-      const cells = {
-        [PLACE_FIELDS.row]: String(row),
-        [PLACE_FIELDS.file]: name,
-        [PLACE_FIELDS.unreadable]: message,
-        raw,
-      };
+      const { row: place, file: from, unreadable, raw: text } = PLACE_FIELDS;
+      const cells = { [place]: String(row), [from]: name, [unreadable]: message, [text]: raw };
       file.write(`${JSON.stringify(cells)}\n`);
       records++;
     }

@@ -46,6 +46,7 @@ export interface LandedDataset {
 }
 /** A record of the primary dataset, or of one below it, that can't be read. */
 export interface UnreadableRecord {
+  /** Within its file. */
   readonly row: number;
   readonly file: string;
   readonly message: string;
@@ -165,12 +166,7 @@ class Landing implements Landed {
             dataset.records++;
             this.told++;
             if (values instanceof Unreadable) {
-              this.notRead(member, {
-                row: dataset.records,
-                file: file.name,
-                message: at(values, firstRow + i),
-                raw: values.raw,
-              });
+              this.notRead(member, { row: firstRow + i, file: file.name, message: values.message, raw: values.raw });
               continue;
             }
             const line: Value[] = [dataset.records, file.name, ...from.map((at) => (at < 0 ? null : values[at]!))];
@@ -211,8 +207,6 @@ class Landing implements Landed {
     this.unreadable.push(record);
   }
 }
-
-const at = (row: Unreadable, number: number): string => `Row ${number.toLocaleString('en-GB')}: ${row.message}`;
 
 function fitted(row: Exclude<RawRow, Unreadable>, width: number): readonly (string | null)[] {
   const cells = row as readonly (string | null)[];

@@ -131,7 +131,7 @@ class SetPrinter {
     const alone = `${landedTable(primary)} AS ${primary}`;
     return {
       names,
-      records: `SELECT ${cells.join(', ')} FROM (${records}) s ORDER BY ${[...order, ...(grouped ? ['_row'] : inOrder)].join(', ')}`,
+      records: `SELECT ${cells.join(', ')} FROM (${records}) s ORDER BY ${[...order, ...(grouped ? ['s._row'] : inOrder.map((c) => `s.${c}`))].join(', ')}`,
       counts: `SELECT count(*) AS joined, count(*) FILTER (WHERE kept) AS kept, count(DISTINCT at) AS met FROM (SELECT ${primary}._row AS at, (${kept}) AS kept FROM ${from} LIMIT $1) s`,
       peek: {
         joined: `SELECT ${raw(() => true)} FROM ${from}`,

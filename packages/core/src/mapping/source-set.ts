@@ -32,8 +32,8 @@ export function membersOf({ source }: MappingDocument): SetMember[] {
   ];
 }
 
-/** Where a composed record comes from: row and file of the primary dataset, and why it could not be read there. */
-export const PLACE_FIELDS = { row: '_row', file: '_file', unreadable: '_unreadable' } as const;
+/** Where a composed record comes from: row and file of the primary dataset, and why it could not be read there, with what stands there. */
+export const PLACE_FIELDS = { row: '_row', file: '_file', unreadable: '_unreadable', raw: '_raw' } as const;
 const PLACES: ReadonlySet<string> = new Set(Object.values(PLACE_FIELDS));
 export const isPlaceField = (name: string): boolean => PLACES.has(name);
 
@@ -204,9 +204,15 @@ export interface PlacedRow {
 }
 /** Reads the place out of composed records; null where the names are not those of composed records. */
 export function placeReader(names: readonly string[]): ((row: RawRow) => PlacedRow) | null {
-  const [row, file, unreadable] = [PLACE_FIELDS.row, PLACE_FIELDS.file, PLACE_FIELDS.unreadable].map((n) =>
-    names.indexOf(n),
-  ) as [number, number, number];
+  const {
+    row,
+    file,
+    unreadable,
+    raw: text,
+  } = Object.fromEntries(Object.entries(PLACE_FIELDS).map(([what, name]) => [what, names.indexOf(name)])) as Record<
+    keyof typeof PLACE_FIELDS,
+    number
+  >;
   if (row < 0 || unreadable < 0) return null;
   return (raw) => {
     if (raw instanceof Unreadable) return { row: raw, number: null, file: null };
@@ -214,7 +220,7 @@ export function placeReader(names: readonly string[]): ((row: RawRow) => PlacedR
     const why = cells[unreadable];
     const number = cells[row];
     return {
-      row: why === null || why === undefined ? raw : new Unreadable(why, cells.filter((c) => c !== null).join('\t')),
+      row: why === null || why === undefined ? raw : new Unreadable(why, cells[text] ?? ''),
       number: number === null || number === undefined ? null : Number(number),
       file: cells[file] ?? null,
     };

@@ -55,6 +55,22 @@ describe('syntax, against PostgreSQL’s own parser', () => {
     }
   });
 
+  it.each([
+    'count(*)',
+    'count(DISTINCT a)',
+    'sum(ALL a + 1) * 2',
+    "string_agg(a, ', ' ORDER BY b DESC NULLS LAST, c)",
+    'max(a) FILTER (WHERE b > 1 AND c)',
+    'count(*) FILTER (WHERE a IS NULL) > 3',
+  ])('reads the aggregate %s as PostgreSQL does', async (text) => {
+    const printed = printRule(parseRule(text));
+    expect(await treeOf(printed)).toEqual(await treeOf(text));
+  });
+  it.each(['count(*, a)', 'upper(*)', 'sum(a ORDER BY)', 'max(a) FILTER (b)', 'sum(a) OVER ()'])(
+    'rejects the aggregate %s',
+    (text) => expect(() => parseRule(text)).toThrow(RuleError),
+  );
+
   it('rejects what PostgreSQL rejects when a piece is cut out or doubled', async () => {
     const texts = fc.sample(fc.tuple(expression, fc.nat(), fc.nat(6), fc.boolean()), { numRuns: 2000 });
     for (const [text, place, size, doubled] of texts) {
@@ -91,6 +107,8 @@ describe('refusals say what, where and what instead', () => {
     ["to_char(m.balance, '9.9.9')", /two decimal points/, 0, undefined, undefined],
     ["parse_date(m.joined, 'QQ')", /pattern letters Q/, undefined, undefined, undefined],
     ['1 +', /end|expected/i, undefined, undefined, undefined],
+    ['sum(m.balance)', /aggregate.*groups/, 0, 3, undefined],
+    ['upper(DISTINCT m.joined)', /no aggregate/, 0, undefined, undefined],
     ['SELECT 1', /SELECT/i, undefined, undefined, undefined],
   ])('%s', (rule, message, at, end, proposal) => {
     const error = refusal(rule);

@@ -79,7 +79,10 @@ describe('the sheet’s state', () => {
   });
   it('steps the sample within its bounds', () => {
     const rows = [1, 2, 3].map((row) => ({ row, file: null, values: [String(row)], problem: null }));
-    const s = reduce(opened(), a.samplesLoaded({ samples: { fields: ['no'], rows, failed: null, marks: null, composed: null, key: '' } }));
+    const s = reduce(
+      opened(),
+      a.samplesLoaded({ samples: { fields: ['no'], rows, failed: null, marks: null, composed: null, key: '' } }),
+    );
     expect([-1, 1, 9].map((index) => reduce(s, a.sampleChosen({ index })).sample)).toEqual([0, 1, 2]);
   });
   it('shows rows with their failures and what changed', () => {

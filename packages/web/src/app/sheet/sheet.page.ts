@@ -199,8 +199,16 @@ export class SheetPage {
     this.store.dispatch(sheetActions.edited({ document, merge: null }));
     this.say(`${capital(inWords(count, 'field'))} will not be loaded; Ctrl+Z takes it back.`);
   }
-  /** The datasets that are joined to the first one, or stand below it. */
-  protected readonly further = computed(() => membersOf(this.s().document!).slice(1));
+  /** The datasets of the source set; after all but the last one stands a comma. */
+  private readonly members = computed(() => {
+    const members = membersOf(this.s().document!);
+    return members.map(({ role, dataset, alias }, i) => ({
+      dataset,
+      words: `${role === 'union' ? 'below it' : `as ${alias}`}${i === members.length - 1 ? '' : ','}`,
+    }));
+  });
+  protected readonly primaryWords = computed(() => this.members()[0]!.words);
+  protected readonly further = computed(() => this.members().slice(1));
   protected readonly unusedShown = signal(false);
   /** Source fields that no line, filter or skip reads, with a value of the sample record. */
   protected readonly unused = computed(() => {

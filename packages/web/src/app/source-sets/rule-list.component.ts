@@ -10,6 +10,15 @@ import { RuleEditorComponent, type EditorField, type Mark } from '../sheet/rule-
   template: `
     <h2>
       {{ title() }} <small>{{ rules().length === 0 ? none() : hint() }}</small>
+      <button
+        type="button"
+        class="btn quiet"
+        [attr.aria-label]="title() + ': add a field'"
+        (click)="add()"
+        [disabled]="fields().length === 0"
+      >
+        Add a field
+      </button>
     </h2>
     @for (rule of rules(); track $index; let i = $index) {
       <div class="item">
@@ -28,11 +37,11 @@ import { RuleEditorComponent, type EditorField, type Mark } from '../sheet/rule-
         <button type="button" class="btn quiet" (click)="remove(i)">Remove</button>
       </div>
     }
-    <button type="button" class="btn" (click)="add()" [disabled]="fields().length === 0">
-      {{ title() }} {{ rules().length === 0 ? 'a field' : 'a further field' }}
-    </button>
   `,
   styles: `
+    h2 {
+      margin: 14px 0 6px;
+    }
     .item {
       display: grid;
       grid-template-columns: minmax(0, 560px) auto;

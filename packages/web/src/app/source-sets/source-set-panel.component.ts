@@ -192,6 +192,23 @@ export class SourceSetPanelComponent {
   protected count(): void {
     this.store.dispatch(sourceSetActions.count());
   }
+  protected found(f: JoinFigures): string {
+    if (f.tooMany)
+      return `Too many pairs to count: one record finds up to ${figure(f.most)} partners. A further field in the condition should tell them apart.`;
+    const none = f.left - f.matched;
+    const parts = [
+      f.matched === f.left
+        ? `All ${figure(f.left)} records find a partner`
+        : `${figure(f.matched)} of ${figure(f.left)} records find a partner, ${figure(none)} ${none === 1 ? 'finds' : 'find'} none`,
+      f.doubled === 0
+        ? 'nobody finds more than one'
+        : `${figure(f.doubled)} find several (up to ${figure(f.most)}) and come out several times`,
+      f.unused === 0
+        ? ''
+        : `${figure(f.unused)} of ${inWords(f.right, 'record')} of ${f.dataset} are asked for by nobody`,
+    ].filter(Boolean);
+    return `${parts.join('; ')}.`;
+  }
   protected words(values: Readonly<Record<string, string | null>>): string {
     return Object.values(values)
       .map((v) => v ?? 'null')
