@@ -40,6 +40,7 @@ export * from './mapping/source.ts';
 export * from './mapping/source-set.ts';
 export * from './mapping/source-set-sql.ts';
 export * from './mapping/propose-keys.ts';
+export * from './mapping/document-sql.ts';
 export * from './mapping/difference.ts';
 export * from './mapping/trial.ts';
 export * from './mapping/examples.ts';

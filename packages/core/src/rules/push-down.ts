@@ -101,7 +101,7 @@ const PARTS: readonly (readonly [letters: string, regex: string])[] = [
   ['US', '[0-9]{6}'],
 ];
 /** A strict reader: the whole text in the pattern's shape, and the same text when it is written again. */
-function strictRead(text: string, pattern: string, type: 'date' | 'timestamp'): string {
+export function strictRead(text: string, pattern: string, type: 'date' | 'timestamp'): string {
   let regex = '';
   for (let at = 0; at < pattern.length;) {
     const part = PARTS.find(([letters]) => pattern.slice(at, at + letters.length).toUpperCase() === letters);
@@ -118,7 +118,8 @@ function strictRead(text: string, pattern: string, type: 'date' | 'timestamp'): 
   const sound = `CASE WHEN ${text} ~ ${textLiteral(`^${regex}$`)} THEN ${again} = ${text} ELSE FALSE END`;
   return `CASE WHEN ${text} IS NULL THEN NULL WHEN ${sound} THEN ${value} ELSE CAST(${failing(`concat(${text}, ' does not fit ', ${p})`)} AS ${type}) END`;
 }
-function strictNumber(text: string, decimal: string, group: string): string {
+/** Digits with a decimal mark and groups, sign in front or behind; an error for anything else. */
+export function strictNumber(text: string, decimal: string, group: string): string {
   const escaped = (mark: string): string => (mark === '' ? '' : `\\${mark}`);
   const whole = group === '' ? '[0-9]+' : `([0-9]+|[0-9]{1,3}(${escaped(group)}[0-9]{3})+)`;
   const body = `${whole}(${escaped(decimal)}[0-9]+)?`;

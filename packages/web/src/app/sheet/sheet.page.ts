@@ -47,6 +47,7 @@ import type { SheetRow } from './rows';
 import { LineEditorComponent } from './line-editor.component';
 import { QuestionsComponent } from './questions.component';
 import { PublishPanelComponent } from './publish-panel.component';
+import { SqlPanelComponent } from './sql-panel.component';
 import { SuggestPanelComponent } from './suggest-panel.component';
 import { TrialPanelComponent } from '../trial/trial-panel.component';
 import { ExamplesPanelComponent } from './examples-panel.component';
@@ -63,6 +64,7 @@ const VIEWS = [
   ['questions', 'Questions'],
   ['examples', 'Examples'],
   ['trial', 'Trial'],
+  ['sql', 'SQL'],
 ] as const;
 
 const SAMPLE_SETS: readonly (readonly [SampleSet, string])[] = [
@@ -107,6 +109,7 @@ const FILTERS: readonly { readonly key: string; readonly words: string; readonly
     SuggestPanelComponent,
     TrialPanelComponent,
     SourceSetPanelComponent,
+    SqlPanelComponent,
     WorkbookMenuComponent,
     WorkbookPanelComponent,
   ],
@@ -216,7 +219,7 @@ export class SheetPage {
     if (!document || !samples.value) return [];
     const named = usedSourceNames(document);
     const values = this.sample()?.values ?? [];
-    return samples.value.fields.flatMap((name, i) => (named.has(name) ? [] : [{ name, value: values[i] ?? null }]));
+    return samples.value.fields.flatMap((name, i) => (named.has(name) || sourceFieldText(document, name) === name ? [] : [{ name, value: values[i] ?? null }]));
   });
   protected readonly unusedWords = computed(() => {
     const count = this.unused().length;

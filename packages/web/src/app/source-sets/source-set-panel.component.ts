@@ -201,7 +201,7 @@ export class SourceSetPanelComponent {
         ? `All ${figure(f.left)} records find a partner`
         : `${figure(f.matched)} of ${figure(f.left)} records find a partner, ${figure(none)} ${none === 1 ? 'finds' : 'find'} none`,
       f.doubled === 0
-        ? 'nobody finds more than one'
+        ? 'none finds more than one'
         : `${figure(f.doubled)} find several (up to ${figure(f.most)}) and come out several times`,
       f.unused === 0
         ? ''

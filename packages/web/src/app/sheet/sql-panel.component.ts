@@ -1,0 +1,90 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
+import { Store } from '@ngrx/store';
+import { documentSql, RuleError, sourceFieldsFor, type DocumentSql, type MappingDocument } from '@versicle/core';
+import { frameActions } from '../frame/frame.feature';
+import { sheetFeature } from './sheet.feature';
+
+const MEANINGS: Readonly<Record<string, string>> = {
+  run_started_at: 'when the run started',
+  file_name: 'the name of the file that the records come from',
+};
+
+/** The one SELECT that the document means, to be read, or run in a PostgreSQL that has its datasets as tables. */
+@Component({
+  selector: 'vs-sql-panel',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `
+    <div class="panel">
+      @if (made().sql; as found) {
+        <p class="intro">
+          These are the records that a run would write, in its order, as one statement for PostgreSQL 16 and newer. It
+          reads the tables
+          @for (table of found.tables; track table; let last = $last) {
+            <code>{{ table }}</code
+            >{{ last ? '.' : ', ' }}
+          }
+          @for (p of found.parameters; track p.name) {
+            <code>{{ '$' + ($index + 1) }}</code> is {{ meaning(p.name) }}.
+          }
+        </p>
+        <p class="soft">
+          What a line or check refuses is left out. What a rule can’t work out ends the statement; a run files that
+          record and goes on.
+        </p>
+        <button type="button" class="btn" (click)="copy()">Copy the statement</button>
+        <!-- Wider than the page; it is read with the arrow keys. -->
+        <pre tabindex="0" role="region" aria-label="The statement"><code>{{ found.sql }}</code></pre>
+      } @else {
+        <p class="rub" role="alert">{{ made().problem }}</p>
+      }
+    </div>
+  `,
+  styles: `
+    :host {
+      flex: 1;
+      overflow: auto;
+    }
+    .panel {
+      padding: 14px 24px 40px;
+      max-width: 1180px;
+    }
+    .intro {
+      max-width: 780px;
+      margin-bottom: 6px;
+    }
+    .btn {
+      margin: 10px 0;
+    }
+    pre {
+      margin: 0;
+      padding: 10px 0 14px;
+      border-top: 1px solid var(--hair);
+      overflow-x: auto;
+      line-height: 1.55;
+      tab-size: 2;
+    }
+  `,
+})
+export class SqlPanelComponent {
+  readonly document = input.required<MappingDocument>();
+  private readonly store = inject(Store);
+  private readonly samples = this.store.selectSignal(sheetFeature.selectSamples);
+  protected readonly made = computed((): { sql: DocumentSql | null; problem: string } => {
+    const samples = this.samples().value;
+    if (!samples) return { sql: null, problem: this.samples().problem ?? 'The fields of the source are not known yet.' };
+    try {
+      const fields = sourceFieldsFor(this.document(), samples.fields, samples.marks);
+      return { sql: documentSql(this.document(), fields), problem: '' };
+    } catch (error) {
+      if (!(error instanceof RuleError)) throw error;
+      return { sql: null, problem: error.message };
+    }
+  });
+  protected meaning(name: string): string {
+    return MEANINGS[name] ?? name;
+  }
+  protected async copy(): Promise<void> {
+    await navigator.clipboard.writeText(this.made().sql!.sql);
+    this.store.dispatch(frameActions.say({ text: 'The statement is on the clipboard.', problem: false }));
+  }
+}
