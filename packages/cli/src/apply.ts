@@ -21,10 +21,12 @@ import {
   type ComposedCounts,
   type Failure,
   type FileFormat,
+  type KeyMaps,
   type MappingDocument,
   type RawRow,
+  type RunFacts,
 } from '@versicle/core';
-import { lookAt, openRecordFile, outputKind, recordsOf, TextFile, type RecordFile } from '@versicle/files';
+import { openRecordFile, readCodeTable, outputKind, recordsOf, TextFile, type RecordFile } from '@versicle/files';
 import { composeRecords, SourceSetError } from '@versicle/source-sets';
 import { BadInput } from './errors.ts';
 import { requireFile } from './files.ts';
@@ -42,11 +44,13 @@ export async function apply(argv: string[], print: (text: string) => void): Prom
       failed: { type: 'string' },
       remarks: { type: 'string' },
       'code-table': { type: 'string', multiple: true },
+      'key-map': { type: 'string', multiple: true },
     },
   });
   if (!values.mapping) throw new BadInput('Name the mapping: --mapping FILE');
   if (!values.out) throw new BadInput('Name the file to write: --out FILE (.csv, .jsonl, .json, .xml, .xlsx or .txt)');
   const document = await withCodeTables(await loadMapping(values.mapping), values['code-table'] ?? []);
+  const keyMaps = await keyMapsOf(values['key-map'] ?? []);
   const files = await sourceFiles(document, values.source ?? [], values.format ?? []);
   outputKind(values.out);
   for (const path of [values.out, values.failed, values.remarks])
@@ -68,7 +72,9 @@ export async function apply(argv: string[], print: (text: string) => void): Prom
     remarks: values.remarks ? new TextFile(values.remarks) : null,
   };
   const startedAt = Date.now();
-  const result = await withSource(document, files, startedAt, (source) => run(mapping, source, outputs, startedAt));
+  const result = await withSource(document, files, startedAt, (source) =>
+    run(mapping, source, outputs, { startedAt: timestampOfMillis(startedAt), keyMaps }),
+  );
   for (const file of [outputs.out, outputs.failed, outputs.remarks]) await file?.close();
   const c = result.counts;
   if (result.composed) print(composedText(result.composed));
@@ -137,11 +143,11 @@ async function run(
   mapping: CompiledMapping,
   source: Records,
   { out, failed, remarks }: Outputs,
-  startedAt: number,
+  facts: RunFacts,
 ): Promise<{ counts: ReturnType<typeof noCounts>; stopped: number | null }> {
   const counts = noCounts();
   const toTyped = rowTyper(mapping.sourceFields);
-  const mapper = new MappingRun(mapping, { startedAt: timestampOfMillis(startedAt), fileName: source.name });
+  const mapper = new MappingRun(mapping, { ...facts, fileName: source.name });
   const record = (file: TextFile | null, row: number, list: readonly Failure[]): void => {
     if (file)
       for (const { line, target, cause, message, values } of list)
@@ -199,30 +205,27 @@ async function withCodeTables(document: MappingDocument, given: readonly string[
   for (const text of given) {
     const at = text.indexOf('=');
     if (at < 1) throw new BadInput(`--code-table is written as NAME=FILE; “${text}” has no name.`);
-    codeTables[text.slice(0, at)] = await readCodeTable(text.slice(at + 1));
+    codeTables[text.slice(0, at)] = await codesOf(text.slice(at + 1));
   }
   return { ...document, codeTables };
 }
-async function readCodeTable(path: string): Promise<MappingDocument['codeTables'][string]> {
+async function codesOf(path: string): Promise<MappingDocument['codeTables'][string]> {
   requireFile(path);
-  const guess = await lookAt(path);
-  const format =
-    guess.format.kind === 'delimited' ? { ...guess.format, header: true, emptyIsNull: false } : guess.format;
-  const { fields } = guess.format === format ? guess : await lookAt(path, undefined, null, format);
-  const names = fields.map((n) => n.toLowerCase());
-  const column = (name: string, otherwise: number): number =>
-    names.includes('from') && names.includes('to') ? names.indexOf(name) : otherwise;
-  const [from, to, meaning] = [column('from', 0), column('to', 1), column('meaning', names.length > 2 ? 2 : -1)];
-  if (names.length < 2) throw new BadInput(`${path}: a code table needs at least two columns, from and to.`);
-  const codes: MappingDocument['codeTables'][string] = [];
-  for await (const batch of recordsOf(path, path, format))
-    for (const [i, row] of batch.rows.entries()) {
-      if (row instanceof Unreadable) throw new BadInput(`${path}, row ${batch.firstRow + i}: ${row.message}`);
-      codes.push({
-        from: row[from] ?? '',
-        to: row[to] ?? '',
-        ...(meaning >= 0 && row[meaning] ? { meaning: row[meaning]! } : {}),
-      });
-    }
-  return codes;
+  try {
+    return await readCodeTable(path, path);
+  } catch (error) {
+    if (error instanceof FormatError) throw new BadInput(error.message);
+    throw error;
+  }
+}
+
+/** `--key-map mapping=file.csv`: what mapped_key() finds, source key and target key in the first two columns. */
+async function keyMapsOf(given: readonly string[]): Promise<KeyMaps> {
+  const maps = new Map<string, ReadonlyMap<string, string>>();
+  for (const text of given) {
+    const at = text.indexOf('=');
+    if (at < 1) throw new BadInput(`--key-map is written as MAPPING=FILE; “${text}” has no name.`);
+    maps.set(text.slice(0, at), new Map((await codesOf(text.slice(at + 1))).map((c) => [c.from, c.to])));
+  }
+  return maps;
 }

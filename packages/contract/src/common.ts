@@ -15,7 +15,14 @@ export const session = z.object({ person: z.string(), workspace: z.string(), env
 export type Session = z.infer<typeof session>;
 
 /** How many things wait for a person, by chapter of the contents page. */
-export const waiting = z.object({ systems: z.number(), mappings: z.number(), runs: z.number(), failures: z.number() });
+export const waiting = z.object({
+  systems: z.number(),
+  mappings: z.number(),
+  runs: z.number(),
+  failures: z.number(),
+  /** Codes that tables lack. */
+  codes: z.number(),
+});
 export type Waiting = z.infer<typeof waiting>;
 
 export const idParams = z.object({ id: z.string().min(1).max(100) });

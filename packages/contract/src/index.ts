@@ -14,3 +14,5 @@ export * from './routes.ts';
 export * from './profiles.ts';
 export * from './structures.ts';
 export * from './source-sets.ts';
+export * from './codes.ts';
+export * from './key-maps.ts';

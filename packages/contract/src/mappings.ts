@@ -122,3 +122,35 @@ export const lineOfAll = z.object({
   failures: z.number(),
 });
 export type LineOfAll = z.infer<typeof lineOfAll>;
+
+/** What happened to a line, newest first, with what people said about it. */
+export const lineHistory = z.array(
+  z.object({
+    id: z.number(),
+    what: z.enum(['added', 'removed', 'edited', 'state', 'comment']),
+    message: z.string(),
+    parts: z.array(z.object({ part: z.string(), before: z.string(), after: z.string() })),
+    by: z.string(),
+    at: z.string(),
+  }),
+);
+export type LineHistory = z.infer<typeof lineHistory>;
+export const newComment = z.strictObject({ text: z.string().trim().min(1, 'say something').max(4000) });
+
+/** A starter: a document to begin others with. */
+export const starter = z.object({
+  id: z.string(),
+  name: z.string(),
+  purpose: z.string(),
+  lines: z.number(),
+  /** Those that come with Versicle can't be removed. */
+  shipped: z.boolean(),
+  keptBy: z.string(),
+});
+export type Starter = z.infer<typeof starter>;
+export const keepStarter = z.strictObject({ mapping: z.string(), name: z.string().trim().min(1).max(200) });
+export const useStarter = z.strictObject({
+  name: z.string().trim().min(1).max(200),
+  source: z.string().min(3),
+  target: z.string().min(3),
+});

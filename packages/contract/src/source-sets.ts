@@ -9,6 +9,8 @@ export const mappingSample = z.object({
   /** How a source of one dataset declares its numbers and dates to be written; by alias where it is a set of several. */
   declared: writtenMarks.nullable(),
   declaredBy: z.record(z.string(), writtenMarks),
+  /** What mapped_key() finds, by mapping; the first keys of very large maps. */
+  keyMaps: z.record(z.string(), z.array(z.tuple([z.string(), z.string()]))),
   /** How the first rows of the primary dataset became records; null where one dataset is read as it is. */
   composed: z
     .object({

@@ -4,3 +4,4 @@ export * from './look.ts';
 export * from './records.ts';
 export * from './write.ts';
 export * from './document-workbook.ts';
+export * from './code-table.ts';

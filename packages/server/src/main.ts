@@ -8,6 +8,8 @@ import { Engine } from './engine/engine.ts';
 import { Failures } from './failures/failures.ts';
 import { makeApp } from './http/app.ts';
 import { Events } from './http/events.ts';
+import { Codes } from './codes/codes.ts';
+import { KeyMaps } from './key-maps/key-maps.ts';
 import { Mappings } from './mappings/mappings.ts';
 import { Workbooks } from './mappings/workbooks.ts';
 import { Plans } from './plans/plans.ts';
@@ -21,6 +23,7 @@ import { installationId } from './store/house.ts';
 import { Secrets } from './store/secrets.ts';
 import { keepLookSchedules, lookAtAll } from './structures/look-schedule.ts';
 import { Structures } from './structures/structures.ts';
+import { Starters } from './starters/starters.ts';
 import { StartError } from './store/start-error.ts';
 import { SignIn } from './systems/sign-in.ts';
 import { Systems } from './systems/systems.ts';
@@ -56,7 +59,8 @@ async function start(): Promise<void> {
   const structures = new Structures(db, systems);
   const profiles = new Profiles(db, systems, structures, events, join(data, 'landed'));
   const sourceSets = new SourceSets(systems, structures, template ?? null);
-  const mappings = new Mappings(db, systems, failures, structures, sourceSets);
+  const keyMaps = new KeyMaps(db);
+  const mappings = new Mappings(db, systems, failures, structures, sourceSets, keyMaps);
   const services: Services = {
     db,
     systems,
@@ -66,11 +70,14 @@ async function start(): Promise<void> {
     profiles,
     events,
     sourceSets,
+    codes: new Codes(db, systems, mappings),
+    keyMaps,
+    starters: new Starters(db, systems, structures, mappings),
     mappings,
     workbooks: new Workbooks(mappings),
-    trials: new Trials(mappings, systems, sourceSets, events, join(data, 'trials')),
+    trials: new Trials(mappings, systems, sourceSets, keyMaps, events, join(data, 'trials')),
     plans: new Plans(db),
-    engine: new Engine(db, systems, sourceSets, events, join(data, 'landed'), await installationId(db)),
+    engine: new Engine(db, systems, sourceSets, keyMaps, events, join(data, 'landed'), await installationId(db)),
   };
   ready(makeApp(services, { version: VERSION, host, pages, log }));
   await services.engine.resume();

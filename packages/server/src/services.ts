@@ -1,12 +1,15 @@
 import type { Engine } from './engine/engine.ts';
 import type { Failures } from './failures/failures.ts';
 import type { Events } from './http/events.ts';
+import type { Codes } from './codes/codes.ts';
+import type { KeyMaps } from './key-maps/key-maps.ts';
 import type { Mappings } from './mappings/mappings.ts';
 import type { Workbooks } from './mappings/workbooks.ts';
 import type { Plans } from './plans/plans.ts';
 import type { Profiles } from './profiles/profiles.ts';
 import type { Structures } from './structures/structures.ts';
 import type { SourceSets } from './source-sets/source-sets.ts';
+import type { Starters } from './starters/starters.ts';
 import type { Database } from './store/database.ts';
 import type { SignIn } from './systems/sign-in.ts';
 import type { Systems } from './systems/systems.ts';
@@ -20,6 +23,9 @@ export interface Services {
   readonly profiles: Profiles;
   readonly structures: Structures;
   readonly sourceSets: SourceSets;
+  readonly codes: Codes;
+  readonly keyMaps: KeyMaps;
+  readonly starters: Starters;
   readonly mappings: Mappings;
   readonly workbooks: Workbooks;
   readonly trials: Trials;

@@ -2,7 +2,8 @@ import { Mismatch } from '../fields/convert.ts';
 import type { Timestamp } from '../fields/dates.ts';
 import { outputText, type Value } from '../fields/values.ts';
 import { keyOf } from '../rules/compare.ts';
-import { RuleContext } from '../rules/context.ts';
+import { RuleContext, type KeyMaps } from '../rules/context.ts';
+import { codeDefaultsOf, codeTablesOf, hasDatedCodes } from './codes.ts';
 import { sourceLabel, type CompiledLine, type CompiledMapping } from './compile.ts';
 import { KeySet } from './key-set.ts';
 import type { Failure, Outcome } from './records.ts';
@@ -12,7 +13,10 @@ export interface RunFacts {
   /** What now() and CURRENT_DATE mean throughout the run. */
   readonly startedAt: Timestamp;
   readonly fileName?: string;
+  /** What mapped_key() finds. */
+  readonly keyMaps?: KeyMaps;
 }
+const NO_KEY_MAPS: KeyMaps = new Map();
 
 const NONE: readonly Failure[] = [];
 const FILTERED: Outcome = { kind: 'filtered', values: [], failures: NONE, remarks: NONE, skip: null, stop: false };
@@ -38,9 +42,14 @@ export class MappingRun {
     private readonly linesOnly = false,
   ) {
     this.variables = { run_started_at: facts.startedAt, row_number: 0, file_name: facts.fileName ?? null, sequence: 0 };
+    const { document } = mapping;
+    const codeTables = hasDatedCodes(document) ? codeTablesOf(document, facts.startedAt.day) : mapping.codeTables;
+    const defaults = codeDefaultsOf(document);
     for (const ctx of [this.ctx, this.targetCtx]) {
       ctx.now = facts.startedAt;
-      ctx.codeTables = mapping.codeTables;
+      ctx.codeTables = codeTables;
+      ctx.codeDefaults = defaults;
+      ctx.keyMaps = facts.keyMaps ?? NO_KEY_MAPS;
       ctx.variables = this.variables;
     }
     this.seen = mapping.keys.map(() => new KeySet());
@@ -161,7 +170,8 @@ export class MappingRun {
   }
   private fromFault(line: CompiledLine): Failure {
     const fault = this.ctx.fault!;
-    return { ...this.about(line, fault.cause, fault.message), at: fault.at, end: fault.end };
+    const { at, end, code } = fault;
+    return { ...this.about(line, fault.cause, fault.message), at, end, ...(code ? { code } : {}) };
   }
 
   private lineFailed(line: CompiledLine, values: Value[], failure: Failure): void {

@@ -10,6 +10,7 @@ import type { CodeTables, RuleContext } from '../rules/context.ts';
 import { RuleError } from '../rules/errors.ts';
 import { makeRule, type Rule } from '../rules/rule.ts';
 import { nearest } from '../words.ts';
+import { codeProblems, codeTablesOf } from './codes.ts';
 import { composedScopes, isComposed } from './source-set.ts';
 import { sourceSetProblems } from './source-set-problems.ts';
 import type { Line, MappingDocument, Problem, TargetField } from './document.ts';
@@ -73,12 +74,6 @@ export const RUN_VARIABLES: Readonly<Record<string, ValueType>> = {
   row_number: 'int8',
   file_name: 'text',
 };
-
-export function codeTablesOf(document: MappingDocument): CodeTables {
-  return new Map(
-    Object.entries(document.codeTables).map(([name, codes]) => [name, new Map(codes.map((c) => [c.from, c.to]))]),
-  );
-}
 
 /**
  * Settles every name, type and rule of a document against the fields of its source. Never throws for what a person wrote:
@@ -176,17 +171,7 @@ class MappingCompiler {
           });
         ids.set(item.id, kind);
       }
-    for (const [name, codes] of Object.entries(this.document.codeTables)) {
-      const seen = new Set<string>();
-      for (const { from } of codes) {
-        if (seen.has(from))
-          this.report({
-            path: `codeTables.${name}`,
-            message: `The code “${from}” stands twice in the code table ${name}; keep one.`,
-          });
-        seen.add(from);
-      }
-    }
+    this.problems.push(...codeProblems(this.document));
   }
 
   private targetFields(): void {

@@ -6,7 +6,8 @@ import { parseRule, parseSortKey } from '../rules/parse.ts';
 import { printRule, printSortKey, quoteName, textLiteral, writtenName } from '../rules/print.ts';
 import { pushedDown, strictNumber, strictRead } from '../rules/push-down.ts';
 import { makeRule } from '../rules/rule.ts';
-import { codeTablesOf, compileMapping, RUN_VARIABLES, type CompiledLine, type SourceField } from './compile.ts';
+import { codeTablesOf } from './codes.ts';
+import { compileMapping, RUN_VARIABLES, type CompiledLine, type SourceField } from './compile.ts';
 import type { Line, MappingDocument } from './document.ts';
 import { composedScopes, isComposed, isPlaceField } from './source-set.ts';
 
@@ -35,7 +36,6 @@ class DocumentPrinter {
   private readonly lines: Scope;
   private readonly target: Scope;
   private readonly compiled;
-  private readonly codeTables;
   private readonly usedTables = new Set<string>();
   private readonly keyMaps = new Set<string>();
   private readonly parameters: { name: string; type: ValueType }[] = [];
@@ -44,9 +44,8 @@ class DocumentPrinter {
     private readonly document: MappingDocument,
     private readonly fields: readonly SourceField[],
   ) {
-    this.codeTables = codeTablesOf(document);
     this.compiled = compileMapping(document, fields);
-    const common = { variables: RUN_VARIABLES, codeTables: this.codeTables };
+    const common = { variables: RUN_VARIABLES, codeTables: codeTablesOf(document) };
     const { alias } = document.source.primary;
     const plain: Scope = { ...common, fields: fields.map((f, slot) => ({ alias, name: f.name, type: f.type, slot })) };
     const scopes = isComposed(document) ? composedScopes(document, fields, common) : { base: plain, lines: plain };
@@ -263,6 +262,7 @@ class DocumentPrinter {
   ): string {
     const ours = pushedDown({
       codeTable: (name) => this.codeTable(name),
+      codeDefault: (name) => this.document.codeDefaults?.[name] ?? null,
       keyMap: (mapping) => {
         this.keyMaps.add(mapping);
         return quoteName(`key map ${mapping}`);
@@ -282,9 +282,15 @@ class DocumentPrinter {
     return quoteName(`code table ${name}`);
   }
   private codes(name: string): string {
-    const codes = [...(this.codeTables.get(name) ?? [])];
+    const codes = this.document.codeTables[name] ?? [];
     if (codes.length === 0) return "SELECT ''::text, ''::text WHERE FALSE";
-    return `VALUES ${codes.map((c) => `(${c.map(textLiteral).join(', ')})`).join(', ')}`;
+    if (!codes.some((c) => c.validFrom || c.validTo))
+      return `VALUES ${codes.map((c) => `(${textLiteral(c.from)}, ${textLiteral(c.to)})`).join(', ')}`;
+    const day = (text: string | undefined): string => (text === undefined ? 'NULL::date' : `DATE ${textLiteral(text)}`);
+    const rows = codes.map(
+      (c) => `(${textLiteral(c.from)}, ${textLiteral(c.to)}, ${day(c.validFrom)}, ${day(c.validTo)})`,
+    );
+    return `SELECT c.f, c.t FROM (VALUES ${rows.join(', ')}) c(f, t, since, until) WHERE COALESCE(since <= CURRENT_DATE, TRUE) AND COALESCE(until >= CURRENT_DATE, TRUE)`;
   }
   private parameter(name: string): string {
     const type = RUN_VARIABLES[name] ?? 'text';

@@ -86,7 +86,15 @@ const check = z.strictObject({
   onFail: z.enum(['reject', 'remark', 'stop']).default('reject'),
 });
 const skip = z.strictObject({ id, when: rule, reason: z.string().min(1) });
-const code = z.strictObject({ from: z.string(), to: z.string(), meaning: z.string().optional() });
+const day = z.iso.date();
+const code = z.strictObject({
+  from: z.string(),
+  to: z.string(),
+  meaning: z.string().optional(),
+  /** The first and the last day on which it counts; a run goes by the day on which it started. */
+  validFrom: day.optional(),
+  validTo: day.optional(),
+});
 
 const question = z.strictObject({
   id,
@@ -127,6 +135,8 @@ export const mappingSchema = z.strictObject({
   checks: z.array(check).default([]),
   skips: z.array(skip).default([]),
   codeTables: z.record(z.string(), z.array(code)).default({}),
+  /** By code table: what every code becomes that does not stand in it. */
+  codeDefaults: z.record(z.string(), z.string()).optional(),
   write: z
     .strictObject({ mode: z.enum(WRITE_MODES), existing: z.enum(['overwrite', 'keep', 'fill empty']).optional() })
     .default({ mode: 'insert' }),
@@ -137,6 +147,7 @@ export const mappingSchema = z.strictObject({
 
 export type MappingDocument = z.infer<typeof mappingSchema>;
 export type Line = MappingDocument['lines'][number];
+export type Code = MappingDocument['codeTables'][string][number];
 export type LineKind = (typeof LINE_KINDS)[number];
 export type LineState = (typeof LINE_STATES)[number];
 export type Example = NonNullable<MappingDocument['examples']>[number];

@@ -1,4 +1,5 @@
 import { Timestamp } from '../fields/dates.ts';
+import type { KeyMaps } from '../rules/context.ts';
 import { quoted } from '../words.ts';
 import type { Example, MappingDocument, Problem } from './document.ts';
 import type { Cause } from './records.ts';
@@ -22,6 +23,7 @@ export interface ExampleGround {
   readonly document: MappingDocument;
   readonly fields: readonly string[];
   readonly marks?: DeclaredMarks;
+  readonly keyMaps?: KeyMaps;
   readonly now: Timestamp;
 }
 
@@ -31,10 +33,10 @@ export function exampleValues(example: Example, fields: readonly string[]): Samp
 }
 
 /** Tries all examples of a document; in the order in which it has them. */
-export function runExamples({ document, fields, marks = null, now }: ExampleGround): ExampleResult[] {
+export function runExamples({ document, fields, marks = null, now, keyMaps }: ExampleGround): ExampleResult[] {
   const { examples = [] } = document;
   if (examples.length === 0) return [];
-  const trial = new Trial(document, fields, now, marks);
+  const trial = new Trial(document, fields, now, marks, keyMaps);
   return examples.map((example) => {
     const record = trial.record(exampleValues(example, fields), 1, example.file ?? null);
     return {
@@ -120,11 +122,11 @@ export function expectationOf(
   row: SampleValues,
   file: string | null = null,
 ): Example['expect'] | null {
-  const { document, fields, marks = null, now } = ground;
-  const record = new Trial(document, fields, now, marks).record(row, 1, file);
+  const { document, fields, marks = null, now, keyMaps } = ground;
+  const record = new Trial(document, fields, now, marks, keyMaps).record(row, 1, file);
   if (record.outcome === 'unreadable') return null;
   const longAfter = new Timestamp(now.day + LONG_AFTER_DAYS, now.micros);
-  const later = new Trial(document, fields, longAfter, marks).record(row, 1, file);
+  const later = new Trial(document, fields, longAfter, marks, keyMaps).record(row, 1, file);
   const values: Record<string, string | null> = {};
   if (record.outcome === 'written' || record.outcome === 'failed')
     for (const line of document.lines) {

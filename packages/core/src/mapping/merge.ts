@@ -76,7 +76,8 @@ export function mergeDocuments(base: MappingDocument, mine: MappingDocument, the
     (e) => e.id,
     (e) => `example ${e.id}`,
   );
-  const { examples: _examples, ...rest } = mine;
+  const codeDefaults = whole('codeDefaults', 'the defaults of code tables');
+  const { examples: _examples, codeDefaults: _codeDefaults, ...rest } = mine;
   const document: MappingDocument = {
     ...rest,
     name: whole('name', 'the name'),
@@ -118,6 +119,7 @@ export function mergeDocuments(base: MappingDocument, mine: MappingDocument, the
       (t) => `${t.dataset}\n${t.name}`,
       (t) => `definition of ${t.name}`,
     ),
+    ...(codeDefaults ? { codeDefaults } : {}),
     ...(mine.examples || theirs.examples ? { examples } : {}),
   };
   return { document, clashes };

@@ -1,4 +1,5 @@
 import type { Value } from '../fields/values.ts';
+import type { MissingCode } from '../rules/context.ts';
 
 /** The fixed codes of why a record failed. */
 export const CAUSES = [
@@ -29,6 +30,8 @@ export interface Failure {
   /** The part of the rule that failed, as 0-based offsets into its text. */
   readonly at?: number;
   readonly end?: number;
+  /** The code that a table lacks. */
+  readonly code?: MissingCode;
 }
 
 /** What became of one source record. */

@@ -1,4 +1,5 @@
 import type { ValueType } from '../fields/types.ts';
+import { readDate } from '../fields/date-input.ts';
 import type { Scope } from '../rules/check.ts';
 import { RuleError } from '../rules/errors.ts';
 import { parseRule, parseSortKey } from '../rules/parse.ts';
@@ -6,7 +7,8 @@ import { printRule, printSortKey, textLiteral, type NodePrinter } from '../rules
 import { pushedDown } from '../rules/push-down.ts';
 import { makeRule } from '../rules/rule.ts';
 import { walk, type Node } from '../rules/syntax.ts';
-import { codeTablesOf, type SourceField } from './compile.ts';
+import { codeTablesOf } from './codes.ts';
+import type { SourceField } from './compile.ts';
 import type { MappingDocument } from './document.ts';
 import { composedScopes, isPlaceField, PLACE_FIELDS } from './source-set.ts';
 
@@ -76,7 +78,7 @@ class SetPrinter {
     private readonly startedAt: string,
     private readonly keyMap: (mapping: string) => string,
   ) {
-    this.codeTables = codeTablesOf(document);
+    this.codeTables = codeTablesOf(document, readDate(startedAt.slice(0, 10)));
     const variables: Record<string, ValueType> = {
       run_started_at: 'timestamptz',
       row_number: 'int8',
@@ -236,6 +238,7 @@ class SetPrinter {
         if (codes.length === 0) return '(SELECT NULL::text AS "from", NULL::text AS "to" WHERE FALSE)';
         return `(SELECT * FROM (VALUES ${codes.map((c) => `(${c.map(textLiteral).join(', ')})`).join(', ')}) v("from", "to"))`;
       },
+      codeDefault: (name) => this.document.codeDefaults?.[name] ?? null,
       keyMap: this.keyMap,
       variable: (name) => (name === 'run_started_at' ? now : name === 'row_number' ? `${place}_row` : `${place}_file`),
       now,

@@ -1,6 +1,7 @@
 import type { Timestamp } from '../fields/dates.ts';
 import { outputText, type Value } from '../fields/values.ts';
 import { Unreadable } from '../formats/format.ts';
+import type { KeyMaps } from '../rules/context.ts';
 import { MappingRun } from './apply.ts';
 import { compileMapping, type CompiledLine, type CompiledMapping } from './compile.ts';
 import type { MappingDocument, Problem } from './document.ts';
@@ -47,6 +48,7 @@ export class Trial {
     fieldNames: readonly string[],
     private readonly now: Timestamp,
     marks: DeclaredMarks = null,
+    private readonly keyMaps: KeyMaps = new Map(),
   ) {
     const fields = sourceFieldsFor(document, fieldNames, marks);
     this.mapping = compileMapping(document, fields);
@@ -61,7 +63,11 @@ export class Trial {
     return this.typed === null ? row : this.typed(row);
   }
   private run(linesOnly: boolean, fileName: string | null): MappingRun {
-    return new MappingRun(this.mapping, { startedAt: this.now, ...(fileName === null ? {} : { fileName }) }, linesOnly);
+    return new MappingRun(
+      this.mapping,
+      { startedAt: this.now, keyMaps: this.keyMaps, ...(fileName === null ? {} : { fileName }) },
+      linesOnly,
+    );
   }
 
   /** One record through the whole document. */

@@ -2,6 +2,7 @@ import type { Timestamp } from '../fields/dates.ts';
 import { outputText, type Value } from '../fields/values.ts';
 import { Unreadable, type RawRow } from '../formats/format.ts';
 import { Profiler, type FieldProfile } from '../profile/profile.ts';
+import type { KeyMaps } from '../rules/context.ts';
 import { MappingRun } from './apply.ts';
 import type { CompiledMapping } from './compile.ts';
 import { noCounts, type Cause, type Counts, type Failure, type Outcome } from './records.ts';
@@ -98,8 +99,9 @@ export class WholeTrial {
     private readonly mapping: CompiledMapping,
     now: Timestamp,
     private readonly hear: TrialListener = {},
+    keyMaps: KeyMaps = new Map(),
   ) {
-    this.run = new MappingRun(mapping, { startedAt: now });
+    this.run = new MappingRun(mapping, { startedAt: now, keyMaps });
     this.typed = rowTyper(mapping.sourceFields);
     const slots = [...new Set(mapping.lines.flatMap((l) => l.uses.map((u) => u.slot)))];
     this.names = sourceNamesOf(mapping.sourceFields);

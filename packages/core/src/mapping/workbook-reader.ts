@@ -1,6 +1,6 @@
 import { quoted } from '../words.ts';
 import { DocumentError, parseDocument, type MappingDocument, type Problem } from './document.ts';
-import { BASE_SHEET } from './workbook.ts';
+import { BASE_SHEET, readJoin } from './workbook.ts';
 
 /** A sheet as it was read: rows of texts, the first of them the headings. */
 export type ReadSheet = readonly (readonly (string | null)[])[];
@@ -83,6 +83,7 @@ class WorkbookReader {
     const { fields, lines, key } = this.mapping(all('Key'));
     const { codeTables, order } = this.codeTables(all('Has code table'));
     const examples = this.examples();
+    const defaults = parsed('Other codes become');
     return defined({
       $schema: one('Schema'),
       versicle: 1,
@@ -90,7 +91,7 @@ class WorkbookReader {
       purpose: one('Purpose'),
       source: defined({
         primary: { alias: one('Source alias') ?? '', dataset: one('Source dataset') ?? '' },
-        joins: parsed('Join'),
+        joins: entries.flatMap((e) => (e.name === 'Join' ? [this.join(e.row, e.value ?? '')] : [])),
         unions: parsed('Union'),
         structures: this.structures(),
         filter: one('Only records where'),
@@ -109,6 +110,7 @@ class WorkbookReader {
         of('What') === 'skip' ? [defined({ id: of('Id'), when: of('Rule'), reason: of('Says') })] : [],
       ),
       codeTables: Object.fromEntries(order.map((name) => [name, codeTables.get(name) ?? []])),
+      codeDefaults: defaults.length === 0 ? undefined : Object.fromEntries(defaults as [string, string][]),
       write: defined({ mode: one('Written as'), existing: one('Records that exist') }),
       questions: this.rows('Questions').map(({ of }) =>
         defined({
@@ -228,6 +230,14 @@ class WorkbookReader {
     }
   }
 
+  private join(row: number, text: string): unknown {
+    try {
+      return readJoin(text);
+    } catch {
+      this.fault('Overview', row, `“${text}” is no join; write: left join system/dataset as alias on condition.`);
+      return null;
+    }
+  }
   private codeTables(named: readonly string[]): { codeTables: Map<string, unknown[]>; order: string[] } {
     const codeTables = new Map<string, unknown[]>();
     for (const { row, of } of this.rows('Code tables')) {
@@ -237,7 +247,15 @@ class WorkbookReader {
         continue;
       }
       const codes = codeTables.get(table) ?? [];
-      codes.push(defined({ from: of('From') ?? '', to: of('To') ?? '', meaning: of('Meaning') }));
+      codes.push(
+        defined({
+          from: of('From') ?? '',
+          to: of('To') ?? '',
+          meaning: of('Meaning'),
+          validFrom: of('Valid from'),
+          validTo: of('Valid to'),
+        }),
+      );
       codeTables.set(table, codes);
     }
     return { codeTables, order: [...named, ...[...codeTables.keys()].filter((n) => !named.includes(n))] };

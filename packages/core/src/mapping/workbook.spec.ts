@@ -82,9 +82,19 @@ const documents = fc.record({
   skips: fc.array(fc.record({ id, when: some, reason: some }), { maxLength: 2 }),
   codeTables: fc.dictionary(
     id,
-    fc.array(fc.record({ from: text, to: text, meaning: optional(text) }), { maxLength: 3 }),
+    fc.array(
+      fc.record({
+        from: text,
+        to: text,
+        meaning: optional(text),
+        validFrom: optional(fc.constantFrom('2026-01-01', '1999-12-31')),
+        validTo: optional(fc.constant('2026-06-30')),
+      }),
+      { maxLength: 3 },
+    ),
     { maxKeys: 3 },
   ),
+  codeDefaults: optional(fc.dictionary(id, text, { minKeys: 1, maxKeys: 2 })),
   write: fc.record({
     mode: fc.constantFrom('insert', 'upsert'),
     existing: optional(fc.constantFrom('overwrite', 'keep')),

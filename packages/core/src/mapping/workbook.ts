@@ -113,7 +113,7 @@ function overview(document: MappingDocument, { id, revision = null }: WorkbookFa
     ['Purpose', document.purpose],
     ['Source dataset', source.primary.dataset],
     ['Source alias', source.primary.alias],
-    ...source.joins.map((j): [string, string] => ['Join', json(j)]),
+    ...source.joins.map((j): [string, string] => ['Join', joinText(j)]),
     ...source.unions.map((u): [string, string] => ['Union', json(u)]),
     ['Only records where', source.filter],
     ...source.distinctOn.map((d): [string, string] => ['Distinct on', d]),
@@ -127,6 +127,7 @@ function overview(document: MappingDocument, { id, revision = null }: WorkbookFa
     ['Schema', document.$schema],
     ['Form', 'Versicle mapping document, version 1'],
     ...Object.keys(document.codeTables).map((name): [string, string] => ['Has code table', name]),
+    ...Object.entries(document.codeDefaults ?? {}).map((d): [string, string] => ['Other codes become', json(d)]),
     ...(document.examples ? [['Has examples', 'yes'] as [string, string]] : []),
     ['Mapping', id],
     ['Revision', revision === null ? 'draft' : `draft after revision ${revision}`],
@@ -138,6 +139,23 @@ function overview(document: MappingDocument, { id, revision = null }: WorkbookFa
     entries.filter(([, v]) => v !== null && v !== undefined).map(([Entry, Value]) => ({ Entry, Value })),
     { widths: { Entry: 24, Value: 80 } },
   );
+}
+
+type Join = MappingDocument['source']['joins'][number];
+/** A join as people read it; as JSON where its names would not read back from that. */
+export function joinText(join: Join): string {
+  const text = `${join.kind} join ${join.dataset} as ${join.alias} on ${join.on}`;
+  try {
+    return json(readJoin(text)) === json(join) ? text : json(join);
+  } catch {
+    return json(join);
+  }
+}
+export function readJoin(text: string): unknown {
+  const found = /^(inner|left|right|full) join (.+?) as ([a-z_][a-z0-9_]*) on (.+)$/s.exec(text);
+  if (!found) return JSON.parse(text) as unknown;
+  const [, kind, dataset, alias, on] = found;
+  return { alias, dataset, kind, on };
 }
 
 function mappingSheet(document: MappingDocument): WorkbookSheet {
@@ -277,9 +295,17 @@ function checksSheet(document: MappingDocument): WorkbookSheet {
 }
 function codesSheet(document: MappingDocument): WorkbookSheet {
   const rows = Object.entries(document.codeTables).flatMap(([table, codes]) =>
-    codes.map((c): Row => ({ Table: table, From: c.from, To: c.to, Meaning: c.meaning })),
+    codes.map((c): Row => ({
+      Table: table,
+      From: c.from,
+      To: c.to,
+      Meaning: c.meaning,
+      'Valid from': c.validFrom,
+      'Valid to': c.validTo,
+    })),
   );
-  return sheetOf('Code tables', ['Table', 'From', 'To', 'Meaning'], rows, { widths: { Meaning: 48 } });
+  const header = ['Table', 'From', 'To', 'Meaning', 'Valid from', 'Valid to'];
+  return sheetOf('Code tables', header, rows, { widths: { Meaning: 48 } });
 }
 function questionsSheet(document: MappingDocument): WorkbookSheet {
   const header = ['Id', 'Line', 'Question', 'To', 'By', 'Asked at', 'Answer', 'Answered by', 'Answered at'];

@@ -9,12 +9,20 @@ export interface Site {
 
 /** Why a rule gave no value for a record. */
 export interface Fault extends Site {
-  readonly cause: 'rule_error' | 'code_not_found';
+  readonly cause: 'rule_error' | 'code_not_found' | 'reference_missing';
   readonly message: string;
+  /** The code that a table lacks. */
+  readonly code?: MissingCode;
+}
+export interface MissingCode {
+  readonly table: string;
+  readonly from: string;
 }
 
 /** Code tables as rules use them: from-code → to-code. */
 export type CodeTables = ReadonlyMap<string, ReadonlyMap<string, string>>;
+/** By mapping: source key → target key of records that were delivered. */
+export type KeyMaps = ReadonlyMap<string, ReadonlyMap<string, string>>;
 
 /**
  * What a compiled rule works on. Faults are kept here as a flag instead of being thrown: once the first is set, whatever
@@ -28,10 +36,13 @@ export class RuleContext {
   now: Timestamp = new Timestamp(0, 0);
   variables: Readonly<Record<string, Value>> = {};
   codeTables: CodeTables = new Map();
+  codeDefaults: ReadonlyMap<string, string> = new Map();
+  keyMaps: KeyMaps = new Map();
 
   /** Notes the first fault and returns null, so that a function can say `return ctx.fail('…')`. */
-  fail(message: string, cause: Fault['cause'] = 'rule_error'): null {
-    if (this.fault === null) this.fault = { cause, message, at: this.site.at, end: this.site.end };
+  fail(message: string, cause: Fault['cause'] = 'rule_error', code?: MissingCode): null {
+    const { at, end } = this.site;
+    if (this.fault === null) this.fault = { cause, message, at, end, ...(code ? { code } : {}) };
     return null;
   }
 }

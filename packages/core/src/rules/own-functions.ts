@@ -108,7 +108,16 @@ function lookup(table: string, value: string | null, ctx: RuleContext): Value {
   if (value === null) return null;
   const codes = ctx.codeTables.get(table);
   if (!codes) return ctx.fail(`There is no code table ${quoted(table)}.`, 'code_not_found');
-  return codes.get(value) ?? ctx.fail(`${quoted(value)} is not in the code table ${table}.`, 'code_not_found');
+  return (
+    codes.get(value) ??
+    ctx.codeDefaults.get(table) ??
+    ctx.fail(`${quoted(value)} is not in the code table ${table}.`, 'code_not_found', { table, from: value })
+  );
+}
+function mappedKey(mapping: string, key: string, ctx: RuleContext): Value {
+  const keys = ctx.keyMaps.get(mapping);
+  if (!keys) return ctx.fail(`No record of ${quoted(mapping)} was delivered yet.`, 'reference_missing');
+  return keys.get(key) ?? ctx.fail(`${quoted(mapping)} has delivered no record ${quoted(key)}.`, 'reference_missing');
 }
 function lookupOr(table: string, value: string | null, otherwise: string | null, ctx: RuleContext): Value {
   if (value === null) return otherwise;
@@ -207,6 +216,14 @@ export const ownFunctions: RuleFunction[] = [
       over([S, S], S, lookup, { strict: false, changing: true }),
       over([S, S, S], S, lookupOr, { strict: false, changing: true }),
     ],
+  },
+  {
+    name: 'mapped_key',
+    group: 'lookup',
+    signature: "mapped_key('mapping', source key) → text",
+    summary: 'The key in the target of a record that another mapping delivered; one that it did not deliver fails.',
+    example: { rule: "mapped_key('Bikes to workshop', '0007512')", value: '7512' },
+    overloads: [over([S, S], S, mappedKey, { changing: true })],
   },
   {
     name: 'try_cast',

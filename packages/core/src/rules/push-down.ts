@@ -7,6 +7,8 @@ import type { Node } from './syntax.ts';
 export interface PushDown {
   /** Names the table of a code table, with columns "from" and "to". */
   readonly codeTable: (name: string) => string;
+  /** What a code becomes that does not stand in the table; null where that fails. */
+  readonly codeDefault: (name: string) => string | null;
   /** Names the table of a key map, with columns "source" and "target". */
   readonly keyMap: (mapping: string) => string;
   readonly variable: (name: string) => string;
@@ -69,7 +71,9 @@ function lookup(node: Call, to: PushDown, p: (node: Node) => string): string {
   const value = p(node.args[1]!);
   const found = `(SELECT c."to" FROM ${to.codeTable(textOf(node.args[0]))} c WHERE c."from" = ${value} LIMIT 1)`;
   if (node.args.length === 3) return `COALESCE(${found}, ${p(node.args[2]!)})`;
-  return `CASE WHEN ${value} IS NOT NULL THEN COALESCE(${found}, ${failing(`concat(${value}, ' is not in the code table')`)}) END`;
+  const otherwise = to.codeDefault(textOf(node.args[0]));
+  const last = otherwise === null ? failing(`concat(${value}, ' is not in the code table')`) : textLiteral(otherwise);
+  return `CASE WHEN ${value} IS NOT NULL THEN COALESCE(${found}, ${last}) END`;
 }
 function tryCast(node: Call, to: PushDown, p: (node: Node) => string): string {
   const [value, type] = node.args as [Node, Node];

@@ -161,6 +161,7 @@ describe('the registry', () => {
       const rule = makeRule(f.example.rule, { fields: [], codeTables });
       const ctx = new RuleContext();
       ctx.codeTables = codeTables;
+      ctx.keyMaps = new Map([['Bikes to workshop', new Map([['0007512', '7512']])]]);
       const value = rule.run(ctx);
       expect(ctx.fault).toBeNull();
       // now() depends on when; the others must give what Help says.

@@ -16,6 +16,7 @@ import {
 } from '@versicle/core';
 import type { Events } from '../http/events.ts';
 import type { Database, Delivery, Rejection } from '../store/database.ts';
+import type { KeyMaps } from '../key-maps/key-maps.ts';
 import type { SourceSets } from '../source-sets/source-sets.ts';
 import type { Systems } from '../systems/systems.ts';
 import type { Described, OpenSystem, SourcePlan, Target } from '../systems/kinds/kind.ts';
@@ -60,6 +61,7 @@ export class Engine {
     private readonly db: Database,
     private readonly systems: Systems,
     private readonly sourceSets: SourceSets,
+    private readonly keyMaps: KeyMaps,
     private readonly events: Events,
     /** Where records are kept that a run fetched and has not worked off yet. */
     private readonly directory: string,
@@ -180,6 +182,8 @@ export class Engine {
       rowLimit: run.row_limit === null || isComposed(document) ? null : Number(run.row_limit),
       chunkRows: CHUNK_ROWS,
       replay,
+      keyMaps: await this.keyMaps.of(document),
+      keepKeys: await this.keyMaps.isKept(run.mapping),
     };
     const outcome = await this.drive(id, run, document, target.system.target, target.dataset, job);
     if (outcome === 'left') return;

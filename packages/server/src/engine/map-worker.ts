@@ -6,6 +6,7 @@ import {
   copyCells,
   copyLine,
   FormatError,
+  keyReader,
   MappingRun,
   placeReader,
   isPlaceField,
@@ -15,6 +16,7 @@ import {
   timestampOfMillis,
   Unreadable,
   unreadableFailure,
+  type DeliveredKey,
   type Failure,
   type Outcome,
   type RawRow,
@@ -32,6 +34,7 @@ const names = job.source.fields.map((f) => f.name);
 const fields = sourceFieldsFor(job.document, names, marksOfPlan(job.source));
 const mapping = compileMapping(job.document, fields);
 const columns = mapping.columns.map((c) => ({ name: c.name, type: c.type.value }));
+const keyOf = job.keepKeys ? keyReader(mapping) : null;
 const toTyped = rowTyper(fields);
 /** Composed records carry their place in the primary dataset. */
 const placed = placeReader(names);
@@ -110,6 +113,7 @@ class Chunk {
    */
   private readonly origins: Origin[] = [];
   private readonly ats: number[] = [];
+  private readonly keys: (DeliveredKey | null)[] = [];
   stopped: number | null = null;
 
   /** `insertOnly`: replayed duplicates, which may only come in as new records. */
@@ -132,8 +136,10 @@ class Chunk {
     if (number > 0) mapper.fileName = file;
     const outcome = mapper.apply(values, origin.replay?.[at]?.row ?? (number > 0 ? number : origin.first + at));
     this.counts[outcome.kind]++;
-    if (outcome.kind === 'written') this.write(row as SourceCells, origin, at, outcome);
-    else if (outcome.kind === 'failed')
+    if (outcome.kind === 'written') {
+      if (keyOf !== null) this.keys.push(keyOf(values, outcome.values));
+      this.write(row as SourceCells, origin, at, outcome);
+    } else if (outcome.kind === 'failed')
       this.failed.push(failedRow(raw, placeOf(origin, at, raw), mappedOf(outcome.values), outcome.failures));
     else if (origin.replay) this.close(origin.replay[at]!.id, outcome);
     if (outcome.stop) this.stopped = origin.first + at;
@@ -156,8 +162,8 @@ class Chunk {
   }
 
   message(chunk: number): MappedChunk {
-    const { counts, insertOnly, failed, settled, stopped } = this;
-    return { kind: 'chunk', chunk, counts, bytes, copy: copyText.take(), insertOnly, failed, settled, stopped };
+    const { counts, insertOnly, failed, settled, stopped, keys } = this;
+    return { kind: 'chunk', chunk, counts, bytes, copy: copyText.take(), insertOnly, failed, settled, stopped, keys };
   }
 
   /** The full records of those that the target refused. Their identity goes by their row: asked for late, out of turn. */
@@ -237,7 +243,7 @@ async function main(): Promise<void> {
     const message = errors.map((p) => `${p.line ? `Line ${p.line}: ` : ''}${p.message}`).join(' ');
     return send({ kind: 'broken', message });
   }
-  const mapper = new MappingRun(mapping, { startedAt: timestampOfMillis(job.startedAt) });
+  const mapper = new MappingRun(mapping, { startedAt: timestampOfMillis(job.startedAt), keyMaps: job.keyMaps });
   let number = 0;
   let read = 0;
   let chunk = new Chunk(false);

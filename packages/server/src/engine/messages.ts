@@ -1,4 +1,4 @@
-import type { Failure, MappingDocument } from '@versicle/core';
+import type { Failure, MappingDocument, DeliveredKey, KeyMaps } from '@versicle/core';
 import type { SourcePlan } from '../systems/kinds/kind.ts';
 
 /** What the mapping thread is told at its start. */
@@ -13,6 +13,10 @@ export interface MapJob {
   readonly chunkRows: number;
   /** Instead of the source: failed records that are sent again, as they were read. */
   readonly replay: readonly ReplayRow[] | null;
+  /** What mapped_key() finds. */
+  readonly keyMaps: KeyMaps;
+  /** Whether the keys of what is delivered are kept. */
+  readonly keepKeys: boolean;
 }
 export interface ReplayRow {
   readonly id: number;
@@ -63,6 +67,8 @@ export interface MappedChunk {
     readonly message: string;
   }[];
   readonly stopped: number | null;
+  /** By index of the written records, where keys are kept: what each is known by; null where it has no key. */
+  readonly keys: readonly (DeliveredKey | null)[];
   /** Replayed duplicates: the target may only take them as new records. */
   readonly insertOnly: boolean;
 }

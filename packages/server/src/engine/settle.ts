@@ -1,3 +1,4 @@
+import { keepKeys } from '../key-maps/key-maps.ts';
 import type { Rejection, Statement } from '../store/database.ts';
 import type { FailedRow, MappedChunk } from './messages.ts';
 
@@ -20,8 +21,19 @@ export function settleChunk({ run, mapping, revision, chunk, rejected, rejection
     .filter((s) => s.index < 0 || !refused.has(s.index))
     .filter((s) => !again.includes(s.id));
   const { counts } = chunk;
+  const delivered = chunk.keys.flatMap((key, i) => (key === null || refused.has(i) ? [] : [key]));
   return [
     ...(failed.length > 0 ? [keepFailed(run, mapping, revision, failed)] : []),
+    ...(delivered.length > 0
+      ? [
+          keepKeys(
+            mapping,
+            run,
+            delivered.map((k) => k.source),
+            delivered.map((k) => k.target),
+          ),
+        ]
+      : []),
     ...(settled.length > 0 ? closeSettled(run, revision, settled) : []),
     {
       sql: `UPDATE run SET chunk = $2, read = read + $3, filtered = filtered + $4, skipped = skipped + $5, failed = failed + $6, delivered = delivered + $7, remarks = remarks + $8, bytes_done = $9 WHERE id = $1`,

@@ -17,6 +17,9 @@ import { hooks } from '../systems/hooks.ts';
 import { signInRoutes } from '../systems/sign-in.ts';
 import { systemRoutes } from '../systems/routes.ts';
 import { todayRoutes } from '../today/routes.ts';
+import { codeFiles, codeRoutes } from '../codes/routes.ts';
+import { keyMapRoutes } from '../key-maps/routes.ts';
+import { starterRoutes } from '../starters/routes.ts';
 import { sourceSetRoutes } from '../source-sets/routes.ts';
 import { trialFiles, trialRoutes } from '../trials/routes.ts';
 import { Api } from './api.ts';
@@ -68,6 +71,9 @@ export function makeApp(services: Services, { version, host, pages, log }: AppOp
     mappingRoutes,
     trialRoutes,
     sourceSetRoutes,
+    codeRoutes,
+    keyMapRoutes,
+    starterRoutes,
     planRoutes,
     runRoutes,
     failureRoutes,
@@ -78,6 +84,7 @@ export function makeApp(services: Services, { version, host, pages, log }: AppOp
   app.get('/api/events', (_req, res) => services.events.add(res));
   app.use('/api', trialFiles(services.trials));
   app.use('/api', workbookFiles(services));
+  app.use('/api', codeFiles(services));
   app.use('/api', api.router);
   app.use('/api', (req) => {
     throw new Problem(

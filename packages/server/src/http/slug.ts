@@ -1,7 +1,7 @@
 import type { Database } from '../store/database.ts';
 
 /** An id made of a name, with a number behind it when it is taken: "Trips to warehouse" → trips-to-warehouse. */
-export async function slug(db: Database, table: 'mapping' | 'plan', name: string): Promise<string> {
+export async function slug(db: Database, table: 'mapping' | 'plan' | 'starter', name: string): Promise<string> {
   const base =
     name
       .normalize('NFKD')

@@ -2,7 +2,10 @@ import { userInfo } from 'node:os';
 import type { Request, RequestHandler } from 'express';
 import { Problem } from './problem.ts';
 
-/** Who asks. For now always the local owner; when people sign in, only this file learns about it. */
+/**
+ * Who asks. Nobody signs in yet: whoever sits at this machine says who they are (the header X-Person, percent-encoded), or is
+ * the owner. When people sign in, only this file learns about it.
+ */
 export interface Who {
   readonly person: string;
 }
@@ -17,8 +20,15 @@ function localName(): string {
   }
 }
 
-export function whoAsks(_req: Request): Who {
-  return owner;
+export function whoAsks(req: Request): Who {
+  const said = req.get('X-Person');
+  if (!said) return owner;
+  try {
+    const person = decodeURIComponent(said).replace(/\p{C}/gu, '').trim().slice(0, 100);
+    return person === '' ? owner : { person };
+  } catch {
+    throw new Problem(400, 'Not understood', 'The header X-Person is not percent-encoded UTF-8.');
+  }
 }
 
 const LOCAL = /^(localhost|127\.0\.0\.1|\[::1\])(:\d+)?$/i;

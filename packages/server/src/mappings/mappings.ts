@@ -32,12 +32,14 @@ import {
   type MappingDocument,
 } from '@versicle/core';
 import { deliveryMode } from '../engine/write-mode.ts';
+import { LineHistoryStore } from './line-history.ts';
 import type { Failures } from '../failures/failures.ts';
 import { conflict, notFound, Problem, refused } from '../http/problem.ts';
 import { slug } from '../http/slug.ts';
 import type { Database } from '../store/database.ts';
 import { isoTime } from '../store/values.ts';
 import type { Structures } from '../structures/structures.ts';
+import type { KeyMaps } from '../key-maps/key-maps.ts';
 import type { SourceSets } from '../source-sets/source-sets.ts';
 import type { Systems } from '../systems/systems.ts';
 
@@ -65,13 +67,18 @@ const TARGET_ROWS = 2000;
 
 /** Mapping documents: drafts that are edited, revisions that are not. */
 export class Mappings {
+  readonly history: LineHistoryStore;
+
   constructor(
     private readonly db: Database,
     private readonly systems: Systems,
     private readonly failures: Failures,
     private readonly structures: Structures,
     private readonly sourceSets: SourceSets,
-  ) {}
+    private readonly keyMaps: KeyMaps,
+  ) {
+    this.history = new LineHistoryStore(db);
+  }
 
   async list(): Promise<MappingSummary[]> {
     const rows = await this.db.query<MappingRow>(`${SELECT} ORDER BY m.created_at, m.id`);
@@ -193,7 +200,8 @@ export class Mappings {
   }
 
   /** A save names the version it started from, so that two pages can't overwrite one another unseen. */
-  async save(id: string, document: MappingDocument, version: number): Promise<SavedDraft> {
+  async save(id: string, document: MappingDocument, version: number, person: string): Promise<SavedDraft> {
+    const before = (await this.row(id)).draft;
     const [saved] = await this.db.query<{ version: number; updated_at: string }>(
       'UPDATE mapping SET draft = $2, version = version + 1, updated_at = now() WHERE id = $1 AND version = $3 RETURNING version, updated_at',
       [id, canonicalText(document), version],
@@ -203,6 +211,7 @@ export class Mappings {
       throw conflict(
         'This mapping was changed on another page meanwhile. Load it again; your last edit has not been saved.',
       );
+    await this.history.keep(id, parseDocument(JSON.parse(before)), document, person);
     return { version: saved.version, changedLines: changedLines(row, document), updatedAt: isoTime(saved.updated_at) };
   }
 
@@ -282,9 +291,10 @@ export class Mappings {
   /** Sample records of the draft's source, composed where it is a set of several datasets. */
   async sample(id: string): Promise<MappingSample> {
     const { document } = await this.draft(id);
+    const keyMaps = await this.keyMaps.sample(document);
     if (isComposed(document)) {
       await this.requireSourceSet(document);
-      return this.sourceSets.sample(document);
+      return { ...(await this.sourceSets.sample(document)), keyMaps };
     }
     const { id: system, dataset } = await this.systems.openDataset(document.source.primary.dataset);
     const { fields, rows, reading } = await this.systems.rows(system, dataset, {
@@ -292,7 +302,7 @@ export class Mappings {
       sort: null,
       limit: 200,
     });
-    return { fields, rows, declared: reading?.declared ?? null, declaredBy: {}, composed: null };
+    return { fields, rows, declared: reading?.declared ?? null, declaredBy: {}, keyMaps, composed: null };
   }
 
   /** The draft, with its version. */
@@ -312,9 +322,12 @@ export class Mappings {
   /** Refuses a document whose lines, or with `examples` whose examples, have errors. */
   async requireNoErrors(document: MappingDocument, examples: boolean): Promise<void> {
     const { names, marks } = await this.sourceOf(document);
+    const keyMaps = await this.keyMaps.of(document);
     const errors = [
       ...compileMapping(document, sourceFieldsFor(document, names, marks)).problems,
-      ...(examples ? exampleProblems({ document, fields: names, marks, now: timestampOfMillis(Date.now()) }) : []),
+      ...(examples
+        ? exampleProblems({ document, fields: names, marks, now: timestampOfMillis(Date.now()), keyMaps })
+        : []),
     ].filter((p) => p.severity === 'error');
     if (errors.length === 0) return;
     throw new Problem(
@@ -359,13 +372,14 @@ export class Mappings {
   }
 
   /** The draft says what a revision said; what the draft said until now is not lost to those who have it open: their save is refused. */
-  async restore(id: string, number: number): Promise<MappingDetail> {
-    await this.revision(id, number);
+  async restore(id: string, number: number, person: string): Promise<MappingDetail> {
+    const [before, after] = [(await this.draft(id)).document, await this.revision(id, number)];
     await this.db.query(
       `UPDATE mapping SET version = version + 1, updated_at = now(),
          draft = (SELECT document FROM revision WHERE mapping = $1 AND number = $2) WHERE id = $1`,
       [id, number],
     );
+    await this.history.keep(id, before, after, person);
     return this.get(id);
   }
 

@@ -15,8 +15,8 @@ export function mappingRoutes(api: Api, { mappings, workbooks, events }: Service
   });
   api.on('getMapping', ({ params }) => mappings.get(params.id));
   api.on('suggestLines', ({ params }) => mappings.suggestions(params.id));
-  api.on('restoreRevision', async ({ params }) => {
-    const restored = await mappings.restore(params.id, params.number);
+  api.on('restoreRevision', async ({ params }, who) => {
+    const restored = await mappings.restore(params.id, params.number, who.person);
     await changed(params.id);
     return restored;
   });
@@ -24,8 +24,8 @@ export function mappingRoutes(api: Api, { mappings, workbooks, events }: Service
   api.on('listLines', () => mappings.lines());
   api.on('getSynonyms', () => mappings.synonyms());
   api.on('setSynonyms', ({ body }) => mappings.setSynonyms(body));
-  api.on('saveDraft', async ({ params, body }) => {
-    const saved = await mappings.save(params.id, body.document, body.version);
+  api.on('saveDraft', async ({ params, body }, who) => {
+    const saved = await mappings.save(params.id, body.document, body.version, who.person);
     await changed(params.id);
     return saved;
   });
@@ -33,6 +33,15 @@ export function mappingRoutes(api: Api, { mappings, workbooks, events }: Service
     const revision = await mappings.publish(params.id, body.note, who.person);
     await changed(params.id);
     return revision;
+  });
+  api.on('lineHistory', async ({ params }) => {
+    await mappings.draft(params.id);
+    return mappings.history.of(params.id, params.line);
+  });
+  api.on('commentOnLine', async ({ params, body }, who) => {
+    await mappings.draft(params.id);
+    await mappings.history.comment(params.id, params.line, body.text, who.person);
+    return mappings.history.of(params.id, params.line);
   });
   api.on('listRevisions', ({ params }) => mappings.revisions(params.id));
   api.on('getRevision', ({ params }) => mappings.revision(params.id, params.number));

@@ -2,7 +2,14 @@ import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { WorkbookRead } from '@versicle/contract';
-import { documentDifference, DocumentError, FormatError, mergeDocuments, withAllLines } from '@versicle/core';
+import {
+  documentDifference,
+  DocumentError,
+  FormatError,
+  mergeDocuments,
+  withAllLines,
+  withStaleAgreements,
+} from '@versicle/core';
 import { readDocumentWorkbook, writeDocumentWorkbook, WriteError } from '@versicle/files';
 import { Problem, refused } from '../http/problem.ts';
 import type { Mappings } from './mappings.ts';
@@ -39,9 +46,10 @@ export class Workbooks {
           base === null || ofOther !== null
             ? { document: read, clashes: [] }
             : mergeDocuments(withAllLines(base), withAllLines(draft), withAllLines(read));
-        const { lines, other } = documentDifference(withAllLines(draft), withAllLines(document));
+        const now = withStaleAgreements(withAllLines(draft), withAllLines(document));
+        const { lines, other } = documentDifference(withAllLines(draft), now);
         return {
-          document,
+          document: now,
           difference: {
             from: 'draft',
             to: fileName,

@@ -87,7 +87,7 @@ export class SourceSets {
   }
 
   /** The first records as they are composed, and how that went. */
-  async sample(document: MappingDocument): Promise<MappingSample> {
+  async sample(document: MappingDocument): Promise<Omit<MappingSample, 'keyMaps'>> {
     const home = mkdtempSync(join(tmpdir(), 'versicle-sample-'));
     try {
       const wishes = { rowLimit: SAMPLE_READ, path: join(home, 'records.jsonl'), startedAt: Date.now() };

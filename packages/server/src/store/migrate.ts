@@ -3,12 +3,14 @@ import { StartError } from './start-error.ts';
 import m001 from './migrations/001-ground.sql';
 import m002 from './migrations/002-connect.sql';
 import m003 from './migrations/003-look-schedule.sql';
+import m004 from './migrations/004-life-of-a-mapping.sql';
 
 /** Forward only; a released migration is never edited. */
 const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
   [1, 'ground', m001],
   [2, 'connect', m002],
   [3, 'look-schedule', m003],
+  [4, 'life-of-a-mapping', m004],
 ];
 
 export async function migrate(db: Database): Promise<void> {

@@ -18,18 +18,24 @@ const BROKEN =
   "SELECT r.id FROM run r WHERE r.state = 'broken' AND NOT EXISTS (SELECT 1 FROM run n WHERE n.plan = r.plan AND n.id > r.id)";
 
 /** How many things wait for a person, by chapter. */
+/** Codes that open failed records, or records that went on without them, wait for; each once. */
+const MISSING_CODES = `SELECT DISTINCT f -> 'code' ->> 'table', f -> 'code' ->> 'from'
+  FROM failed_record r, jsonb_array_elements(r.failures) f WHERE r.state IN ('open', 'remark') AND f ? 'code'`;
+
 export async function waitingNow({ db }: Pick<Parts, 'db'>): Promise<Waiting> {
-  const [row] = await db.query<{ systems: string; mappings: string; runs: string; failures: string }>(
+  const [row] = await db.query<{ systems: string; mappings: string; runs: string; failures: string; codes: string }>(
     `SELECT (SELECT count(*) FROM system WHERE (diagnosis ->> 'ok') = 'false') AS systems,
             (SELECT count(*) FROM mapping m, jsonb_array_elements(m.draft::jsonb -> 'lines') l WHERE l ->> 'state' = 'question') AS mappings,
             (SELECT count(*) FROM (${BROKEN}) b) AS runs,
-            (SELECT count(*) FROM failed_record WHERE state = 'open') AS failures`,
+            (SELECT count(*) FROM failed_record WHERE state = 'open') AS failures,
+            (SELECT count(*) FROM (${MISSING_CODES}) c) AS codes`,
   );
   return {
     systems: Number(row!.systems),
     mappings: Number(row!.mappings),
     runs: Number(row!.runs),
     failures: Number(row!.failures),
+    codes: Number(row!.codes),
   };
 }
 

@@ -4,6 +4,7 @@ import {
   sourceFieldsFor,
   timestampOfMillis,
   WholeTrial,
+  type KeyMaps,
   type MappingDocument,
   type TrialReport,
 } from '@versicle/core';
@@ -18,13 +19,14 @@ export interface TrialJob {
   readonly rowLimit: number | null;
   readonly written: string;
   readonly failed: string;
+  readonly keyMaps: KeyMaps;
 }
 export type FromTrial =
   | { readonly progress: { readonly records: number; readonly bytes: number } }
   | { readonly report: TrialReport }
   | { readonly problem: string };
 
-const { document, plan, rowLimit, written, failed } = workerData as TrialJob;
+const { document, plan, rowLimit, written, failed, keyMaps } = workerData as TrialJob;
 const tell = (message: FromTrial): void => parentPort!.postMessage(message);
 
 async function main(): Promise<void> {
@@ -32,13 +34,18 @@ async function main(): Promise<void> {
   const mapping = compileMapping(document, sourceFieldsFor(document, names, marksOfPlan(plan)));
   const out = await openRecordFile(written, mapping.columns);
   const faults = new TextFile(failed);
-  const trial = new WholeTrial(mapping, timestampOfMillis(Date.now()), {
-    written: (values) => out.write(values),
-    failed: (row, failures) => {
-      for (const { line, target, cause, message, values } of failures)
-        faults.write(`${JSON.stringify({ row, line, target, cause, message, values })}\n`);
+  const trial = new WholeTrial(
+    mapping,
+    timestampOfMillis(Date.now()),
+    {
+      written: (values) => out.write(values),
+      failed: (row, failures) => {
+        for (const { line, target, cause, message, values } of failures)
+          faults.write(`${JSON.stringify({ row, line, target, cause, message, values })}\n`);
+      },
     },
-  });
+    keyMaps,
+  );
   let left = rowLimit ?? Infinity;
   let bytes = 0;
   let records = 0;

@@ -15,6 +15,7 @@ import type { Events } from '../http/events.ts';
 import { conflict, notFound } from '../http/problem.ts';
 import type { Mappings } from '../mappings/mappings.ts';
 import type { SourcePlan } from '../systems/kinds/kind.ts';
+import type { KeyMaps } from '../key-maps/key-maps.ts';
 import type { ComposedPlan, SourceSets } from '../source-sets/source-sets.ts';
 import type { Systems } from '../systems/systems.ts';
 import type { FromTrial, TrialJob } from './trial-worker.ts';
@@ -45,6 +46,7 @@ export class Trials {
     private readonly mappings: Mappings,
     private readonly systems: Systems,
     private readonly sourceSets: SourceSets,
+    private readonly keyMaps: KeyMaps,
     private readonly events: Events,
     private readonly directory: string,
   ) {
@@ -138,6 +140,7 @@ export class Trials {
         rowLimit: composed ? null : trial.rowLimit,
         written: join(home, TRIAL_FILES.written),
         failed: join(home, TRIAL_FILES.failed),
+        keyMaps: await this.keyMaps.of(document),
       });
       trial.report = composed ? withComposedStages(report, composed.composed.counts, composed.composed.peek) : report;
       trial.records = trial.report.counts.read;

@@ -60,6 +60,8 @@ export interface OpenSystem {
   readonly selects?: true;
   /** Files that a run may read by itself; without it, a run lands the records first. */
   sourcePlan?(dataset: string, options: ReadOptions): Promise<SourcePlan>;
+  /** One question to an API, below its base address: the answer as JSON. Throws a Problem. */
+  ask?(path: string): Promise<unknown>;
   target?: Target;
   close?(): Promise<void>;
 }

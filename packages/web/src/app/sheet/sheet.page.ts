@@ -219,7 +219,9 @@ export class SheetPage {
     if (!document || !samples.value) return [];
     const named = usedSourceNames(document);
     const values = this.sample()?.values ?? [];
-    return samples.value.fields.flatMap((name, i) => (named.has(name) || sourceFieldText(document, name) === name ? [] : [{ name, value: values[i] ?? null }]));
+    return samples.value.fields.flatMap((name, i) =>
+      named.has(name) || sourceFieldText(document, name) === name ? [] : [{ name, value: values[i] ?? null }],
+    );
   });
   protected readonly unusedWords = computed(() => {
     const count = this.unused().length;

@@ -20,8 +20,7 @@ const MEANINGS: Readonly<Record<string, string>> = {
           These are the records that a run would write, in its order, as one statement for PostgreSQL 16 and newer. It
           reads the tables
           @for (table of found.tables; track table; let last = $last) {
-            <code>{{ table }}</code
-            >{{ last ? '.' : ', ' }}
+            <code>{{ table }}</code>{{ last ? '.' : ', ' }}
           }
           @for (p of found.parameters; track p.name) {
             <code>{{ '$' + ($index + 1) }}</code> is {{ meaning(p.name) }}.
@@ -71,7 +70,8 @@ export class SqlPanelComponent {
   private readonly samples = this.store.selectSignal(sheetFeature.selectSamples);
   protected readonly made = computed((): { sql: DocumentSql | null; problem: string } => {
     const samples = this.samples().value;
-    if (!samples) return { sql: null, problem: this.samples().problem ?? 'The fields of the source are not known yet.' };
+    if (!samples)
+      return { sql: null, problem: this.samples().problem ?? 'The fields of the source are not known yet.' };
     try {
       const fields = sourceFieldsFor(this.document(), samples.fields, samples.marks);
       return { sql: documentSql(this.document(), fields), problem: '' };

@@ -105,6 +105,21 @@ class HttpSystem implements OpenSystem {
     };
   }
 
+  async ask(path: string): Promise<unknown> {
+    const answer = await this.client.send({
+      method: 'GET',
+      url: this.client.address(path),
+      repeatable: true,
+      tries: 3,
+    });
+    if (answer.status >= 400) throw refused(`It answers with status ${answer.status}: ${faultOf(answer).message}.`);
+    try {
+      return JSON.parse(answer.text) as unknown;
+    } catch {
+      throw refused('Its answer is not JSON.');
+    }
+  }
+
   private async endpoints(): Promise<Map<string, Endpoint>> {
     const found = new Map<string, Endpoint>();
     for (const [name, setting] of await this.context.settings())
