@@ -14,7 +14,7 @@ const only = (folder, allowed, message) => ({
         patterns: [
           { regex: `^@versicle/(?!(${allowed.join('|') || 'none'})$)`, message },
           {
-            regex: '^(\\.\\./)+(core|contract|files|source-sets|server|web|cli|standins)/',
+            regex: '^(\\.\\./)+(core|contract|server|web|cli|standins)/',
             message: 'Packages are imported by their names.',
           },
         ],

@@ -15,6 +15,7 @@ export async function seedDemo(address, folder, ports, say = () => undefined) {
   const stations = await plan(call, 'stations', 'Stations, once', 'First version, agreed with the warehouse team');
   const trips = await plan(call, 'trips', 'Trips, by the month', 'Agreed with Oda Fenn but for tariff Z');
   for (const file of ['members', 'bikes', 'trip-months']) await draft(call, file);
+  await life(call, address);
   say('Running the demo plans …');
   await run(call, stations);
   await run(call, trips, 1000);
@@ -198,16 +199,61 @@ async function system(call, wanted) {
   if (!known.some((s) => s.id === wanted.id)) await call('POST', '/systems', wanted);
 }
 
-function caller(address) {
+/** `person`: who asks; without, whoever owns the demo. */
+function caller(address, person = null) {
   return async (method, path, body) => {
     const response = await fetch(`${address}/api${path}`, {
       method,
-      ...(body ? { headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body) } : {}),
+      headers: {
+        ...(body ? { 'Content-Type': 'application/json' } : {}),
+        ...(person ? { 'X-Person': encodeURIComponent(person) } : {}),
+      },
+      ...(body ? { body: JSON.stringify(body) } : {}),
     });
     const answer = await response.json();
     if (!response.ok) throw new Error(`${method} ${path}: ${answer.detail}`);
     return answer;
   };
+}
+
+/** What several people did to the documents: edits, comments, signatures, revisions, and the code tables that they share. */
+async function life(call, address) {
+  const oda = caller(address, 'Oda Fenn');
+  const hanno = caller(address, 'Hanno Brandt');
+  const mappings = await call('GET', '/mappings');
+  const id = (name) => mappings.find((m) => m.name.startsWith(name)).id;
+  const stations = id('Stations');
+  if ((await call('GET', `/mappings/${stations}/revisions`)).length === 1) {
+    await edit(hanno, stations, 'sheltered', { note: 'The export says yes or no, nothing else.' });
+    await edit(oda, stations, 'sheltered', { state: 'agreed' });
+    await hanno('POST', `/mappings/${stations}/lines/l08/comments`, {
+      text: 'I asked at the depot: a roof over half of the docks counts as sheltered.',
+    });
+    await oda('POST', `/mappings/${stations}/publish`, { note: 'What sheltered means is agreed with the depot' });
+  }
+  const tables = await call('GET', '/codes');
+  const kept = (name) => tables.some((t) => t.name === name && t.kept);
+  const trips = id('Trips to');
+  for (const name of ['tariff', 'bikes', 'stations'])
+    if (!kept(name)) await hanno('POST', '/codes', { name, fromMapping: trips });
+  if (kept('faults')) return;
+  await hanno('POST', '/codes', {
+    name: 'faults',
+    description: 'Tidebridge’s repair fault codes, and those of the Workshop register',
+    codes: [
+      { from: '01', to: 'BRK', meaning: 'Brake' },
+      { from: '02', to: 'CHN', meaning: 'Chain' },
+    ],
+  });
+  const { version, codes, description } = await hanno('GET', '/codes/faults');
+  const translation = { system: 'translator', path: '/translate?code={code}', to: 'to' };
+  await hanno('PUT', '/codes/faults', { description, codes, otherwise: null, translation, version });
+}
+/** A change to the line of a target field, as somebody. */
+async function edit(call, id, target, patch) {
+  const { document, version } = await call('GET', `/mappings/${id}`);
+  const lines = document.lines.map((l) => (l.target === target ? { ...l, ...patch } : l));
+  await call('PUT', `/mappings/${id}/draft`, { document: { ...document, lines }, version });
 }
 
 /** A mapping that is nearly finished, made where it is not there yet. */

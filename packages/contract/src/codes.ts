@@ -67,6 +67,8 @@ export const newCodeTable = z.strictObject({
   name: z.string().trim().min(1).max(100),
   description: z.string().max(2000).default(''),
   codes: codes.default([]),
+  /** Instead of codes: the mapping whose own table of this name is taken. */
+  fromMapping: z.string().nullable().default(null),
   otherwise: z.string().nullable().default(null),
 });
 export const saveCodeTable = z.strictObject({

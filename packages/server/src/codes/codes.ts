@@ -1,4 +1,6 @@
+import type * as z from 'zod';
 import type {
+  newCodeTable,
   Codes as CodeList,
   CodesRead,
   CodeTable,
@@ -92,15 +94,9 @@ export class Codes {
     };
   }
 
-  async create(
-    {
-      name,
-      description,
-      codes,
-      otherwise,
-    }: { name: string; description: string; codes: CodeList; otherwise: string | null },
-    person: string,
-  ): Promise<CodeTable> {
+  async create(given: z.infer<typeof newCodeTable>, person: string): Promise<CodeTable> {
+    const { name, description, fromMapping, otherwise } = given;
+    const codes = fromMapping === null ? given.codes : await this.codesIn(fromMapping, name);
     requireSound(codes);
     const made = await this.db.query(
       'INSERT INTO code_table (name, description, codes, otherwise, updated_by) VALUES ($1, $2, $3, $4, $5) ON CONFLICT DO NOTHING RETURNING name',
@@ -109,6 +105,11 @@ export class Codes {
     if (made.length === 0)
       throw conflict(`There is a code table ${quoted(name)} already; open it, or choose another name.`);
     return this.get(name);
+  }
+  private async codesIn(mapping: string, name: string): Promise<CodeList> {
+    const codes = (await this.mappings.draft(mapping)).document.codeTables[name];
+    if (!codes) throw refused(`The mapping has no code table ${quoted(name)}.`);
+    return codes;
   }
 
   async save(

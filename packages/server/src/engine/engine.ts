@@ -19,7 +19,7 @@ import type { Database, Delivery, Rejection } from '../store/database.ts';
 import type { KeyMaps } from '../key-maps/key-maps.ts';
 import type { SourceSets } from '../source-sets/source-sets.ts';
 import type { Systems } from '../systems/systems.ts';
-import type { Described, OpenSystem, SourcePlan, Target } from '../systems/kinds/kind.ts';
+import type { OpenSystem, SourcePlan, Target } from '../systems/kinds/kind.ts';
 import { readRun } from '../runs/run-store.ts';
 import type { FailedRow, FromMapper, MapJob, MappedChunk, ReplayRow, ToMapper } from './messages.ts';
 import { fromJson, isoTime } from '../store/values.ts';

@@ -1,5 +1,5 @@
 import { registerLocaleData } from '@angular/common';
-import { provideHttpClient, withFetch } from '@angular/common/http';
+import { provideHttpClient, withFetch, withInterceptors } from '@angular/common/http';
 import en from '@angular/common/locales/en-GB';
 import { type ApplicationConfig, LOCALE_ID, provideBrowserGlobalErrorListeners } from '@angular/core';
 import { provideRouter, withComponentInputBinding, withInMemoryScrolling } from '@angular/router';
@@ -8,6 +8,8 @@ import { provideRouterStore, routerReducer } from '@ngrx/router-store';
 import { provideStore } from '@ngrx/store';
 import { en_GB, provideNzI18n } from 'ng-zorro-antd/i18n';
 import { provideNzIcons } from 'ng-zorro-antd/icon';
+import * as codesEffects from './codes/codes.effects';
+import { codesFeature } from './codes/codes.feature';
 import * as failuresEffects from './failures/failures.effects';
 import { failuresFeature } from './failures/failures.feature';
 import * as frameEffects from './frame/frame.effects';
@@ -22,6 +24,7 @@ import { routes } from './routes';
 import * as runsEffects from './runs/runs.effects';
 import { runsFeature } from './runs/runs.feature';
 import { icons } from './shared/icons';
+import { asPerson } from './shared/who';
 import * as sheetEffects from './sheet/sheet.effects';
 import { sheetFeature } from './sheet/sheet.feature';
 import * as sourceSetsEffects from './source-sets/source-sets.effects';
@@ -41,7 +44,7 @@ export const appConfig: ApplicationConfig = {
   providers: [
     provideBrowserGlobalErrorListeners(),
     provideRouter(routes, withComponentInputBinding(), withInMemoryScrolling({ scrollPositionRestoration: 'enabled' })),
-    provideHttpClient(withFetch()),
+    provideHttpClient(withFetch(), withInterceptors([asPerson])),
     provideStore({
       router: routerReducer,
       [frameFeature.name]: frameFeature.reducer,
@@ -53,6 +56,7 @@ export const appConfig: ApplicationConfig = {
       [sheetFeature.name]: sheetFeature.reducer,
       [trialFeature.name]: trialFeature.reducer,
       [sourceSetsFeature.name]: sourceSetsFeature.reducer,
+      [codesFeature.name]: codesFeature.reducer,
       [plansFeature.name]: plansFeature.reducer,
       [runsFeature.name]: runsFeature.reducer,
       [failuresFeature.name]: failuresFeature.reducer,
@@ -67,6 +71,7 @@ export const appConfig: ApplicationConfig = {
       sheetEffects,
       trialEffects,
       sourceSetsEffects,
+      codesEffects,
       plansEffects,
       runsEffects,
       failuresEffects,

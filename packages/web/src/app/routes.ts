@@ -60,6 +60,16 @@ export const routes: Routes = [
     title: 'Failed records · Versicle',
     loadComponent: () => import('./failures/failures.page').then((m) => m.FailuresPage),
   },
+  {
+    path: 'codes',
+    title: 'Code tables · Versicle',
+    loadComponent: () => import('./codes/codes.page').then((m) => m.CodesPage),
+  },
+  {
+    path: 'codes/:name',
+    title: 'Code table · Versicle',
+    loadComponent: () => import('./codes/code-table.page').then((m) => m.CodeTablePage),
+  },
   { path: 'help', title: 'Help · Versicle', loadComponent: () => import('./help/help.page').then((m) => m.HelpPage) },
   {
     path: '**',

@@ -5,6 +5,7 @@ import { Store } from '@ngrx/store';
 import { filter, map } from 'rxjs';
 import { SignComponent } from '../shared/signs.component';
 import { FigurePipe } from '../shared/words';
+import { sayWho } from '../shared/who';
 import { FinderComponent } from './finder.component';
 import { frameActions, frameFeature } from './frame.feature';
 import { EVERYWHERE, SHEET_KEYS } from './keys';
@@ -45,7 +46,15 @@ import { EVERYWHERE, SHEET_KEYS } from './keys';
       <div class="foot">
         <button type="button" (click)="finding.set(true)"><kbd>Ctrl</kbd> <kbd>K</kbd> find anything</button>
         <button type="button" (click)="keysShown.set(true)"><kbd>?</kbd> keys of this page</button>
-        <div class="person">{{ session()?.person }}</div>
+        @if (naming()) {
+          <form (submit)="setPerson($event, me.value)">
+            <input #me class="input" aria-label="Who you are" [value]="session()?.person ?? ''" />
+          </form>
+        } @else {
+          <button type="button" class="person" title="Say who you are" (click)="naming.set(true)">
+            {{ session()?.person }}
+          </button>
+        }
       </div>
     </nav>
     <main id="main" tabindex="-1"><router-outlet /></main>
@@ -98,6 +107,14 @@ export class FrameComponent {
   protected readonly keys = computed(() =>
     /^\/mappings\/(?!new)[^/?]+(\?|$)/.test(this.address()) ? [...SHEET_KEYS, ...EVERYWHERE] : EVERYWHERE,
   );
+  protected readonly naming = signal(false);
+  /** Nobody signs in yet; what people say and sign stands under the name that they give. */
+  protected setPerson(event: Event, name: string): void {
+    event.preventDefault();
+    this.naming.set(false);
+    sayWho(name.trim());
+    this.store.dispatch(frameActions.started());
+  }
   protected readonly chapters = computed(() => {
     const w = this.waiting();
     return [
@@ -107,6 +124,7 @@ export class FrameComponent {
       { name: 'Plans', path: '/plans', waiting: 0 },
       { name: 'Runs', path: '/runs', waiting: w.runs },
       { name: 'Failed records', path: '/failures', waiting: w.failures },
+      { name: 'Code tables', path: '/codes', waiting: w.codes },
     ];
   });
 

@@ -22,7 +22,11 @@ interface FrameState {
   readonly waiting: Waiting;
   readonly notice: { readonly text: string; readonly problem: boolean } | null;
 }
-const initial: FrameState = { session: null, waiting: { systems: 0, mappings: 0, runs: 0, failures: 0 }, notice: null };
+const initial: FrameState = {
+  session: null,
+  waiting: { systems: 0, mappings: 0, runs: 0, failures: 0, codes: 0 },
+  notice: null,
+};
 
 export const frameFeature = createFeature({
   name: 'frame',

@@ -91,6 +91,22 @@ const WRITTEN: ReadonlySet<string> = new Set(['embedded', 'postgres', 'http', 'f
             </datalist>
           </fieldset>
         </div>
+        <div class="field name">
+          <span>Begin with</span>
+          <nz-select
+            name="starter"
+            [ngModel]="starter()"
+            (ngModelChange)="starter.set($event)"
+            aria-label="Begin with"
+            nzId="starter"
+          >
+            <nz-option nzValue="" nzLabel="fields of the same name" />
+            @for (s of starters(); track s.id) {
+              <nz-option [nzValue]="s.id" [nzLabel]="s.name + (s.shipped ? '' : ', kept by ' + s.keptBy)" />
+            }
+          </nz-select>
+          <small>{{ starterWords() }}</small>
+        </div>
         <label class="field name"
           ><span>Name of the mapping</span
           ><input class="input" name="name" [ngModel]="name()" (ngModelChange)="ownName.set($event)" autocomplete="off"
@@ -146,6 +162,17 @@ export class NewMappingPage {
   protected readonly table = signal('');
   protected readonly ownName = signal<string | null>(null);
   protected readonly complaint = signal('');
+  /** Id of the starter to begin with; empty for none. */
+  protected readonly starter = signal('');
+  protected readonly starters = toSignal(this.api.call('listStarters', {}).pipe(catchError(() => of([]))), {
+    initialValue: [],
+  });
+  protected readonly starterWords = computed(() => {
+    const found = this.starters().find((s) => s.id === this.starter());
+    return found
+      ? `${found.purpose}; what does not fit is to map`
+      : 'or with a starter: a document whose rules are taken over where fields fit';
+  });
   protected readonly choices = toSignal(
     this.api.call('listSystems', {}).pipe(
       // Those that don't answer are not waited for.
@@ -247,6 +274,11 @@ export class NewMappingPage {
     if (!name) return this.complaint.set('Give the mapping a name.');
     this.complaint.set('');
     try {
+      if (this.starter() !== '') {
+        const body = { name, source, target: `${target}/${table}` };
+        const made = await firstValueFrom(this.api.call('useStarter', { params: { id: this.starter() }, body }));
+        return this.store.dispatch(mappingsActions.created({ id: made.id }));
+      }
       const from = await this.describe(source);
       const to = this.tables().includes(table) ? await this.describe(`${target}/${table}`) : null;
       const document = beginDocument({

@@ -2,6 +2,9 @@ import { ChangeDetectionStrategy, Component, computed, inject, input } from '@an
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import { sourceFieldText, type MappingDocument } from '@versicle/core';
+import { frameActions } from '../frame/frame.feature';
+import { KeyMapComponent } from '../key-maps/key-map.component';
+import { Api, type ServerProblem } from '../shared/api';
 import { SELECT } from '../shared/select';
 import { RuleEditorComponent, type Mark } from './rule-editor.component';
 import { sheetActions, sheetFeature } from './sheet.feature';
@@ -18,12 +21,14 @@ const MODES: readonly [value: MappingDocument['write']['mode'], words: string][]
 @Component({
   selector: 'vs-document-panel',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, SELECT, RuleEditorComponent],
+  imports: [FormsModule, SELECT, RuleEditorComponent, KeyMapComponent],
   templateUrl: './document-panel.component.html',
   styleUrl: './document-panel.component.less',
 })
 export class DocumentPanelComponent {
+  readonly mapping = input.required<string>();
   readonly document = input.required<MappingDocument>();
+  private readonly api = inject(Api);
   private readonly store = inject(Store);
   private readonly trial = this.store.selectSignal(sheetFeature.selectTrial);
   private readonly samples = this.store.selectSignal(sheetFeature.selectSamples);
@@ -65,6 +70,15 @@ export class DocumentPanelComponent {
   }
   protected setCheck(id: string, patch: Partial<MappingDocument['checks'][number]>): void {
     this.set({ checks: this.document().checks.map((c) => (c.id === id ? { ...c, ...patch } : c)) }, `check ${id}`);
+  }
+  protected keepStarter(event: Event, name: string): void {
+    event.preventDefault();
+    const say = (text: string, problem: boolean): void => this.store.dispatch(frameActions.say({ text, problem }));
+    if (name.trim() === '') return say('Give the starter a name.', true);
+    this.api.call('keepStarter', { body: { mapping: this.mapping(), name: name.trim() } }).subscribe({
+      next: () => say('Kept; a new mapping can begin with it.', false),
+      error: (error: ServerProblem) => say(error.message, true),
+    });
   }
   protected addSkip(): void {
     this.set(

@@ -111,6 +111,7 @@ export class ExamplesPanelComponent {
       document: this.document(),
       fields: samples.fields,
       marks: samples.marks,
+      keyMaps: samples.keyMaps,
       now: timestampOfMillis(Date.now()),
     };
     return expectationOf(ground, exampleValues(example, samples.fields), example.file ?? null);

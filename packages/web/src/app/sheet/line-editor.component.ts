@@ -23,6 +23,7 @@ import { SaidComponent } from '../shared/said.component';
 import { SignComponent } from '../shared/signs.component';
 import { FigurePipe } from '../shared/words';
 import { LineFormComponent } from './line-form.component';
+import { LineHistoryComponent } from './line-history.component';
 import { QuestionsComponent } from './questions.component';
 import { RuleEditorComponent, type Mark } from './rule-editor.component';
 import type { SheetRow } from './rows';
@@ -51,6 +52,7 @@ const FAIL_WORDS: Record<(typeof LINE_FAILURES)[number], string> = {
     FigurePipe,
     LineFormComponent,
     QuestionsComponent,
+    LineHistoryComponent,
     RuleEditorComponent,
   ],
   templateUrl: './line-editor.component.html',
@@ -69,6 +71,7 @@ export class LineEditorComponent {
   protected readonly failures = LINE_FAILURES;
   protected readonly failWords = FAIL_WORDS;
   protected readonly mapping = this.store.selectSignal(sheetFeature.selectId);
+  protected readonly version = this.store.selectSignal(sheetFeature.selectVersion);
   protected readonly line = computed(() => this.row().line);
   protected readonly field = computed(() => this.document().target.fields.find((f) => f.name === this.line().target));
   protected readonly codeTables = computed(() => Object.keys(this.document().codeTables));

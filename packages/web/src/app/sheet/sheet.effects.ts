@@ -76,8 +76,9 @@ export const refreshSamples = createEffect(
 
 function samplesOf(sample: MappingSample, failed: FailedRecordDetail | null, key: string): Samples {
   const { fields, declared, declaredBy, composed } = sample;
+  const keyMaps = new Map(Object.entries(sample.keyMaps).map(([name, keys]) => [name, new Map(keys)]));
   const marks = composed === null ? declared : new Map(Object.entries(declaredBy));
-  const taken = { fields, marks, composed, key };
+  const taken = { fields, marks, composed, key, keyMaps };
   if (failed === null || failed.cause === 'source_unreadable') return { ...taken, rows: sample.rows, failed: null };
   const first = sampleOf(failed, fields);
   return { ...taken, rows: [first, ...sample.rows], failed: { id: failed.id, label: failed.label } };
@@ -147,6 +148,7 @@ export const tryOut = createEffect(
             document: s.document,
             fields: samples.fields,
             marks: samples.marks,
+            keyMaps: samples.keyMaps,
             rows,
             sample: s.sample,
             line: s.open,

@@ -81,7 +81,9 @@ describe('the sheet’s state', () => {
     const rows = [1, 2, 3].map((row) => ({ row, file: null, values: [String(row)], problem: null }));
     const s = reduce(
       opened(),
-      a.samplesLoaded({ samples: { fields: ['no'], rows, failed: null, marks: null, composed: null, key: '' } }),
+      a.samplesLoaded({
+        samples: { fields: ['no'], rows, failed: null, marks: null, composed: null, key: '', keyMaps: new Map() },
+      }),
     );
     expect([-1, 1, 9].map((index) => reduce(s, a.sampleChosen({ index })).sample)).toEqual([0, 1, 2]);
   });

@@ -1,5 +1,12 @@
 import type { Difference, MappingDetail, MappingSample, Revision, SampleRow, SavedDraft } from '@versicle/contract';
-import { exampleValues, withAllLines, type MappingDocument, type DeclaredMarks, type Suggestion } from '@versicle/core';
+import {
+  exampleValues,
+  withAllLines,
+  type MappingDocument,
+  type DeclaredMarks,
+  type KeyMaps,
+  type Suggestion,
+} from '@versicle/core';
 import { createActionGroup, createFeature, createReducer, createSelector, emptyProps, on, props } from '@ngrx/store';
 import { failed, idle, loaded, loading, type Loadable } from '../shared/loadable';
 import { rowsOf } from './rows';
@@ -10,6 +17,8 @@ export interface Samples {
   readonly rows: readonly SampleRow[];
   /** How the source set's datasets declare their numbers and dates to be written. */
   readonly marks: DeclaredMarks;
+  /** What mapped_key() finds. */
+  readonly keyMaps: KeyMaps;
   /** How the first rows became records, where the source set is composed. */
   readonly composed: MappingSample['composed'];
   /** The source set that they are of. */

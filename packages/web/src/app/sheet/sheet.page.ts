@@ -297,8 +297,12 @@ export class SheetPage {
     const { document, samples } = this.s();
     const row = this.sample();
     if (!document || !samples.value || !row) return;
-    const { fields, marks } = samples.value;
-    const expect = expectationOf({ document, fields, marks, now: timestampOfMillis(Date.now()) }, row.values, row.file);
+    const { fields, marks, keyMaps } = samples.value;
+    const expect = expectationOf(
+      { document, fields, marks, keyMaps, now: timestampOfMillis(Date.now()) },
+      row.values,
+      row.file,
+    );
     if (expect === null) return this.noticed.set('A record that can’t be read can’t be an example.');
     const source = Object.fromEntries(fields.map((f, i) => [f, row.values[i] ?? null]));
     this.store.dispatch(

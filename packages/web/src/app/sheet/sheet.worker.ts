@@ -7,6 +7,7 @@ import {
   type ExampleResult,
   type MappingDocument,
   type DeclaredMarks,
+  type KeyMaps,
   type RecordResult,
 } from '@versicle/core';
 import type { TrialAnswer, TrialQuestion, TrialRow } from './trial-messages';
@@ -16,6 +17,7 @@ import type { TrialAnswer, TrialQuestion, TrialRow } from './trial-messages';
 let document: MappingDocument | null = null;
 let fields: readonly string[] = [];
 let marks: DeclaredMarks = null;
+let keyMaps: KeyMaps = new Map();
 let rows: readonly TrialRow[] = [];
 let trial: Trial | null = null;
 /** How many records are tried for faults: fewer where the document has very many lines, so that results don't wait for it. */
@@ -30,15 +32,16 @@ addEventListener('message', ({ data }: MessageEvent<TrialQuestion>) => {
   document = data.document ?? document;
   fields = data.fields ?? fields;
   if (data.marks !== undefined) marks = data.marks;
+  keyMaps = data.keyMaps ?? keyMaps;
   rows = data.rows ?? rows;
   if (document === null) return;
   const readable = rows.filter((r) => r.values.length > 0);
   const file = readable[0]?.file ?? null;
   if (changed || trial === null) {
     const now = timestampOfMillis(Date.now());
-    trial = new Trial(document, fields, now, marks);
+    trial = new Trial(document, fields, now, marks, keyMaps);
     if (data.document !== undefined || data.fields !== undefined)
-      examples = runExamples({ document, fields, marks, now });
+      examples = runExamples({ document, fields, marks, now, keyMaps });
     looked = Math.min(readable.length, Math.max(LEAST_LOOKED, Math.floor(LOOKED_VALUES / document.lines.length)));
     coverage = trial.coverage(
       readable.slice(0, looked).map((r) => r.values),

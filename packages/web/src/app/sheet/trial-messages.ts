@@ -4,6 +4,7 @@ import type {
   InAndOut,
   MappingDocument,
   DeclaredMarks,
+  KeyMaps,
   Problem,
   RecordResult,
 } from '@versicle/core';
@@ -14,6 +15,7 @@ export interface TrialQuestion {
   readonly document?: MappingDocument;
   readonly fields?: readonly string[];
   readonly marks?: DeclaredMarks;
+  readonly keyMaps?: KeyMaps;
   readonly rows?: readonly TrialRow[];
   readonly sample: number;
   readonly line: string | null;

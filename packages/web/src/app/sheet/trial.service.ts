@@ -1,5 +1,5 @@
 import { Injectable } from '@angular/core';
-import type { MappingDocument, DeclaredMarks } from '@versicle/core';
+import type { DeclaredMarks, KeyMaps, MappingDocument } from '@versicle/core';
 import { Observable } from 'rxjs';
 import type { TrialAnswer, TrialQuestion, TrialRow } from './trial-messages';
 
@@ -8,6 +8,7 @@ export interface TrialRequest {
   readonly fields: readonly string[];
   readonly rows: readonly TrialRow[];
   readonly marks: DeclaredMarks;
+  readonly keyMaps: KeyMaps;
   readonly sample: number;
   readonly line: string | null;
 }
@@ -33,7 +34,9 @@ export class TrialService {
       const question: TrialQuestion = {
         id,
         ...(known.document === request.document ? {} : { document: request.document }),
-        ...(known.fields === request.fields ? {} : { fields: request.fields, marks: request.marks }),
+        ...(known.fields === request.fields
+          ? {}
+          : { fields: request.fields, marks: request.marks, keyMaps: request.keyMaps }),
         ...(known.rows === request.rows ? {} : { rows: request.rows }),
         sample: request.sample,
         line: request.line,
