@@ -16,3 +16,4 @@ export * from './structures.ts';
 export * from './source-sets.ts';
 export * from './codes.ts';
 export * from './key-maps.ts';
+export * from './foreign.ts';

@@ -2,6 +2,7 @@ import * as z from 'zod';
 import * as codes from './codes.ts';
 import * as common from './common.ts';
 import * as failures from './failures.ts';
+import * as foreign from './foreign.ts';
 import * as keyMaps from './key-maps.ts';
 import * as mappings from './mappings.ts';
 import * as profiles from './profiles.ts';
@@ -225,6 +226,20 @@ export const routes = {
     params: idParams.extend({ line: z.string().min(1).max(100) }),
     body: mappings.newComment,
     response: mappings.lineHistory,
+  },
+  lookAtForeign: {
+    method: 'post',
+    path: '/foreign/look',
+    summary: 'How a mapping spreadsheet of somebody’s own making seems to be laid out',
+    body: foreign.lookAtForeign,
+    response: foreign.foreignLook,
+  },
+  readForeign: {
+    method: 'post',
+    path: '/foreign/read',
+    summary: 'A mapping spreadsheet as a document, by the columns as they were matched; nothing is made of it yet',
+    body: foreign.readForeign,
+    response: foreign.foreignRead,
   },
   listStarters: {
     method: 'get',

@@ -5,3 +5,4 @@ export * from './records.ts';
 export * from './write.ts';
 export * from './document-workbook.ts';
 export * from './code-table.ts';
+export * from './grid.ts';

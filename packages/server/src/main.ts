@@ -5,6 +5,7 @@ import { fileURLToPath } from 'node:url';
 import type { Express } from 'express';
 import { pino } from 'pino';
 import { Engine } from './engine/engine.ts';
+import { Foreign } from './foreign/foreign.ts';
 import { Failures } from './failures/failures.ts';
 import { makeApp } from './http/app.ts';
 import { Events } from './http/events.ts';
@@ -72,6 +73,7 @@ async function start(): Promise<void> {
     sourceSets,
     codes: new Codes(db, systems, mappings),
     keyMaps,
+    foreign: new Foreign(db, systems, structures),
     starters: new Starters(db, systems, structures, mappings),
     mappings,
     workbooks: new Workbooks(mappings),

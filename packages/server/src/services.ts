@@ -3,6 +3,7 @@ import type { Failures } from './failures/failures.ts';
 import type { Events } from './http/events.ts';
 import type { Codes } from './codes/codes.ts';
 import type { KeyMaps } from './key-maps/key-maps.ts';
+import type { Foreign } from './foreign/foreign.ts';
 import type { Mappings } from './mappings/mappings.ts';
 import type { Workbooks } from './mappings/workbooks.ts';
 import type { Plans } from './plans/plans.ts';
@@ -26,6 +27,7 @@ export interface Services {
   readonly codes: Codes;
   readonly keyMaps: KeyMaps;
   readonly starters: Starters;
+  readonly foreign: Foreign;
   readonly mappings: Mappings;
   readonly workbooks: Workbooks;
   readonly trials: Trials;

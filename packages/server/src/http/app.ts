@@ -19,12 +19,13 @@ import { systemRoutes } from '../systems/routes.ts';
 import { todayRoutes } from '../today/routes.ts';
 import { codeFiles, codeRoutes } from '../codes/routes.ts';
 import { keyMapRoutes } from '../key-maps/routes.ts';
+import { foreignRoutes } from '../foreign/routes.ts';
 import { starterRoutes } from '../starters/routes.ts';
 import { sourceSetRoutes } from '../source-sets/routes.ts';
 import { trialFiles, trialRoutes } from '../trials/routes.ts';
 import { Api } from './api.ts';
 import { Problem } from './problem.ts';
-import { gate, whoAsks } from './who.ts';
+import { gate } from './who.ts';
 
 export interface AppOptions {
   readonly version: string;
@@ -58,8 +59,8 @@ export function makeApp(services: Services, { version, host, pages, log }: AppOp
     await services.db.query('SELECT 1');
     return { ok: true, version };
   });
-  api.on('session', () => ({
-    person: whoAsks({} as never).person,
+  api.on('session', (_asked, who) => ({
+    person: who.person,
     workspace: process.env['VERSICLE_WORKSPACE'] ?? 'My workspace',
     environment: process.env['VERSICLE_ENVIRONMENT'] ?? 'Local',
   }));
@@ -74,6 +75,7 @@ export function makeApp(services: Services, { version, host, pages, log }: AppOp
     codeRoutes,
     keyMapRoutes,
     starterRoutes,
+    foreignRoutes,
     planRoutes,
     runRoutes,
     failureRoutes,

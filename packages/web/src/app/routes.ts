@@ -34,9 +34,19 @@ export const routes: Routes = [
     loadComponent: () => import('./mappings/new-mapping.page').then((m) => m.NewMappingPage),
   },
   {
+    path: 'mappings/new/spreadsheet',
+    title: 'From a spreadsheet · Versicle',
+    loadComponent: () => import('./foreign/foreign.page').then((m) => m.ForeignPage),
+  },
+  {
     path: 'mappings/all/lines',
     title: 'All lines · Versicle',
     loadComponent: () => import('./mappings/lines.page').then((m) => m.LinesPage),
+  },
+  {
+    path: 'mappings/all/awaiting',
+    title: 'What awaits whom · Versicle',
+    loadComponent: () => import('./mappings/awaiting.page').then((m) => m.AwaitingPage),
   },
   {
     path: 'mappings/:id',

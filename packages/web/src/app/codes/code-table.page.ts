@@ -11,11 +11,11 @@ import { LoadingComponent } from '../shared/loading.component';
 import { figure, FigurePipe, inWords, TimePipe } from '../shared/words';
 import { codesActions, codesFeature, type CodeTablePatch } from './codes.feature';
 
-const PARTS: readonly [part: 'to' | 'meaning' | 'validFrom' | 'validTo', label: string, type: string][] = [
-  ['to', 'To code', 'text'],
-  ['meaning', 'Meaning', 'text'],
-  ['validFrom', 'Valid from', 'date'],
-  ['validTo', 'Valid to', 'date'],
+const PARTS: readonly [part: 'to' | 'meaning' | 'validFrom' | 'validTo', label: string, help: string][] = [
+  ['to', 'To code', ''],
+  ['meaning', 'Meaning', ''],
+  ['validFrom', 'Valid from', 'a day such as 2026-08-03'],
+  ['validTo', 'Valid to', 'a day such as 2026-08-03'],
 ];
 const SHOWN = 200;
 
@@ -84,7 +84,7 @@ export class CodeTablePage {
     if (same) return `${where}; its copy is the same`;
     const parts = [
       lacks > 0 ? `lacks ${inWords(lacks, 'code')}` : '',
-      more > 0 ? `has ${inWords(more, 'code')} that are not here` : '',
+      more > 0 ? `has ${inWords(more, 'code that is', 'codes that are')} not here` : '',
       differs > 0 ? `has ${inWords(differs, 'other value')}` : '',
     ].filter(Boolean);
     return `${where}; its copy ${parts.join(', ')}`;
@@ -112,6 +112,8 @@ export class CodeTablePage {
     from!.focus();
   }
   protected change(at: number, part: (typeof PARTS)[number][0], text: string): void {
+    if ((part === 'validFrom' || part === 'validTo') && !/^(\d{4}-\d{2}-\d{2})?$/.test(text))
+      return this.say(`“${text}” is no day such as 2026-08-03.`, true);
     const codes = this.table()!.codes.map((c, i) => {
       if (i !== at) return c;
       const { [part]: _, ...rest } = c;

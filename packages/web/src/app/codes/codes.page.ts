@@ -43,6 +43,7 @@ import { codesActions, codesFeature } from './codes.feature';
                 <th scope="col" class="n">Codes</th>
                 <th scope="col">Used in</th>
                 <th scope="col">Lacks</th>
+                <th scope="col">By</th>
                 <th scope="col" class="n">Changed</th>
               </tr>
             </thead>
@@ -64,7 +65,7 @@ import { codesActions, codesFeature } from './codes.feature';
                     @for (u of t.usedIn; track u.mapping) {
                       <a [routerLink]="['/mappings', u.mapping]" [queryParams]="{ view: 'codes' }">{{ u.name }}</a>
                       @if (!u.same && t.kept) {
-                        <span class="soft">(its own copy differs)</span>
+                        <span class="soft differs">its own copy differs</span>
                       }
                       <br />
                     } @empty {
@@ -74,9 +75,10 @@ import { codesActions, codesFeature } from './codes.feature';
                   <td [class.rub]="t.missing > 0">
                     {{ t.missing === 0 ? 'nothing' : t.missing === 1 ? '1 code' : (t.missing | figure) + ' codes' }}
                   </td>
+                  <td class="soft">{{ t.updatedBy }}</td>
                   <td class="n">
                     @if (t.updatedAt; as at) {
-                      <span [title]="at | fullTime">{{ at | time }}</span> <span class="soft">{{ t.updatedBy }}</span>
+                      <span [title]="at | fullTime">{{ at | time }}</span>
                     } @else {
                       <button type="button" class="btn quiet" (click)="keep(t.name, t.usedIn[0]!.mapping)">
                         Keep {{ t.name }} for all mappings
@@ -108,7 +110,11 @@ import { codesActions, codesFeature } from './codes.feature';
       gap: 8px;
     }
     .name .soft {
-      margin-left: 8px;
+      display: block;
+      font: 13px/1.35 var(--sans);
+    }
+    .differs {
+      margin-left: 7px;
     }
     .empty {
       font: 15.2px/1.5 var(--serif);

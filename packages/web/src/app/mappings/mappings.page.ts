@@ -23,6 +23,7 @@ import { ProgressComponent } from './progress.component';
           [value]="search() ?? ''"
           (input)="find($any($event.target).value)"
         />
+        <a class="btn" routerLink="/mappings/all/awaiting">What awaits whom</a>
         <a class="btn" routerLink="/mappings/all/lines">All lines</a>
         <a class="btn first" routerLink="/mappings/new">New mapping</a>
       </div>

@@ -27,7 +27,10 @@ const WRITTEN: ReadonlySet<string> = new Set(['embedded', 'postgres', 'http', 'f
     <div class="page">
       <p class="crumbs"><a routerLink="/mappings">Mappings</a> /</p>
       <h1>New mapping</h1>
-      <p class="sub">Where the records come from, and where they go.</p>
+      <p class="sub">
+        Where the records come from, and where they go. A mapping document that others wrote comes in
+        <a routerLink="/mappings/new/spreadsheet">from a spreadsheet</a>.
+      </p>
       <form (ngSubmit)="begin()" aria-label="New mapping">
         <div class="two">
           <fieldset>

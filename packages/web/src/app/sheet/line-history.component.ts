@@ -26,10 +26,10 @@ const FIRST = 4;
     </form>
     @for (e of shown(); track e.id) {
       <p class="small">
-        <span class="soft" [title]="e.at | fullTime">{{ e.at | time }}</span> <b>{{ e.by }}</b>
+        <span class="soft" [title]="e.at | fullTime">{{ e.at | time }}</span>&ngsp;<b>{{ e.by }}</b>
         @switch (e.what) {
           @case ('comment') {
-            : {{ e.message }}
+            says: {{ e.message }}
           }
           @case ('state') {
             {{ e.parts[0]?.after === 'agreed' ? 'agreed to it' : 'set it to ' + e.parts[0]?.after }},

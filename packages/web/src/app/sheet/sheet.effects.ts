@@ -42,8 +42,8 @@ export const loadSamples = createEffect(
     actions.pipe(
       ofType(a.loaded, a.samplesOutdated),
       concatLatestFrom(() => store.select(sheetFeature.selectSheetState)),
-      switchMap(([, { id, record, document }]) => {
-        const key = sourceSetKey(document!);
+      switchMap(([, { id, record, stored }]) => {
+        const key = sourceSetKey(stored!);
         const failed: Observable<FailedRecordDetail | null> =
           record === null
             ? of(null)
@@ -60,14 +60,15 @@ export const loadSamples = createEffect(
     ),
   { functional: true },
 );
-/** What is stored makes other records than those that are shown. */
+/** What is stored makes other records than those that are shown; also where it changed while they were fetched. */
 export const refreshSamples = createEffect(
   (actions = inject(Actions), store = inject(Store)) =>
     actions.pipe(
-      ofType(a.saved),
+      ofType(a.saved, a.samplesLoaded),
       concatLatestFrom(() => store.select(sheetFeature.selectSheetState)),
       filter(
-        ([{ document }, { samples }]) => samples.state !== 'loading' && samples.value?.key !== sourceSetKey(document),
+        ([, { samples, stored }]) =>
+          samples.state !== 'loading' && stored !== null && samples.value?.key !== sourceSetKey(stored),
       ),
       map(() => a.samplesOutdated()),
     ),

@@ -2,14 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, si
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import type { JoinFigures } from '@versicle/contract';
-import {
-  isComposed,
-  membersOf,
-  sourceFieldText,
-  sourceSetKey,
-  type MappingDocument,
-  type Problem,
-} from '@versicle/core';
+import { isComposed, membersOf, sourceSetKey, type MappingDocument, type Problem } from '@versicle/core';
 import { SELECT } from '../shared/select';
 import { SignComponent } from '../shared/signs.component';
 import { figure, FigurePipe, inWords } from '../shared/words';
@@ -63,11 +56,8 @@ export class SourceSetPanelComponent {
 
   protected readonly source = computed(() => this.document().source);
   protected readonly composed = computed(() => isComposed(this.document()));
+  /** Fields of all members, also of those whose join is not sound yet. */
   protected readonly fields = computed(() =>
-    (this.samples().value?.fields ?? []).map((name) => ({ name: sourceFieldText(this.document(), name), detail: '' })),
-  );
-  /** Also those of datasets whose join is not sound yet. */
-  protected readonly joinFields = computed(() =>
     membersOf(this.document())
       .filter((m) => m.role !== 'union')
       .flatMap((m) =>

@@ -36,6 +36,7 @@ import { inWords } from '../shared/words';
                   nzShowSearch
                   nzAllowClear
                   nzPlaceHolder="nothing: null"
+                  aria-label="choice"
                   [attr.aria-label]="'Below ' + p.above"
                   [nzId]="'below-' + dataset() + '-' + p.above"
                 >

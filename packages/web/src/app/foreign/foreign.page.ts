@@ -1,0 +1,185 @@
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { toSignal } from '@angular/core/rxjs-interop';
+import { FormsModule } from '@angular/forms';
+import { RouterLink } from '@angular/router';
+import { Store } from '@ngrx/store';
+import type { ForeignRead, ForeignSheet } from '@versicle/contract';
+import { FOREIGN_PARTS, type ForeignPart } from '@versicle/core';
+import { catchError, forkJoin, map, of, switchMap } from 'rxjs';
+import { mappingsActions } from '../mappings/mappings.feature';
+import { Api, type ServerProblem } from '../shared/api';
+import { SELECT } from '../shared/select';
+import { SignComponent } from '../shared/signs.component';
+import { FigurePipe, inWords } from '../shared/words';
+
+const SHOWN = 14;
+
+/** A mapping spreadsheet that others laid out: which sheet, which header row, what each column means; then the document. */
+@Component({
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RouterLink, FormsModule, SELECT, SignComponent, FigurePipe],
+  templateUrl: './foreign.page.html',
+  styleUrl: './foreign.page.less',
+})
+export class ForeignPage {
+  private readonly api = inject(Api);
+  private readonly store = inject(Store);
+  protected readonly parts = FOREIGN_PARTS.filter(
+    (p) => !p.startsWith('code f') && !p.startsWith('code t') && p !== 'code meaning' && p !== 'code list',
+  );
+  protected readonly codeParts = FOREIGN_PARTS.filter((p) => /^code (list|from|to|meaning)$/.test(p));
+  protected readonly file = signal<{ name: string; content: string } | null>(null);
+  protected readonly sheets = signal<readonly ForeignSheet[]>([]);
+  protected readonly chosen = signal<string | null>(null);
+  protected readonly headerRow = signal(0);
+  protected readonly columns = signal<readonly (ForeignPart | null)[]>([]);
+  protected readonly withCodes = signal<readonly string[]>([]);
+  protected readonly targetTable = signal<string | null>(null);
+  protected readonly source = signal<string | null>(null);
+  protected readonly target = signal('');
+  protected readonly name = signal('');
+  protected readonly problem = signal('');
+  protected readonly busy = signal('');
+  protected readonly read = signal<ForeignRead | null>(null);
+  protected readonly datasets = toSignal(
+    this.api.call('listSystems', {}).pipe(
+      map((systems) => systems.filter((s) => s.diagnosis?.ok)),
+      switchMap((systems) =>
+        systems.length === 0
+          ? of([])
+          : forkJoin(
+              systems.map(({ id }) =>
+                this.api.call('listDatasets', { params: { id } }).pipe(
+                  map((list) => list.filter((d) => d.problem === null).map((d) => `${id}/${d.name}`)),
+                  catchError(() => of<string[]>([])),
+                ),
+              ),
+            ),
+      ),
+      map((lists) => lists.flat()),
+      catchError(() => of<string[]>([])),
+    ),
+    { initialValue: [] as string[] },
+  );
+  protected readonly sheet = computed(() => this.sheets().find((s) => s.name === this.chosen()) ?? null);
+  protected readonly codeSheets = computed(() => this.sheets().filter((s) => s.holds === 'codes'));
+  protected readonly shownRows = computed(() => {
+    const sheet = this.sheet();
+    if (!sheet) return [];
+    return sheet.rows
+      .slice(0, Math.max(SHOWN, this.headerRow() + 6))
+      .map((cells, i) => ({ number: i + 1, cells, header: i === this.headerRow() }));
+  });
+  protected readonly width = computed(() =>
+    Math.max(this.columns().length, ...this.shownRows().map((r) => r.cells.length)),
+  );
+  protected readonly places = computed(() => Array.from({ length: this.width() }, (_, i) => i));
+  protected readonly matched = computed(() => this.columns().filter((c) => c !== null).length);
+  protected readonly readWords = computed(() => {
+    const read = this.read();
+    if (!read) return '';
+    const { understood, toMap, left } = read;
+    return `${inWords(understood, 'line')} understood, ${inWords(toMap, 'line is', 'lines are')} to map and ${toMap === 1 ? 'keeps its' : 'keep their'} text as a note${left.length > 0 ? `; ${inWords(left.length, 'text')} outside the rows ${left.length === 1 ? 'stands' : 'stand'} in the purpose` : ''}.`;
+  });
+
+  protected take(box: HTMLInputElement): void {
+    const file = box.files?.[0];
+    if (!file) return;
+    const reader = new FileReader();
+    reader.onload = () => this.look(file.name, String(reader.result).replace(/^[^,]*,/, ''));
+    reader.onerror = () => this.problem.set(`${file.name} could not be read from the disk.`);
+    reader.readAsDataURL(file);
+    box.value = '';
+  }
+  private look(name: string, content: string): void {
+    this.busy.set(`Looking at ${name} …`);
+    this.problem.set('');
+    this.read.set(null);
+    this.api.call('lookAtForeign', { body: { fileName: name, content } }).subscribe({
+      next: ({ sheets }) => {
+        this.busy.set('');
+        this.file.set({ name, content });
+        this.sheets.set(sheets);
+        this.choose((sheets.find((s) => s.holds === 'lines') ?? sheets[0]!).name);
+        this.withCodes.set(sheets.filter((s) => s.holds === 'codes').map((s) => s.name));
+        if (this.name() === '') this.name.set(name.replace(/\.\w+$/, '').replace(/[-_]+/g, ' '));
+      },
+      error: (error: ServerProblem) => {
+        this.busy.set('');
+        this.problem.set(error.message);
+      },
+    });
+  }
+  protected choose(name: string): void {
+    const sheet = this.sheets().find((s) => s.name === name)!;
+    this.chosen.set(name);
+    this.headerRow.set(sheet.headerRow);
+    this.columns.set(sheet.columns);
+    this.targetTable.set(sheet.targets[0] ?? null);
+    this.read.set(null);
+  }
+  protected setHeader(row: number): void {
+    if (Number.isInteger(row) && row >= 1) this.headerRow.set(row - 1);
+    this.read.set(null);
+  }
+  protected match(at: number, part: ForeignPart | null): void {
+    // A meaning belongs to one column.
+    this.columns.set(
+      this.places().map((i) => (i === at ? part : this.columns()[i] === part ? null : (this.columns()[i] ?? null))),
+    );
+    this.read.set(null);
+  }
+  protected useCodes(name: string, use: boolean): void {
+    this.withCodes.update((names) => (use ? [...names, name] : names.filter((n) => n !== name)));
+    this.read.set(null);
+  }
+
+  protected readIt(): void {
+    const [file, sheet, source] = [this.file(), this.sheet(), this.source()];
+    if (!file || !sheet) return;
+    if (!source)
+      return this.problem.set('Choose the dataset that the records come from; its fields are looked for in the sheet.');
+    if (!/^[^/]+\/.+/.test(this.target().trim())) return this.problem.set('Name the target as system/dataset.');
+    if (this.name().trim() === '') return this.problem.set('Give the mapping a name.');
+    this.problem.set('');
+    this.busy.set('Reading the sheet …');
+    const codes = this.codeSheets()
+      .filter((s) => this.withCodes().includes(s.name))
+      .map((s) => ({ sheet: s.name, headerRow: s.headerRow, columns: s.columns }));
+    const lines = {
+      sheet: sheet.name,
+      headerRow: this.headerRow(),
+      columns: this.places().map((i) => this.columns()[i] ?? null),
+    };
+    this.api
+      .call('readForeign', {
+        body: {
+          fileName: file.name,
+          content: file.content,
+          name: this.name().trim(),
+          lines,
+          codes,
+          source,
+          target: this.target().trim(),
+          targetTable: this.targetTable(),
+        },
+      })
+      .subscribe({
+        next: (read) => {
+          this.busy.set('');
+          this.read.set(read);
+        },
+        error: (error: ServerProblem) => {
+          this.busy.set('');
+          this.problem.set(error.message);
+        },
+      });
+  }
+  protected begin(): void {
+    this.store.dispatch(mappingsActions.create({ document: this.read()!.document }));
+  }
+  protected how(line: ForeignRead['document']['lines'][number]): string {
+    if (line.kind === undefined) return line.note ?? '';
+    return line.rule ?? line.source ?? (line.value === undefined ? line.kind : String(line.value));
+  }
+}

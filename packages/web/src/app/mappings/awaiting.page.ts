@@ -1,0 +1,134 @@
+import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
+import { RouterLink } from '@angular/router';
+import { Store } from '@ngrx/store';
+import type { LineOfAll } from '@versicle/contract';
+import { LoadingComponent } from '../shared/loading.component';
+import { FigurePipe, inWords } from '../shared/words';
+import { mappingsActions, mappingsFeature } from './mappings.feature';
+
+interface Awaited {
+  readonly mapping: string;
+  readonly name: string;
+  readonly lines: readonly LineOfAll[];
+}
+
+/** What awaits whom: questions by the person they are put to, lines to sign, lines to map. */
+@Component({
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RouterLink, LoadingComponent, FigurePipe],
+  template: `
+    <div class="page">
+      <p class="crumbs"><a routerLink="/mappings">Mappings</a> /</p>
+      <h1>What awaits whom</h1>
+      <p class="sub">{{ summary() }}</p>
+      <vs-loading [of]="loading()" (again)="open()" />
+      @if (loading().value) {
+        @for (p of people(); track p.person) {
+          <section [attr.aria-label]="'Questions to ' + p.person">
+            <h2>
+              {{ p.person }} <small>{{ p.count | figure }} to answer</small>
+            </h2>
+            @for (m of p.mappings; track m.mapping) {
+              <p>
+                <a [routerLink]="['/mappings', m.mapping]" [queryParams]="{ view: 'questions' }">{{ m.name }}</a>
+                @for (l of m.lines; track l.line) {
+                  <a class="line" [routerLink]="['/mappings', m.mapping]" [queryParams]="{ line: l.line }"
+                    >line {{ l.number }} <i>{{ l.label }}</i></a
+                  >
+                }
+              </p>
+            }
+          </section>
+        }
+        @for (part of parts(); track part.title) {
+          <section [attr.aria-label]="part.title">
+            <h2>
+              {{ part.title }} <small>{{ part.words }}</small>
+            </h2>
+            @for (m of part.mappings; track m.mapping) {
+              <p>
+                <a [routerLink]="['/mappings', m.mapping]" [queryParams]="{ show: part.show }">{{ m.name }}</a>
+                @for (l of m.lines.slice(0, 12); track l.line) {
+                  <a class="line" [routerLink]="['/mappings', m.mapping]" [queryParams]="{ line: l.line }"
+                    >line {{ l.number }} <i>{{ l.label }}</i></a
+                  >
+                }
+                @if (m.lines.length > 12) {
+                  <span class="soft">and {{ m.lines.length - 12 | figure }} more</span>
+                }
+              </p>
+            } @empty {
+              <p class="soft">Nothing.</p>
+            }
+          </section>
+        }
+      }
+    </div>
+  `,
+  styles: `
+    section p {
+      max-width: 900px;
+      padding: 5px 0;
+      border-top: 1px solid var(--hair);
+    }
+    .line {
+      font-weight: 400;
+      margin-left: 14px;
+      white-space: nowrap;
+      display: inline-block;
+    }
+    .line i {
+      font-family: var(--serif);
+      color: var(--ink-2);
+    }
+  `,
+})
+export class AwaitingPage {
+  private readonly store = inject(Store);
+  protected readonly loading = this.store.selectSignal(mappingsFeature.selectLines);
+  private readonly lines = computed(() => this.loading().value ?? []);
+  protected readonly people = computed(() => {
+    const asked = this.lines().filter((l) => l.questions > 0);
+    const names = [...new Set(asked.flatMap((l) => (l.waitsFor.length > 0 ? l.waitsFor : ['Nobody yet'])))].sort();
+    return names.map((person) => {
+      const lines = asked.filter((l) =>
+        person === 'Nobody yet' ? l.waitsFor.length === 0 : l.waitsFor.includes(person),
+      );
+      return { person, count: lines.length, mappings: byMapping(lines) };
+    });
+  });
+  protected readonly parts = computed(() => [
+    {
+      title: 'To be signed',
+      words: 'drafted lines; who signs sets them to agreed',
+      show: 'drafted',
+      mappings: byMapping(this.lines().filter((l) => l.state === 'drafted')),
+    },
+    {
+      title: 'To be mapped',
+      words: 'nobody has said what fills them',
+      show: 'to map',
+      mappings: byMapping(this.lines().filter((l) => l.state === 'to map')),
+    },
+  ]);
+  protected readonly summary = computed(() => {
+    const count = (state: LineOfAll['state']): number => this.lines().filter((l) => l.state === state).length;
+    const questions = this.lines().reduce((n, l) => n + l.questions, 0);
+    return `${inWords(questions, 'question is', 'questions are')} open, ${inWords(count('drafted'), 'line')} to be signed, ${inWords(count('to map'), 'line')} to be mapped.`;
+  });
+  constructor() {
+    this.open();
+  }
+  protected open(): void {
+    this.store.dispatch(mappingsActions.linesOpened());
+  }
+}
+
+function byMapping(lines: readonly LineOfAll[]): Awaited[] {
+  const found = new Map<string, Awaited>();
+  for (const line of lines) {
+    const known = found.get(line.mapping);
+    found.set(line.mapping, { mapping: line.mapping, name: line.name, lines: [...(known?.lines ?? []), line] });
+  }
+  return [...found.values()];
+}
