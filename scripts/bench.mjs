@@ -3,11 +3,11 @@ import { join } from 'node:path';
 import { spawnSync } from 'node:child_process';
 import { ensureInstalled, fail, root } from './setup.mjs';
 
-/** `npm run bench -- apply|run|readers|compile|sheet`: prints figures against a floor taken in the same run. */
+/** `npm run bench -- apply|run|readers|compile|sheet|join`: prints figures against a floor taken in the same run. */
 ensureInstalled();
 const { build } = await import('esbuild');
 const { buildServer, buildWeb } = await import('./build.mjs');
-const ALL = ['apply', 'run', 'readers', 'compile', 'sheet'];
+const ALL = ['apply', 'run', 'readers', 'compile', 'sheet', 'join'];
 const names = process.argv.slice(2).length > 0 ? process.argv.slice(2) : ALL;
 const out = join(root, '.cache/bench');
 await buildServer();
@@ -16,7 +16,7 @@ if (names.includes('sheet')) await buildWeb();
 cpSync(join(root, 'packages/server/dist/profile-part-worker.js'), join(out, 'profile-part-worker.js'));
 for (const name of names) {
   if (!ALL.includes(name)) fail(`There is no benchmark “${name}”; there are ${ALL.join(', ')}.`);
-  const programs = name === 'apply' ? ['apply', 'apply-child'] : [name];
+  const programs = name === 'apply' || name === 'join' ? [name, `${name}-child`] : [name];
   for (const program of programs)
     await build({
       entryPoints: [join(root, `bench/${program}.ts`)],

@@ -40,12 +40,12 @@ const VIEWS = [
   ['dataset-values', '/systems/tidebridge/dataset?name=members.txt&tab=values'],
   ['dataset-quality', '/systems/tidebridge/dataset?name=trips-*.csv&tab=quality'],
   ['dataset-format', '/systems/tidebridge/dataset?name=members.txt&tab=format'],
-  ['system-api', '/systems/membership'],
   ['mappings', '/mappings'],
   ['sheet', '/mappings/trips-to-warehouse'],
   ['sheet-line', `/mappings/trips-to-warehouse?line=l11&record=${failure}`],
   ['sheet-document', '/mappings/trips-to-warehouse?view=document'],
-  ['sheet-codes', '/mappings/trips-to-warehouse?view=codes'],
+  ['sheet-source-set', '/mappings/trips-by-station-and-month?view=source'],
+  ['code-table', '/codes/tariff'],
   ['sheet-trial', '/mappings/trips-to-warehouse?view=trial'],
   ['sheet-examples', '/mappings/members-to-membership-service?view=examples'],
   ['plans', '/plans?start=trips-by-the-month'],
@@ -62,7 +62,7 @@ mkdirSync(join(root, 'docs/screenshots'), { recursive: true });
 for (const [name, path] of VIEWS) {
   await page.goto(server.address + path, { waitUntil: 'load' });
   // The event stream keeps the network busy for ever; what is shown settles well within this.
-  await page.waitForTimeout(1500);
+  await page.waitForTimeout(name === 'sheet-source-set' ? 8000 : 1500);
   await page.screenshot({ path: join(root, `docs/screenshots/${name}.png`) });
 }
 await browser.close();

@@ -11,8 +11,8 @@ export class Decimal {
 }
 
 const MAX_SCALE = 16383;
-const MAX_DISPLAY_SCALE = 1000;
-const MIN_SIGNIFICANT_DIGITS = 16;
+export const MAX_DISPLAY_SCALE = 1000;
+export const MIN_SIGNIFICANT_DIGITS = 16;
 const MAX_WHOLE_DIGITS = 131072;
 const POWERS = Array.from({ length: 16 }, (_, n) => 10 ** n);
 const SAFE = Number.MAX_SAFE_INTEGER;
@@ -21,10 +21,10 @@ export const ZERO = new Decimal(0, 0);
 export const NAN = new Decimal(NaN, 0);
 
 const BIG_POWERS = Array.from({ length: 64 }, (_, n) => 10n ** BigInt(n));
-function big10(n: number): bigint {
+export function big10(n: number): bigint {
   return n < BIG_POWERS.length ? BIG_POWERS[n]! : 10n ** BigInt(n);
 }
-function make(units: bigint, scale: number): Decimal {
+export function make(units: bigint, scale: number): Decimal {
   return new Decimal(units <= BigInt(SAFE) && units >= -BigInt(SAFE) ? Number(units) : units, scale);
 }
 export function isSpecial(d: Decimal): boolean {
@@ -215,7 +215,7 @@ export function divideDecimals(a: Decimal, b: Decimal): Decimal | null {
   return make(roundedQuotient(top, bottom), scale);
 }
 
-function roundedQuotient(top: bigint, bottom: bigint): bigint {
+export function roundedQuotient(top: bigint, bottom: bigint): bigint {
   const negative = top < 0n !== bottom < 0n;
   const t = top < 0n ? -top : top;
   const b = bottom < 0n ? -bottom : bottom;

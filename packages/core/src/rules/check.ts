@@ -198,12 +198,6 @@ class Checker {
       return this.comparison(op, left, right, node);
     if (op === '~' || op === '~*' || op === '!~' || op === '!~*') return this.regex(op, left, right, node);
     if (op === '||' && left.type !== 'jsonb' && right.type !== 'jsonb') return this.joined(left, right, node);
-    if (op === '^' && (left.type === 'numeric' || right.type === 'numeric'))
-      throw new RuleError(
-        'Powers of exact decimals are not supported; cast to double precision first.',
-        node.at,
-        node.end,
-      );
     return this.resolve(`the operator ${op}`, binaryOperators[op]!, [left, right], node);
   }
 

@@ -1,4 +1,5 @@
 import * as D from '../fields/decimal.ts';
+import { expOfDecimal, lnOfDecimal, logOfDecimals, powerOfDecimals, type Impossible } from '../fields/decimal-power.ts';
 import { fitInteger } from '../fields/values.ts';
 import type { RuleContext } from './context.ts';
 import { over, type Overload, type RuleFunction } from './registry.ts';
@@ -40,6 +41,20 @@ function power(x: number, y: number, ctx: RuleContext): number | null {
     return ctx.fail('The result is too small for double precision.');
   return result;
 }
+const TEN = D.fromInteger(10);
+const IMPOSSIBLE: Readonly<Record<Impossible, string>> = {
+  'zero to a negative power': 'Zero raised to a negative power has no value.',
+  complex: 'A negative number raised to a fraction has no real value.',
+  overflow: 'The result is too large for numeric.',
+  'not positive': 'Only a number above zero has a logarithm.',
+};
+function possible(found: D.Decimal | Impossible, ctx: RuleContext): D.Decimal | null {
+  return typeof found === 'string' ? ctx.fail(IMPOSSIBLE[found]) : found;
+}
+/** What a C library gives in its last digit is its own: refused where it can't be the same. */
+const exactOnly = (): never => {
+  throw new Error('This function works on exact decimals here; cast the number to numeric.');
+};
 function modInt(a: Int, b: Int, ctx: RuleContext): Int | null {
   if (b == 0) return ctx.fail('Division by zero.');
   if (typeof a === 'number' && typeof b === 'number') {
@@ -51,10 +66,6 @@ function modInt(a: Int, b: Int, ctx: RuleContext): Int | null {
 const size = (n: number): number => Math.max(-2000, Math.min(2000, n));
 const numeric = 'numeric' as const;
 const float = 'float8' as const;
-
-const refuseDecimalPower = (): never => {
-  throw new Error('Powers of exact decimals are not supported; cast to double precision first.');
-};
 
 type Entry = [name: string, signature: string, summary: string, rule: string, value: string, overloads: Overload[]];
 const entries: Entry[] = [
@@ -167,14 +178,52 @@ const entries: Entry[] = [
     ],
   ],
   [
+    'ln',
+    'ln(numeric) → numeric',
+    'The natural logarithm.',
+    'ln(2.0)',
+    '0.6931471805599453',
+    [
+      over([numeric], numeric, (x: D.Decimal, ctx: RuleContext) => possible(lnOfDecimal(x), ctx)),
+      over([float], float, exactOnly, { prepare: exactOnly }),
+    ],
+  ],
+  [
+    'log',
+    'log([base,] numeric) → numeric',
+    'The logarithm, to the base 10 or another one.',
+    'log(100.0)',
+    '2.0000000000000000',
+    [
+      over([numeric], numeric, (x: D.Decimal, ctx: RuleContext) => possible(logOfDecimals(TEN, x), ctx)),
+      over([float], float, exactOnly, { prepare: exactOnly }),
+      over([numeric, numeric], numeric, (b: D.Decimal, x: D.Decimal, ctx: RuleContext) =>
+        possible(logOfDecimals(b, x), ctx),
+      ),
+    ],
+  ],
+  [
+    'exp',
+    'exp(numeric) → numeric',
+    'e raised to the number.',
+    'exp(1.0)',
+    '2.7182818284590452',
+    [
+      over([numeric], numeric, (x: D.Decimal, ctx: RuleContext) => possible(expOfDecimal(x), ctx)),
+      over([float], float, exactOnly, { prepare: exactOnly }),
+    ],
+  ],
+  [
     'power',
-    'power(base, exponent) → double precision',
-    'The base raised to the exponent (double precision).',
+    'power(base, exponent) → double precision or numeric',
+    'The base raised to the exponent; exact decimals stay exact decimals.',
     'power(2, 10)',
     '1024',
     [
       over([float, float], float, power),
-      over([numeric, numeric], numeric, (x: D.Decimal) => x, { prepare: refuseDecimalPower }),
+      over([numeric, numeric], numeric, (x: D.Decimal, y: D.Decimal, ctx: RuleContext) =>
+        possible(powerOfDecimals(x, y), ctx),
+      ),
     ],
   ],
   [
