@@ -396,3 +396,73 @@ describe('a format that is given', () => {
     expect((await apply('--format', 'x=y.json')).complained.join()).toContain('no source “x”');
   });
 });
+
+describe('a source set of several files', () => {
+  const fields = (names: string[]): object[] => names.map((name) => ({ name, type: 'text' }));
+  const joined = (source: object, lines: object[], names: string[]): string =>
+    write(
+      'joined.versicle.json',
+      JSON.stringify({
+        versicle: 1,
+        name: 'Joined',
+        source: { primary: { alias: 'm', dataset: 'tidebridge/members.csv' }, ...source },
+        target: { dataset: 'membership/member', fields: fields(names) },
+        lines,
+      }),
+    );
+  const tariffs = { alias: 't', dataset: 'tidebridge/tariffs.csv', kind: 'inner', on: 't.code = m.tariff' };
+  const members = (): string => write('set-m.csv', 'no,tariff\n1,A\n2,B\n3,Z\n4,A\nbroken\n');
+  const codes = (): string => write('set-t.csv', 'code;label\nA;one\nA;two\nB;three\n');
+
+  it('is composed, with counts that add up and rows of the first file', async () => {
+    const mapping = joined({ joins: [tariffs], filter: "m.no <> '4'" }, [
+      { id: 'a', target: 'no', kind: 'straight', source: 'm.no' },
+      { id: 'b', target: 'label', kind: 'rule', rule: "CASE WHEN t.label = 'two' THEN fail('not two') ELSE t.label END" },
+    ], ['no', 'label']); // prettier-ignore
+    const { code, said } = await versicle('apply', '--mapping', mapping, '--source', `m=${members()}`, '--source', `tariffs.csv=${codes()}`, '--out', path('set-out.csv'), '--failed', path('set-failed.jsonl')); // prettier-ignore
+    expect(code).toBe(0);
+    expect(said).toEqual([
+      '5 read + 2 multiplied = 1 unmatched + 2 filtered + 0 folded + 4 records',
+      '4 records = 0 skipped + 2 failed + 2 written',
+    ]);
+    expect(read('set-out.csv')).toBe('no,label\n1,one\n2,three\n');
+    const failed = read('set-failed.jsonl').trim().split('\n').map((l) => JSON.parse(l)); // prettier-ignore
+    expect(failed.map((f) => [f.row, f.line, f.cause])).toEqual([
+      [5, null, 'source_unreadable'],
+      [1, 'b', 'rule_error'],
+    ]);
+    expect(failed[1].values).toEqual({ 't.label': 'two' });
+  });
+  it('wants a file for each dataset, and says which', async () => {
+    const mapping = joined({ joins: [tariffs] }, [], ['no']);
+    const missing = await versicle('apply', '--mapping', mapping, '--source', `m=${members()}`, '--out', path('x.csv'));
+    expect(missing).toMatchObject({
+      code: 2,
+      complained: ['Name the file for tidebridge/tariffs.csv: --source t=FILE'],
+    });
+    const strange = await versicle('apply', '--mapping', mapping, '--source', `u=${members()}`, '--out', path('x.csv'));
+    expect(strange.complained.join()).toContain(
+      'tidebridge/members.csv under the alias m, tidebridge/tariffs.csv under the alias t',
+    );
+  });
+  it('of one file is sorted, and finds keys that were delivered elsewhere', async () => {
+    const mapping = joined({ orderBy: ['m.no DESC'] }, [
+      { id: 'a', target: 'no', kind: 'straight', source: 'm.no' },
+      { id: 'b', target: 'key', kind: 'rule', rule: "mapped_key('Bikes', m.tariff)", onFail: 'null' },
+    ], ['no', 'key']); // prettier-ignore
+    const keys = write('keys.csv', 'source,target\nA,100\nB,200\n');
+    const source = write('sorted.csv', 'no,tariff\n2,B\n10,A\n3,Q\n');
+    const { said } = await versicle('apply', '--mapping', mapping, '--source', `m=${source}`, '--out', path('sorted-out.csv'), '--key-map', `Bikes=${keys}`); // prettier-ignore
+    expect(said.at(-1)).toBe('1 remark');
+    expect(read('sorted-out.csv')).toBe('no,key\n3,\n2,200\n10,100\n');
+  });
+  it('with a join that waits for itself is refused by check', async () => {
+    const cyclic = [
+      { ...tariffs, on: 't.code = u.code' },
+      { ...tariffs, alias: 'u', on: 'u.code = t.code' },
+    ];
+    const { code, said } = await versicle('check', '--mapping', joined({ joins: cyclic }, [], ['no']));
+    expect(code).toBe(1);
+    expect(said.join()).toContain('neither can come first');
+  });
+});

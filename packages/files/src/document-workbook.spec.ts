@@ -1,4 +1,5 @@
-import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { spawnSync } from 'node:child_process';
+import { existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import ExcelJS from 'exceljs';
@@ -19,7 +20,7 @@ const demo = (name: string): MappingDocument =>
   readDocument(readFileSync(join(__dirname, `../../../demo/mappings/${name}.versicle.json`), 'utf8'));
 
 describe('a document as XLSX', () => {
-  it.each(['members', 'bikes', 'stations', 'trips'])('%s comes back as it was', async (name) => {
+  it.each(['members', 'bikes', 'stations', 'trips', 'trip-months'])('%s comes back as it was', async (name) => {
     const document = demo(name);
     expect(canonicalText(await again(document))).toBe(canonicalText(document));
   });
@@ -70,6 +71,54 @@ describe('a document as XLSX', () => {
     const { document: read } = await readDocumentWorkbook(path, 'document.xlsx');
     expect(read.lines[4]).toMatchObject({ id: 'l05', state: 'agreed' });
     expect(read.codeTables['tariff']!.at(-1)).toEqual({ from: 'Z', to: 'DAY', meaning: 'Given up' });
+  });
+  it('is the same with its columns in another order, columns added, and rows filtered or sorted', async () => {
+    const document = demo('trips');
+    await again(document);
+    const book = new ExcelJS.Workbook();
+    await book.xlsx.readFile(path);
+    const sheet = book.getWorksheet('Mapping')!;
+    const rows = (sheet.getSheetValues().slice(1) as ExcelJS.CellValue[][]).filter((r) =>
+      r.some((v) => v !== null && v !== undefined),
+    );
+    const width = Math.max(...rows.map((r) => r.length)) - 1;
+    const turned = rows.map((r) => [...Array.from({ length: width }, (_, i) => r[width - i] ?? null), null, 'mine']);
+    turned[0]![width + 1] = 'Added by us';
+    const [header, ...rest] = turned;
+    book.removeWorksheet(sheet.id);
+    const other = book.addWorksheet('Mapping');
+    other.addRows([header!, ...rest.reverse()]);
+    for (let row = 3; row < 8; row++) other.getRow(row).hidden = true;
+    await book.xlsx.writeFile(path);
+    const { document: read } = await readDocumentWorkbook(path, 'turned.xlsx');
+    expect(canonicalText(read)).toBe(canonicalText(document));
+  });
+  it('is refused where a column was renamed, for what stood there would be lost', async () => {
+    await again(demo('members'));
+    const book = new ExcelJS.Workbook();
+    await book.xlsx.readFile(path);
+    const sheet = book.getWorksheet('Mapping')!;
+    const rule = (sheet.getRow(1).values as string[]).indexOf('Rule');
+    sheet.getCell(1, rule).value = 'Regel';
+    await book.xlsx.writeFile(path);
+    await expect(readDocumentWorkbook(path, 'renamed.xlsx')).rejects.toThrow(/column “Rule” is not there/);
+  });
+  const office = ['/usr/bin/soffice', '/usr/bin/libreoffice'].find((program) => existsSync(program));
+  (office ? it : it.skip)('comes through LibreOffice, where that is installed, as it was', async () => {
+    const document = demo('members');
+    await again(document);
+    const out = join(home, 'converted');
+    spawnSync(office!, ['--headless', '--convert-to', 'xlsx:Calc MS Excel 2007 XML', '--outdir', out, path], {
+      env: { ...process.env, HOME: home },
+    });
+    const { document: read } = await readDocumentWorkbook(join(out, 'document.xlsx'), 'document.xlsx');
+    expect(canonicalText(read)).toBe(canonicalText(document));
+    const book = new ExcelJS.Workbook();
+    await book.xlsx.readFile(join(out, 'document.xlsx'));
+    const sheet = book.getWorksheet('Mapping')!;
+    const kind = (sheet.getRow(1).values as string[]).indexOf('Kind');
+    expect(sheet.getCell(2, kind).dataValidation).toMatchObject({ type: 'list' });
+    expect(sheet.getCell(2, kind).numFmt).toBe('@');
   });
   it('says what it is not', async () => {
     writeFileSync(path, readFileSync(path).subarray(0, 4000));

@@ -1,6 +1,6 @@
 import { quoted } from '../words.ts';
 import { DocumentError, parseDocument, type MappingDocument, type Problem } from './document.ts';
-import { BASE_SHEET, readJoin } from './workbook.ts';
+import { BASE_SHEET, READ_BACK, readJoin } from './workbook.ts';
 
 /** A sheet as it was read: rows of texts, the first of them the headings. */
 export type ReadSheet = readonly (readonly (string | null)[])[];
@@ -43,11 +43,27 @@ class WorkbookReader {
             message: `The workbook has no sheet ${quoted(name)}; it has ${[...this.sheets.keys()].map((n) => quoted(n)).join(', ') || 'none'}. Is it a mapping document?`,
           },
         ]);
+    this.headings();
     const data = this.document();
     if (this.problems.length > 0) throw new DocumentError(this.problems);
     return parseDocument(data);
   }
 
+  /** Columns may stand in another order, and others may be added; one that was renamed or taken out would be lost. */
+  private headings(): void {
+    for (const [sheet, wanted] of Object.entries(READ_BACK)) {
+      const [header] = this.sheets.get(sheet) ?? [];
+      if (!header) continue;
+      const there = new Set(header.map((h) => (h ?? '').trim().toLowerCase()));
+      const missing = wanted.filter((h) => !there.has(h.toLowerCase()));
+      if (missing.length > 0)
+        this.fault(
+          sheet,
+          1,
+          `The column${missing.length === 1 ? '' : 's'} ${missing.map((h) => quoted(h)).join(', ')} ${missing.length === 1 ? 'is' : 'are'} not there; headings must keep their names. Name ${missing.length === 1 ? 'it' : 'them'} again, or export the workbook anew.`,
+        );
+    }
+  }
   private fault(sheet: string, row: number, message: string): void {
     this.problems.push({ severity: 'error', path: `${sheet}, row ${row}`, message });
   }

@@ -81,6 +81,15 @@ const MAPPING_HEADER = [
   'Field no.',
 ] as const;
 
+/** Headings whose columns are read back, by sheet; a workbook without one of them would lose what stood there. */
+export const READ_BACK: Readonly<Record<string, readonly string[]>> = {
+  Overview: ['Entry', 'Value'],
+  Mapping: MAPPING_HEADER.filter((h) => !['Source dataset', 'Source type', 'Length', 'Question'].includes(h)),
+  'Checks and skips': ['What', 'Id', 'Rule', 'Says', 'When it fails'],
+  'Code tables': ['Table', 'From', 'To', 'Meaning'],
+  Questions: ['Id', 'Line', 'Question', 'To', 'By', 'Asked at', 'Answer', 'Answered by', 'Answered at'],
+};
+
 export function workbookOf(document: MappingDocument, facts: WorkbookFacts = {}): WorkbookSheet[] {
   return [
     overview(document, facts),

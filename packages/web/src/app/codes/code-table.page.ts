@@ -7,6 +7,7 @@ import type { Code } from '@versicle/core';
 import { catchError, map, of } from 'rxjs';
 import { frameActions } from '../frame/frame.feature';
 import { Api } from '../shared/api';
+import { chosenFile } from '../shared/chosen-file';
 import { LoadingComponent } from '../shared/loading.component';
 import { figure, FigurePipe, inWords, TimePipe } from '../shared/words';
 import { codesActions, codesFeature, type CodeTablePatch } from './codes.feature';
@@ -139,17 +140,13 @@ export class CodeTablePage {
     this.store.dispatch(codesActions.remove());
   }
 
-  protected readFile(box: HTMLInputElement): void {
-    const file = box.files?.[0];
-    if (!file) return;
-    const reader = new FileReader();
-    reader.onload = () =>
-      this.store.dispatch(
-        codesActions.readFile({ fileName: file.name, content: String(reader.result).replace(/^[^,]*,/, '') }),
-      );
-    reader.onerror = () => this.say(`${file.name} could not be read from the disk.`, true);
-    reader.readAsDataURL(file);
-    box.value = '';
+  protected async readFile(box: HTMLInputElement): Promise<void> {
+    try {
+      const file = await chosenFile(box);
+      if (file) this.store.dispatch(codesActions.readFile({ fileName: file.name, content: file.content }));
+    } catch (error) {
+      this.say((error as Error).message, true);
+    }
   }
   protected takeFile(replace: boolean): void {
     const { codes } = this.file()!.read;

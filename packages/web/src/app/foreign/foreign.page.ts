@@ -5,9 +5,11 @@ import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import type { ForeignRead, ForeignSheet } from '@versicle/contract';
 import { FOREIGN_PARTS, type ForeignPart } from '@versicle/core';
-import { catchError, forkJoin, map, of, switchMap } from 'rxjs';
+import { catchError, map, of } from 'rxjs';
 import { mappingsActions } from '../mappings/mappings.feature';
+import { allDatasets, datasetNames } from '../shared/all-datasets';
 import { Api, type ServerProblem } from '../shared/api';
+import { chosenFile } from '../shared/chosen-file';
 import { SELECT } from '../shared/select';
 import { SignComponent } from '../shared/signs.component';
 import { FigurePipe, inWords } from '../shared/words';
@@ -42,21 +44,8 @@ export class ForeignPage {
   protected readonly busy = signal('');
   protected readonly read = signal<ForeignRead | null>(null);
   protected readonly datasets = toSignal(
-    this.api.call('listSystems', {}).pipe(
-      map((systems) => systems.filter((s) => s.diagnosis?.ok)),
-      switchMap((systems) =>
-        systems.length === 0
-          ? of([])
-          : forkJoin(
-              systems.map(({ id }) =>
-                this.api.call('listDatasets', { params: { id } }).pipe(
-                  map((list) => list.filter((d) => d.problem === null).map((d) => `${id}/${d.name}`)),
-                  catchError(() => of<string[]>([])),
-                ),
-              ),
-            ),
-      ),
-      map((lists) => lists.flat()),
+    allDatasets(this.api).pipe(
+      map(datasetNames),
       catchError(() => of<string[]>([])),
     ),
     { initialValue: [] as string[] },
@@ -82,14 +71,13 @@ export class ForeignPage {
     return `${inWords(understood, 'line')} understood, ${inWords(toMap, 'line is', 'lines are')} to map and ${toMap === 1 ? 'keeps its' : 'keep their'} text as a note${left.length > 0 ? `; ${inWords(left.length, 'text')} outside the rows ${left.length === 1 ? 'stands' : 'stand'} in the purpose` : ''}.`;
   });
 
-  protected take(box: HTMLInputElement): void {
-    const file = box.files?.[0];
-    if (!file) return;
-    const reader = new FileReader();
-    reader.onload = () => this.look(file.name, String(reader.result).replace(/^[^,]*,/, ''));
-    reader.onerror = () => this.problem.set(`${file.name} could not be read from the disk.`);
-    reader.readAsDataURL(file);
-    box.value = '';
+  protected async take(box: HTMLInputElement): Promise<void> {
+    try {
+      const file = await chosenFile(box);
+      if (file) this.look(file.name, file.content);
+    } catch (error) {
+      this.problem.set((error as Error).message);
+    }
   }
   private look(name: string, content: string): void {
     this.busy.set(`Looking at ${name} …`);

@@ -4,6 +4,8 @@ import { Store } from '@ngrx/store';
 import type { KeyMap } from '@versicle/contract';
 import { frameActions } from '../frame/frame.feature';
 import { Api, type ServerProblem } from '../shared/api';
+import { firstValueFrom } from 'rxjs';
+import { chosenFile } from '../shared/chosen-file';
 import { figure, FigurePipe } from '../shared/words';
 
 /** Which record of the target each delivered record became: kept, searched, brought in from elsewhere. */
@@ -140,24 +142,18 @@ export class KeyMapComponent {
       error: (error: ServerProblem) => this.say(error.message, true),
     });
   }
-  protected bringIn(box: HTMLInputElement): void {
-    const file = box.files?.[0];
-    if (!file) return;
-    const reader = new FileReader();
-    reader.onload = () => {
-      const content = String(reader.result).replace(/^[^,]*,/, '');
-      this.api
-        .call('importKeys', { params: { id: this.mapping() }, body: { fileName: file.name, content } })
-        .subscribe({
-          next: ({ added, changed }) => {
-            this.say(`${figure(added)} keys added, ${figure(changed)} changed.`, false);
-            this.load(this.mapping(), this.search());
-          },
-          error: (error: ServerProblem) => this.say(error.message, true),
-        });
-    };
-    reader.onerror = () => this.say(`${file.name} could not be read from the disk.`, true);
-    reader.readAsDataURL(file);
-    box.value = '';
+  protected async bringIn(box: HTMLInputElement): Promise<void> {
+    try {
+      const file = await chosenFile(box);
+      if (!file) return;
+      const body = { fileName: file.name, content: file.content };
+      const { added, changed } = await firstValueFrom(
+        this.api.call('importKeys', { params: { id: this.mapping() }, body }),
+      );
+      this.say(`${figure(added)} keys added, ${figure(changed)} changed.`, false);
+      this.load(this.mapping(), this.search());
+    } catch (error) {
+      this.say((error as Error).message, true);
+    }
   }
 }

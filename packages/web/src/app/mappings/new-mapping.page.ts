@@ -3,18 +3,14 @@ import { toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
-import type { DatasetDetail, System } from '@versicle/contract';
+import type { DatasetDetail } from '@versicle/contract';
 import { SELECT } from '../shared/select';
-import { catchError, firstValueFrom, forkJoin, map, of, switchMap } from 'rxjs';
+import { catchError, firstValueFrom, of } from 'rxjs';
+import { allDatasets, type SystemDatasets } from '../shared/all-datasets';
 import { Api, type ServerProblem } from '../shared/api';
 import { SignComponent } from '../shared/signs.component';
 import { beginDocument } from './begin';
 import { mappingsActions, mappingsFeature } from './mappings.feature';
-
-interface Choice {
-  readonly system: System;
-  readonly datasets: readonly string[];
-}
 
 /** Kinds of system that records can be written to. */
 const WRITTEN: ReadonlySet<string> = new Set(['embedded', 'postgres', 'http', 'folder']);
@@ -177,30 +173,13 @@ export class NewMappingPage {
       : 'or with a starter: a document whose rules are taken over where fields fit';
   });
   protected readonly choices = toSignal(
-    this.api.call('listSystems', {}).pipe(
-      // Those that don't answer are not waited for.
-      map((systems) => systems.filter((s) => s.diagnosis?.ok)),
-      switchMap((systems) =>
-        systems.length === 0
-          ? of([])
-          : forkJoin(
-              systems.map((system) =>
-                this.api.call('listDatasets', { params: { id: system.id } }).pipe(
-                  map((list): Choice => ({
-                    system,
-                    datasets: list.filter((d) => d.problem === null).map((d) => d.name),
-                  })),
-                  catchError(() => of<Choice>({ system, datasets: [] })),
-                ),
-              ),
-            ),
-      ),
+    allDatasets(this.api).pipe(
       catchError((error: ServerProblem) => {
         this.complaint.set(error.message);
         return of([]);
       }),
     ),
-    { initialValue: [] as Choice[] },
+    { initialValue: [] as SystemDatasets[] },
   );
   protected readonly from = computed(() => this.picked() ?? this.source() ?? null);
   protected readonly targets = computed(() => this.choices().filter((c) => WRITTEN.has(c.system.connection.kind)));

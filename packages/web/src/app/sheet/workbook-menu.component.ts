@@ -12,7 +12,9 @@ import { Store } from '@ngrx/store';
 import type { WorkbookRead } from '@versicle/contract';
 import { NzDropDownModule } from 'ng-zorro-antd/dropdown';
 import { frameActions } from '../frame/frame.feature';
-import { Api, type ServerProblem } from '../shared/api';
+import { firstValueFrom } from 'rxjs';
+import { Api } from '../shared/api';
+import { chosenFile } from '../shared/chosen-file';
 
 /** The document as a workbook: out, for those who only ever see that, and back. */
 @Component({
@@ -68,23 +70,15 @@ export class WorkbookMenuComponent {
   protected closeSoon(): void {
     setTimeout(() => this.shown.set(false));
   }
-  protected take(box: HTMLInputElement): void {
-    const file = box.files?.[0];
-    if (!file) return;
-    const reader = new FileReader();
-    reader.onload = () => {
-      const content = String(reader.result).replace(/^[^,]*,/, '');
-      this.api
-        .call('readWorkbook', { params: { id: this.mapping() }, body: { fileName: file.name, content } })
-        .subscribe({
-          next: (read) => this.read.emit(read),
-          error: (problem: ServerProblem) => this.complain(problem.message),
-        });
-    };
-    reader.onerror = () => this.complain(`${file.name} could not be read from the disk.`);
-    reader.readAsDataURL(file);
-    // The same file may be chosen again after it was changed.
-    box.value = '';
+  protected async take(box: HTMLInputElement): Promise<void> {
+    try {
+      const file = await chosenFile(box);
+      if (!file) return;
+      const body = { fileName: file.name, content: file.content };
+      this.read.emit(await firstValueFrom(this.api.call('readWorkbook', { params: { id: this.mapping() }, body })));
+    } catch (error) {
+      this.complain((error as Error).message);
+    }
   }
   private complain(text: string): void {
     this.store.dispatch(frameActions.say({ text, problem: true }));

@@ -72,6 +72,14 @@ export class SourceSetPanelComponent {
     if (countedKey !== sourceSetKey(this.document())) return new Map();
     return new Map((figures.value ?? []).map((f) => [f.alias, f]));
   });
+  /** The columns that are shown of the first records; in a group, fields that differ have no value. */
+  protected readonly shown = computed(() => {
+    const { fields = [], rows = [] } = this.samples().value ?? {};
+    const grouped = this.source().groupBy.length > 0;
+    return fields.flatMap((name, at) =>
+      grouped && rows.every((r) => (r.values[at] ?? null) === null) ? [] : [{ name, at }],
+    );
+  });
   protected readonly came = computed(() => {
     const composed = this.samples().value?.composed;
     if (!composed) return '';
@@ -198,6 +206,9 @@ export class SourceSetPanelComponent {
         : `${figure(f.unused)} of ${inWords(f.right, 'record')} of ${f.dataset} are asked for by nobody`,
     ].filter(Boolean);
     return `${parts.join('; ')}.`;
+  }
+  protected cut(text: string): string {
+    return text.length > 40 ? `${text.slice(0, 40)} …` : text;
   }
   protected words(values: Readonly<Record<string, string | null>>): string {
     return Object.values(values)

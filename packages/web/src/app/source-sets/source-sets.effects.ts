@@ -4,6 +4,7 @@ import { concatLatestFrom } from '@ngrx/operators';
 import { Store } from '@ngrx/store';
 import { sourceSetKey } from '@versicle/core';
 import { catchError, filter, forkJoin, map, of, switchMap } from 'rxjs';
+import { allDatasets, datasetNames } from '../shared/all-datasets';
 import { Api, type ServerProblem } from '../shared/api';
 import { sheetFeature } from '../sheet/sheet.feature';
 import { sourceSetActions as a, sourceSetsFeature } from './source-sets.feature';
@@ -13,27 +14,13 @@ const place = (name: string): { system: string; dataset: string } => ({
   dataset: name.slice(name.indexOf('/') + 1),
 });
 
-/** The datasets of all systems that answer; those that don't are not waited for. */
 export const loadDatasets = createEffect(
   (actions = inject(Actions), api = inject(Api)) =>
     actions.pipe(
       ofType(a.opened),
       switchMap(() =>
-        api.call('listSystems', {}).pipe(
-          map((systems) => systems.filter((s) => s.diagnosis?.ok)),
-          switchMap((systems) =>
-            systems.length === 0
-              ? of([])
-              : forkJoin(
-                  systems.map(({ id }) =>
-                    api.call('listDatasets', { params: { id } }).pipe(
-                      map((list) => list.filter((d) => d.problem === null).map((d) => `${id}/${d.name}`)),
-                      catchError(() => of<string[]>([])),
-                    ),
-                  ),
-                ),
-          ),
-          map((lists) => a.datasetsLoaded({ datasets: lists.flat() })),
+        allDatasets(api).pipe(
+          map((all) => a.datasetsLoaded({ datasets: datasetNames(all) })),
           catchError((error: ServerProblem) => of(a.datasetsFailed({ problem: error.message }))),
         ),
       ),

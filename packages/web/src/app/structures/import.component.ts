@@ -1,5 +1,6 @@
 import { ChangeDetectionStrategy, Component, inject, input } from '@angular/core';
 import { Store } from '@ngrx/store';
+import { chosenFile } from '../shared/chosen-file';
 import { structuresActions, structuresFeature } from './structures.feature';
 
 /** Bytes of a schema or dictionary at the most. */
@@ -53,28 +54,18 @@ export class ImportComponent {
   private readonly store = inject(Store);
   protected readonly importing = this.store.selectSignal(structuresFeature.selectImporting);
 
-  protected take(input: HTMLInputElement): void {
-    const file = input.files?.[0];
-    if (!file) return;
-    if (file.size > MAX_BYTES) {
-      const problem = `${file.name} has more than ${MAX_BYTES / 1_000_000} MB; no schema or dictionary does.`;
-      this.store.dispatch(structuresActions.importFailed({ problem }));
-      return;
+  protected async take(input: HTMLInputElement): Promise<void> {
+    const fail = (problem: string): void => this.store.dispatch(structuresActions.importFailed({ problem }));
+    const size = input.files?.[0]?.size ?? 0;
+    if (size > MAX_BYTES)
+      return fail(`${input.files![0]!.name} has more than ${MAX_BYTES / 1_000_000} MB; no schema or dictionary does.`);
+    try {
+      const file = await chosenFile(input);
+      if (!file) return;
+      const of = { id: this.id(), dataset: this.dataset() };
+      this.store.dispatch(structuresActions.import({ ...of, fileName: file.name, content: file.content }));
+    } catch (error) {
+      fail((error as Error).message);
     }
-    const reader = new FileReader();
-    reader.onload = () => {
-      // The same file may be chosen again after it was mended.
-      input.value = '';
-      const url = reader.result as string;
-      const content = url.slice(url.indexOf(',') + 1);
-      this.store.dispatch(
-        structuresActions.import({ id: this.id(), dataset: this.dataset(), fileName: file.name, content }),
-      );
-    };
-    reader.onerror = () =>
-      this.store.dispatch(
-        structuresActions.importFailed({ problem: `${file.name} can’t be read from this computer.` }),
-      );
-    reader.readAsDataURL(file);
   }
 }
