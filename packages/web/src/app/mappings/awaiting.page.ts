@@ -3,7 +3,7 @@ import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import type { LineOfAll } from '@versicle/contract';
 import { LoadingComponent } from '../shared/loading.component';
-import { FigurePipe, inWords } from '../shared/words';
+import { capital, FigurePipe, inWords } from '../shared/words';
 import { mappingsActions, mappingsFeature } from './mappings.feature';
 
 interface Awaited {
@@ -114,7 +114,7 @@ export class AwaitingPage {
   protected readonly summary = computed(() => {
     const count = (state: LineOfAll['state']): number => this.lines().filter((l) => l.state === state).length;
     const questions = this.lines().reduce((n, l) => n + l.questions, 0);
-    return `${inWords(questions, 'question is', 'questions are')} open, ${inWords(count('drafted'), 'line')} to be signed, ${inWords(count('to map'), 'line')} to be mapped.`;
+    return `${capital(inWords(questions, 'question is', 'questions are'))} open, ${inWords(count('drafted'), 'line')} to be signed, ${inWords(count('to map'), 'line')} to be mapped.`;
   });
   constructor() {
     this.open();
