@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process';
-import { createWriteStream, existsSync, statSync, writeFileSync } from 'node:fs';
+import { createWriteStream, existsSync, mkdirSync, statSync, writeFileSync } from 'node:fs';
 import { once } from 'node:events';
 import { join } from 'node:path';
 import { folder } from './data.ts';
@@ -24,6 +24,7 @@ function measure(what: string, files: readonly string[]): { seconds: number; meg
   return JSON.parse(text.slice(text.lastIndexOf('{'))) as { seconds: number; megabytes: number };
 }
 
+mkdirSync(folder, { recursive: true });
 const left = await rows('join-left.csv', 'no,name,tariff', LEFT, (i) => `${i},Rider ${i},T${(i * 7919) % RIGHT}`);
 const right = await rows('join-right.csv', 'code,label,price', RIGHT, (i) => `T${i},Label ${i},${i}.50`);
 const mapping = join(folder, 'join.versicle.json');
