@@ -134,6 +134,7 @@ test('what people say and do about a line stands in its history; an agreed line 
   await page.getByRole('textbox', { name: 'Rule', exact: true }).click();
   await page.keyboard.press('Control+a');
   await page.keyboard.type('s.name');
+  await expect(page.getByText('Line 1 was agreed; edited, it is a draft again.')).toBeVisible();
   const document = await stored(page, id);
   expect(document.lines[0]).toMatchObject({ rule: 's.name', state: 'drafted' });
 });

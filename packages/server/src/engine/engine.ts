@@ -10,6 +10,7 @@ import {
   mentionsDoc,
   parseDocument,
   parseFieldType,
+  PLACE_FIELDS,
   type DeclaredMarks,
   type Failure,
   type MappingDocument,
@@ -173,6 +174,7 @@ export class Engine {
       [id],
     );
     const replay = run.kind === 'replay' ? await this.replayRows(id) : null;
+    requireKnownFields(replay ?? [], plan, document);
     const job: MapJob = {
       document,
       source: plan,
@@ -462,6 +464,21 @@ function failureOf(rejection: Rejection, document: MappingDocument, replayedDupl
 }
 
 /** Failed records that are sent again come as they were kept; only the names of the fields are needed. */
+/** Records that were read before the source set was changed have other fields than the lines ask for now. */
+function requireKnownFields(rows: readonly ReplayRow[], plan: SourcePlan, document: MappingDocument): void {
+  const composed = plan.fields.some((f) => f.name === PLACE_FIELDS.row);
+  const known = new Set(plan.fields.map((f) => f.name));
+  const strangers = rows.filter(({ source }) => {
+    const names = Object.keys(source);
+    const others = composed !== isComposed(document) || !names.some((name) => known.has(name));
+    return names.join() !== 'row' && names.length > 0 && others;
+  });
+  if (strangers.length > 0)
+    throw new Error(
+      `${counted(strangers.length, 'of these records was', 'of these records were')} read before the source set was changed, and can't be sent again as they are; run the plan instead.`,
+    );
+}
+
 function replayPlan({ names, marks }: { names: readonly string[]; marks: DeclaredMarks }): SourcePlan {
   return {
     kind: 'files',

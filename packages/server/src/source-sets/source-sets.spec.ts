@@ -74,6 +74,24 @@ describe('source sets of several datasets', () => {
     const { run: replay } = await server.api('replay', 'POST', '/failures/replay', { ids: [failed!.id] });
     expect(await server.ended(replay)).toMatchObject({ state: 'finished', counts: { delivered: 1 } });
   });
+  it('does not send records again whose fields are others since the source set was changed', async () => {
+    const lines = [LINES[0]!, { id: 'l2', target: 'plan', kind: 'rule', rule: "fail('not yet')" }];
+    const doc = document({ joins: [] }, { name: 'Joined later', target: { ...TARGET, dataset: 'store/later' }, lines });
+    const { mapping, plan } = await server.mapping(doc);
+    await server.run(plan);
+    const { version } = await server.api('getMapping', 'GET', `/mappings/${mapping}`);
+    await server.api('saveDraft', 'PUT', `/mappings/${mapping}/draft`, {
+      document: document({}, { name: 'Joined later', target: { ...TARGET, dataset: 'store/later' } }),
+      version,
+    });
+    await server.api('publish', 'POST', `/mappings/${mapping}/publish`, {});
+    const [failed] = await server.api('listFailures', 'GET', `/failures?mapping=${mapping}`);
+    const { run } = await server.api('replay', 'POST', '/failures/replay', { ids: [failed!.id] });
+    const ended = await server.ended(run);
+    expect(ended).toMatchObject({ state: 'broken' });
+    expect(ended.error).toMatch(/read before the source set was changed/);
+    expect(await server.api('listFailures', 'GET', `/failures?mapping=${mapping}`)).toHaveLength(5);
+  });
   it('groups, with aggregates, and sorts', async () => {
     const { plan } = await server.mapping(
       document(

@@ -3,7 +3,8 @@ import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { concatLatestFrom } from '@ngrx/operators';
 import { Store } from '@ngrx/store';
 import type { FailedRecordDetail, MappingSample, SampleRow } from '@versicle/contract';
-import { sourceSetKey } from '@versicle/core';
+import { lineEvents, sourceSetKey } from '@versicle/core';
+import { frameActions } from '../frame/frame.feature';
 import {
   catchError,
   concatMap,
@@ -155,6 +156,33 @@ export const tryOut = createEffect(
             line: s.open,
           })
           .pipe(map((answer) => a.tried({ answer })));
+      }),
+    ),
+  { functional: true },
+);
+
+/** An edit that takes a signature away says so. */
+export const unsigned = createEffect(
+  (actions = inject(Actions), store = inject(Store)) =>
+    actions.pipe(
+      ofType(a.edited),
+      concatLatestFrom(() => store.select(sheetFeature.selectSheetState)),
+      map(([{ document }, { past }]) => {
+        const before = past.at(-1);
+        const events = before ? lineEvents(before, document) : [];
+        return events.flatMap((e) => {
+          const lost = e.what === 'state' && e.parts.some((p) => p.before === 'agreed' && p.after === 'drafted');
+          const edited = lost && events.some((o) => o.line === e.line && o.what === 'edited');
+          return edited ? [document.lines.findIndex((l) => l.id === e.line) + 1] : [];
+        });
+      }),
+      filter((lines) => lines.length > 0),
+      map((lines) => {
+        const [which, are] =
+          lines.length === 1
+            ? ['Line', 'was agreed; edited, it is a draft']
+            : ['Lines', 'were agreed; edited, they are drafts'];
+        return frameActions.say({ text: `${which} ${lines.slice(0, 8).join(', ')} ${are} again.`, problem: false });
       }),
     ),
   { functional: true },
