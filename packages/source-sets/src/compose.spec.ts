@@ -1,5 +1,6 @@
 import { parseDocument, type MappingDocument } from '@versicle/core';
 import * as fc from 'fast-check';
+import { joinFigures } from './index.ts';
 import { compose, csv } from './testing.ts';
 
 const document = (source: object, lines: object[] = []): MappingDocument =>
@@ -98,6 +99,34 @@ describe('source sets, composed by PostgreSQL', () => {
       'bool',
       'int8',
     ]);
+  });
+
+  it('stacks fields of other names, each read as the one above it', async () => {
+    const doc = document({
+      unions: [
+        { dataset: 'files/b.csv', columns: { n: 'number' } },
+        { dataset: 'files/b.csv', columns: { n: 'other' } },
+      ],
+      structures: { a: [{ name: 'n', type: 'integer' }] },
+      filter: 'a.n > 9',
+    });
+    const below = (): ReturnType<typeof csv> => csv(['number', 'other'], [['10', '11']]);
+    const { records, counts } = await compose(doc, [csv(['n'], [['9'], ['12']]), below(), below()]);
+    expect(records.map((r) => r['a.n'])).toEqual(['12', '10', '11']);
+    expect(counts).toMatchObject({ read: 4, filtered: 1, records: 3 });
+  });
+  it.each(['c', 'l'])('does not hide a dataset that is called %s', async (alias) => {
+    const doc = {
+      ...document({
+        joins: [{ alias, dataset: 'files/b.csv', kind: 'inner', on: `lookup('t', ${alias}.k, 'none') = a.k` }],
+      }),
+      codeTables: { t: [{ from: 'x', to: '1' }] },
+    };
+    const members = [csv(['n', 'k'], [['p', '1']]), csv(['k'], [['x'], ['y']])];
+    expect((await compose(doc, members)).records.map((r) => r[`${alias}.k`])).toEqual(['x']);
+    const options = { rowLimit: null, startedAt: '2026-11-26T08:00:00Z', template: null };
+    const [figures] = await joinFigures(doc, members, options);
+    expect(figures).toMatchObject({ left: 1, matched: 1, unused: 1 });
   });
 
   it('understands our own functions in conditions, and says what fails there', async () => {

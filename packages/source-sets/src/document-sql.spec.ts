@@ -211,7 +211,7 @@ describe('the one SELECT that a document means, run by PostgreSQL', () => {
       ['Z', 'unused'],
     ],
   };
-  it('joins, unions and an order', () =>
+  it('joins and an order', () =>
     both(
       document(
         {

@@ -107,12 +107,18 @@ class Landing implements Landed {
     const { document } = this;
     const records = typeof given === 'function' ? await given(await this.occurring(member)) : given;
     this.members.push(records);
-    const fields = memberFields(document, member, records.names, marksOf(records.format));
+    const marks = marksOf(records.format);
     if (member.role === 'union') {
       const dataset = this.datasets.get(member.alias)!;
-      const columns = document.source.unions.find((u) => u.dataset === member.dataset)!.columns;
-      return this.fill(member, dataset, records, fields, columnsBelow(dataset.fields, fields, columns, member.dataset));
+      const from = columnsBelow(dataset.fields, records.names, member.columns ?? {}, member.dataset);
+      // What stands below a field is read as that field is.
+      const fields = records.names.map((name, at): SourceField => {
+        const above = dataset.fields[from.indexOf(at)];
+        return { name, type: above?.type ?? 'text', ...(marks ? { marks } : {}) };
+      });
+      return this.fill(member, dataset, records, fields, from);
     }
+    const fields = memberFields(document, member, records.names, marks);
     const dataset: LandedDataset = { alias: member.alias, dataset: member.dataset, fields, records: 0 };
     this.datasets.set(member.alias, dataset);
     const columns = fields.map((f, i) => `c${i} ${f.type === 'text' ? 'text COLLATE "C"' : f.type}`);
@@ -218,21 +224,15 @@ function fitted(row: Exclude<RawRow, Unreadable>, width: number): readonly (stri
 /** Which field of a union stands below each field of the primary dataset: as told, or of the same name. */
 function columnsBelow(
   above: readonly SourceField[],
-  below: readonly SourceField[],
+  below: readonly string[],
   told: Readonly<Record<string, string>>,
   dataset: string,
 ): number[] {
-  const names = below.map((f) => f.name);
   const found = above.map((field) => {
     const name = told[field.name] ?? field.name;
-    const place = names.indexOf(name);
+    const place = below.indexOf(name);
     if (place < 0 && told[field.name] !== undefined)
       throw new SourceSetError(`${dataset} has no field “${name}” to stand below ${field.name}.`);
-    const theirs = below[place];
-    if (theirs && theirs.type !== field.type)
-      throw new SourceSetError(
-        `${dataset}.${name} is ${theirs.type} and ${field.name} is ${field.type}; fields that stand below one another need one type.`,
-      );
     return place;
   });
   if (found.every((place) => place < 0))

@@ -88,7 +88,7 @@ class DocumentPrinter {
     const conditions = strict.flatMap((s) => s.conditions);
     const fitting = `  SELECT "_row",\n${typed.join(',\n')}\n  FROM values_of_lines${conditions.length === 0 ? '' : `\n  WHERE ${conditions.join('\n    AND ')}`}`;
     const checks = [
-      ...compiled.lines.flatMap((l) => (l.check && l.onFail === 'reject' ? [this.check(l.check.text)] : [])),
+      ...compiled.lines.flatMap((l) => this.lineCheck(l)),
       ...document.checks.flatMap((c) => (c.onFail === 'remark' ? [] : [this.check(c.rule)])),
     ];
     const firsts = compiled.keys.map(({ names }) => {
@@ -229,15 +229,21 @@ class DocumentPrinter {
       tests.length === 0
         ? null
         : `CASE WHEN ${v} IS NULL THEN TRUE WHEN ${tests[0]} THEN ${tests[1] ?? 'TRUE'} ELSE FALSE END`;
-    const conditions = required ? [`${v} IS NOT NULL`] : [];
+    const otherwise = `CAST(${quoteName(`default of ${field.name}`)} AS ${type.sql})`;
+    // A required field that came out empty fails like any other, and its default stands in.
+    const conditions = required
+      ? [onFail === 'default' ? `COALESCE(${value}, ${otherwise}) IS NOT NULL` : `${v} IS NOT NULL`]
+      : [];
+    if (required && onFail === 'default' && fits === null && !field.codeTable)
+      return { name: field.name, value: `COALESCE(${value}, ${otherwise})`, conditions };
     if (met === null) return { name: field.name, value, conditions };
     if (onFail === 'reject' || onFail === 'stop')
       return { name: field.name, value: `CASE WHEN ${met} THEN ${value} END`, conditions: [...conditions, met] };
     if (onFail === 'default')
       return {
         name: field.name,
-        value: `CASE WHEN ${met} THEN ${value} ELSE CAST(${quoteName(`default of ${field.name}`)} AS ${type.sql}) END`,
-        conditions,
+        value: `CASE WHEN ${required ? `${v} IS NOT NULL AND ` : ''}${met} THEN ${value} ELSE ${otherwise} END`,
+        conditions: required ? [`(${v} IS NOT NULL OR ${otherwise} IS NOT NULL)`] : [],
       };
     return { name: field.name, value: `CASE WHEN ${met} THEN ${value} END`, conditions };
   }
@@ -249,6 +255,11 @@ class DocumentPrinter {
     return 'text';
   }
 
+  private lineCheck({ check, onFail, field }: CompiledLine): string[] {
+    if (!check) return [];
+    if (onFail === 'reject' || onFail === 'stop') return [this.check(check.text)];
+    throw new RuleError(`${field.name}: a check that gives another value has no short form in SQL.`, 0, 0);
+  }
   private check(text: string): string {
     return `(${this.printed(text, this.target, (_alias: string | null, name: string) => quoteName(name))}) IS NOT FALSE`;
   }

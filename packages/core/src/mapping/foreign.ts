@@ -257,7 +257,8 @@ function typeOf(text: string, length: string): { type: string; told: string | nu
       ? `${name}(${measure})`
       : name;
   try {
-    if (sized !== '') return { type: parseFieldType(sized).sql === '' ? 'text' : sized, told: null };
+    parseFieldType(sized);
+    return { type: sized, told: null };
   } catch {
     // Said in the note.
   }

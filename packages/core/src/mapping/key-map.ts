@@ -3,7 +3,7 @@ import { parseRule } from '../rules/parse.ts';
 import { walk } from '../rules/syntax.ts';
 import type { CompiledMapping } from './compile.ts';
 import type { MappingDocument } from './document.ts';
-import { rulesOfLine } from './source-set.ts';
+import { rulesOfLine, sourceSetKey } from './source-set.ts';
 
 /** The mappings whose delivered keys a document asks for, by the names in its rules. */
 export function keyMapsAsked(document: MappingDocument): string[] {
@@ -26,6 +26,11 @@ export function keyMapsAsked(document: MappingDocument): string[] {
         // The rule's own problem is reported when it is checked.
       }
   return [...names];
+}
+
+/** Equal for documents that want the same sample records, and the same key maps beside them. */
+export function sampleKey(document: MappingDocument): string {
+  return JSON.stringify([sourceSetKey(document), keyMapsAsked(document)]);
 }
 
 /** A record's key in the source and in the target; several fields are joined by “/”. */

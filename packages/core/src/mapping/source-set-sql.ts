@@ -1,4 +1,3 @@
-import type { ValueType } from '../fields/types.ts';
 import { readDate } from '../fields/date-input.ts';
 import type { Scope } from '../rules/check.ts';
 import { RuleError } from '../rules/errors.ts';
@@ -8,9 +7,9 @@ import { pushedDown } from '../rules/push-down.ts';
 import { makeRule } from '../rules/rule.ts';
 import { walk, type Node } from '../rules/syntax.ts';
 import { codeTablesOf } from './codes.ts';
-import type { SourceField } from './compile.ts';
+import { RUN_VARIABLES, type SourceField } from './compile.ts';
 import type { MappingDocument } from './document.ts';
-import { composedScopes, isPlaceField, PLACE_FIELDS } from './source-set.ts';
+import { composedScopes, isPlaceField, PLACE_FIELDS, sourceNamesOf } from './source-set.ts';
 
 /**
  * The relational work of a source set as SQL over tables that hold its records: `land_<alias>` with columns `c0`, `c1` … in
@@ -49,11 +48,8 @@ export function sourceSetSql(
   document: MappingDocument,
   fields: readonly SourceField[],
   startedAt: string,
-  keyMap: (mapping: string) => string = () => {
-    throw new RuleError('Key maps are looked up in lines, not in joins and filters.', 0, 0);
-  },
 ): SourceSetSql {
-  return new SetPrinter(document, fields, startedAt, keyMap).print();
+  return new SetPrinter(document, fields, startedAt).print();
 }
 
 interface Column {
@@ -76,15 +72,9 @@ class SetPrinter {
     private readonly document: MappingDocument,
     private readonly fields: readonly SourceField[],
     private readonly startedAt: string,
-    private readonly keyMap: (mapping: string) => string,
   ) {
     this.codeTables = codeTablesOf(document, readDate(startedAt.slice(0, 10)));
-    const variables: Record<string, ValueType> = {
-      run_started_at: 'timestamptz',
-      row_number: 'int8',
-      file_name: 'text',
-    };
-    const scopes = composedScopes(document, fields, { variables, codeTables: this.codeTables });
+    const scopes = composedScopes(document, fields, { variables: RUN_VARIABLES, codeTables: this.codeTables });
     this.base = scopes.base;
     this.lines = scopes.lines;
     const counts = new Map<string, number>();
@@ -121,7 +111,7 @@ class SetPrinter {
       return !grouped || this.isOutput(slot) ? `f${slot}::text` : 'NULL';
     });
     const order = source.orderBy.map((text) => this.sortKey(text, this.lines, this.flat));
-    const names = this.fields.map((f) => (f.alias == null ? f.name : `${f.alias}.${f.name}`));
+    const names = sourceNamesOf(this.fields);
     const kept = filter ?? 'TRUE';
     const raw = (of: (c: Column) => boolean): string =>
       [
@@ -137,7 +127,7 @@ class SetPrinter {
       counts: `SELECT count(*) AS joined, count(*) FILTER (WHERE kept) AS kept, count(DISTINCT at) AS met FROM (SELECT ${primary}._row AS at, (${kept}) AS kept FROM ${from} LIMIT $1) s`,
       peek: {
         joined: `SELECT ${raw(() => true)} FROM ${from}`,
-        unmatched: `SELECT ${raw((c) => c.field.alias === primary)} FROM ${alone} LEFT JOIN (SELECT DISTINCT ${primary}._row AS at FROM ${from}) met ON met.at = ${primary}._row WHERE met.at IS NULL`,
+        unmatched: `SELECT ${raw((c) => c.field.alias === primary)} FROM ${alone} LEFT JOIN (SELECT DISTINCT ${primary}._row AS at FROM ${from}) AS "M" ON "M".at = ${primary}._row WHERE "M".at IS NULL`,
         filtered: filter === null ? null : `SELECT ${raw(() => true)} FROM ${from} WHERE (${filter}) IS NOT TRUE`,
       },
       joins: source.joins.map((_, i) => this.join(i)),
@@ -163,7 +153,7 @@ class SetPrinter {
     const earlier = this.columns.filter((c) => c.field.alias !== alias && uses.includes(c));
     const label = (c: Column): string => `${c.field.alias}.${c.field.name}`;
     const prefix = earlier.map((c) => `${c.field.alias}.${c.landed} AS ${c.name}`);
-    const condition = this.expression(on, (c) => (c.field.alias === alias ? `${alias}.${c.landed}` : `l.${c.name}`));
+    const condition = this.expression(on, (c) => (c.field.alias === alias ? `${alias}.${c.landed}` : `"L".${c.name}`));
     return {
       alias,
       kind,
@@ -171,7 +161,7 @@ class SetPrinter {
       expected: this.expected(on, alias),
       before: `CREATE TEMP TABLE before_${alias} AS SELECT row_number() OVER () AS l${prefix.map((c) => `, ${c}`).join('')} FROM ${this.from(at)}`,
       pairs: (limit) =>
-        `CREATE TEMP TABLE pairs_${alias} AS SELECT l.l, ${alias}._row AS r FROM before_${alias} l JOIN ${landedTable(alias)} AS ${alias} ON (${condition}) LIMIT ${limit}`,
+        `CREATE TEMP TABLE pairs_${alias} AS SELECT "L".l, ${alias}._row AS r FROM before_${alias} AS "L" JOIN ${landedTable(alias)} AS ${alias} ON (${condition}) LIMIT ${limit}`,
       left: earlier.map((c) => ({ label: label(c), column: c.name })),
       right: uses.filter((c) => c.field.alias === alias).map((c) => ({ label: label(c), column: c.landed })),
     };
@@ -239,7 +229,9 @@ class SetPrinter {
         return `(SELECT * FROM (VALUES ${codes.map((c) => `(${c.map(textLiteral).join(', ')})`).join(', ')}) v("from", "to"))`;
       },
       codeDefault: (name) => this.document.codeDefaults?.[name] ?? null,
-      keyMap: this.keyMap,
+      keyMap: () => {
+        throw new RuleError('Key maps are looked up in lines, not in joins and filters.', 0, 0);
+      },
       variable: (name) => (name === 'run_started_at' ? now : name === 'row_number' ? `${place}_row` : `${place}_file`),
       now,
       typeOf: (node) => makeRule(printRule(node), this.base).type,

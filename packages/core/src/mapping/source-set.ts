@@ -17,17 +17,19 @@ export function isComposed({ source }: MappingDocument): boolean {
   return [source.joins, source.unions, source.distinctOn, source.groupBy, source.orderBy].some((l) => l.length > 0);
 }
 
-/** A dataset that a source set reads. `as` of a union is the primary's alias: its records stand below those. */
+/** A dataset that a source set reads. A union has the primary's alias: its records stand below those. */
 export interface SetMember {
   readonly role: 'primary' | 'union' | 'join';
   readonly alias: string;
   readonly dataset: string;
+  /** Of a union: the field of it that stands below one of the primary dataset, where it has another name. */
+  readonly columns?: Readonly<Record<string, string>>;
 }
 export function membersOf({ source }: MappingDocument): SetMember[] {
   const { alias } = source.primary;
   return [
     { role: 'primary', ...source.primary },
-    ...source.unions.map(({ dataset }) => ({ role: 'union' as const, alias, dataset })),
+    ...source.unions.map(({ dataset, columns }) => ({ role: 'union' as const, alias, dataset, columns })),
     ...source.joins.map((j) => ({ role: 'join' as const, alias: j.alias, dataset: j.dataset })),
   ];
 }

@@ -38,7 +38,7 @@ export function pushedDown(to: PushDown): NodePrinter {
         return lookup(node, to, p);
       case 'mapped_key': {
         const map = to.keyMap(textOf(node.args[0]));
-        const found = `(SELECT k."target" FROM ${map} k WHERE k."source" = ${arg(1)} LIMIT 1)`;
+        const found = `(SELECT "K"."target" FROM ${map} AS "K" WHERE "K"."source" = ${arg(1)} LIMIT 1)`;
         return `CASE WHEN ${arg(1)} IS NOT NULL THEN COALESCE(${found}, ${failing(`concat(${arg(1)}, ' is not in the key map')`)}) END`;
       }
       case 'try_cast':
@@ -67,9 +67,10 @@ export function pushedDown(to: PushDown): NodePrinter {
 }
 
 type Call = Extract<Node, { kind: 'call' }>;
+/** What is selected from has a capital for its name: aliases of source sets are small letters, and must not be hidden by it. */
 function lookup(node: Call, to: PushDown, p: (node: Node) => string): string {
   const value = p(node.args[1]!);
-  const found = `(SELECT c."to" FROM ${to.codeTable(textOf(node.args[0]))} c WHERE c."from" = ${value} LIMIT 1)`;
+  const found = `(SELECT "C"."to" FROM ${to.codeTable(textOf(node.args[0]))} AS "C" WHERE "C"."from" = ${value} LIMIT 1)`;
   if (node.args.length === 3) return `COALESCE(${found}, ${p(node.args[2]!)})`;
   const otherwise = to.codeDefault(textOf(node.args[0]));
   const last = otherwise === null ? failing(`concat(${value}, ' is not in the code table')`) : textLiteral(otherwise);

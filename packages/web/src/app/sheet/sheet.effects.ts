@@ -3,7 +3,7 @@ import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { concatLatestFrom } from '@ngrx/operators';
 import { Store } from '@ngrx/store';
 import type { FailedRecordDetail, MappingSample, SampleRow } from '@versicle/contract';
-import { lineEvents, sourceSetKey } from '@versicle/core';
+import { lineEvents, sampleKey } from '@versicle/core';
 import { frameActions } from '../frame/frame.feature';
 import {
   catchError,
@@ -44,7 +44,7 @@ export const loadSamples = createEffect(
       ofType(a.loaded, a.samplesOutdated),
       concatLatestFrom(() => store.select(sheetFeature.selectSheetState)),
       switchMap(([, { id, record, stored }]) => {
-        const key = sourceSetKey(stored!);
+        const key = sampleKey(stored!);
         const failed: Observable<FailedRecordDetail | null> =
           record === null
             ? of(null)
@@ -69,7 +69,7 @@ export const refreshSamples = createEffect(
       concatLatestFrom(() => store.select(sheetFeature.selectSheetState)),
       filter(
         ([, { samples, stored }]) =>
-          samples.state !== 'loading' && stored !== null && samples.value?.key !== sourceSetKey(stored),
+          samples.state !== 'loading' && stored !== null && samples.value?.key !== sampleKey(stored),
       ),
       map(() => a.samplesOutdated()),
     ),
