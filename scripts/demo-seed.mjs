@@ -226,6 +226,10 @@ async function life(call, address) {
   if ((await call('GET', `/mappings/${stations}/revisions`)).length === 1) {
     await edit(hanno, stations, 'sheltered', { note: 'The export says yes or no, nothing else.' });
     await edit(oda, stations, 'sheltered', { state: 'agreed' });
+    const [agreed] = await oda('GET', `/mappings/${stations}/lines/l08/history`);
+    await oda('PUT', `/mappings/${stations}/lines/l08/history/${agreed.id}/why`, {
+      why: 'The depot and I looked at two of them',
+    });
     await hanno('POST', `/mappings/${stations}/lines/l08/comments`, {
       text: 'I asked at the depot: a roof over half of the docks counts as sheltered.',
     });

@@ -137,6 +137,9 @@ test('what people say and do about a line stands in its history; an agreed line 
   await expect(page.getByText('Line 1 was agreed; edited, it is a draft again.')).toBeVisible();
   const document = await stored(page, id);
   expect(document.lines[0]).toMatchObject({ rule: 's.name', state: 'drafted' });
+  await page.getByLabel('Why this was done').fill('The code is no name');
+  await page.keyboard.press('Enter');
+  await expect(history).toContainText('because: The code is no name');
 });
 
 test('what awaits whom is listed, and leads there', async ({ page }) => {

@@ -127,14 +127,22 @@ export type LineOfAll = z.infer<typeof lineOfAll>;
 export const lineHistory = z.array(
   z.object({
     id: z.number(),
-    what: z.enum(['added', 'removed', 'edited', 'state', 'comment']),
+    what: z.enum(['added', 'removed', 'edited', 'state', 'comment', 'published']),
+    /** What was said; of a revision, its note. */
     message: z.string(),
+    /** Why it was done, as whoever did it says; empty while nothing is said. */
+    why: z.string(),
+    /** Whether whoever asks may say why: they did it. */
+    yours: z.boolean(),
+    /** The revision that the line went out with. */
+    revision: z.number().nullable(),
     parts: z.array(z.object({ part: z.string(), before: z.string(), after: z.string() })),
     by: z.string(),
     at: z.string(),
   }),
 );
 export type LineHistory = z.infer<typeof lineHistory>;
+export const reason = z.strictObject({ why: z.string().trim().max(1000) });
 export const newComment = z.strictObject({ text: z.string().trim().min(1, 'say something').max(4000) });
 
 /** A starter: a document to begin others with. */

@@ -227,6 +227,14 @@ export const routes = {
     body: mappings.newComment,
     response: mappings.lineHistory,
   },
+  sayWhy: {
+    method: 'put',
+    path: '/mappings/:id/lines/:line/history/:event/why',
+    summary: 'Why something was done to a line; only whoever did it can say',
+    params: idParams.extend({ line: z.string().min(1).max(100), event: z.coerce.number().int().positive() }),
+    body: mappings.reason,
+    response: mappings.lineHistory,
+  },
   lookAtForeign: {
     method: 'post',
     path: '/foreign/look',

@@ -57,6 +57,51 @@ describe('the life of a document', () => {
     expect((await server.ask('POST', `/api/mappings/${id}/lines/l3/comments`, { text: '  ' })).status).toBe(400);
   });
 
+  it('knows why: whoever changed a line says so, and the note of the revision that it went out with stands beside it', async () => {
+    const { id, document } = await server.api('createMapping', 'POST', '/mappings', {
+      document: { ...itemsDocument(), name: 'With reasons' },
+    });
+    await server.ask('POST', `/api/mappings/${id}/publish`, { note: 'The first prices' }, as('Oda Fenn'));
+    const lines = document.lines.map((l) => (l.id === 'l3' ? { ...l, note: 'Prices have a comma.' } : l));
+    await server.ask(
+      'PUT',
+      `/api/mappings/${id}/draft`,
+      { document: { ...document, lines }, version: 1 },
+      as('Kit Hale'),
+    );
+    await server.ask('POST', `/api/mappings/${id}/publish`, { note: 'Said how prices are written' }, as('Oda Fenn'));
+    const history = `/api/mappings/${id}/lines/l3/history`;
+    const mine = async (person: string) => (await server.ask('GET', history, undefined, as(person))).body;
+    const edited = (await mine('Kit Hale')).find((e: { what: string }) => e.what === 'edited');
+    expect(edited).toMatchObject({ yours: true, why: '' });
+    const say = (person: string, event: number, why: string) =>
+      server.ask('PUT', `${history}/${event}/why`, { why }, as(person));
+    const refused = await say('Oda Fenn', edited.id, 'I guess');
+    expect([refused.status, refused.body.detail]).toEqual([
+      422,
+      'Kit Hale did this, and only Kit Hale can say why. Write a comment.',
+    ]);
+    expect((await say('Kit Hale', 999_999, 'Nothing there')).status).toBe(404);
+    expect((await say('Kit Hale', edited.id, 'x'.repeat(1001))).status).toBe(400);
+    await say('Kit Hale', edited.id, 'The depot asked');
+    const told = (await mine('Oda Fenn')).map((e: Record<string, unknown>) => [
+      e['what'],
+      e['by'],
+      e['message'],
+      e['why'],
+      e['yours'],
+      e['revision'],
+    ]);
+    expect(told).toEqual([
+      ['published', 'Oda Fenn', 'Said how prices are written', '', false, 2],
+      ['edited', 'Kit Hale', '', 'The depot asked', false, null],
+      ['published', 'Oda Fenn', 'The first prices', '', false, 1],
+    ]);
+    // A line that did not change has only the revision that it began with.
+    const other = await server.api('lineHistory', 'GET', `/mappings/${id}/lines/l1/history`);
+    expect(other.map((e) => e.revision)).toEqual([1]);
+  });
+
   it('begins a document with a starter, and keeps one', async () => {
     server.file('people.csv', 'Member No,Name,Joined,Town\n1,"Fenn, Oda",03.08.2019,Harbour\n');
     const starters = await server.api('listStarters', 'GET', '/starters');

@@ -1,5 +1,6 @@
 import type { LineHistory } from '@versicle/contract';
-import { lineEvents, type LineEvent, type MappingDocument } from '@versicle/core';
+import { lineEvents, parseDocument, type LineEvent, type MappingDocument } from '@versicle/core';
+import { notFound, refused } from '../http/problem.ts';
 import type { Database, Statement } from '../store/database.ts';
 import { fromJson, isoTime } from '../store/values.ts';
 
@@ -10,6 +11,7 @@ interface EventRow {
   line: string;
   what: LineHistory[number]['what'];
   message: string;
+  why: string;
   parts: Parts | string | null;
   by: string;
   at: string;
@@ -17,24 +19,73 @@ interface EventRow {
 /** Edits of one person within this time are one event: drafts save themselves with every pause. */
 const TOGETHER = "interval '10 minutes'";
 const SHOWN = 200;
+/** Revisions that are looked through for changes to a line. */
+const REVISIONS = 50;
 
-/** Who did and said what, line by line. */
+/** Who did and said what and why, line by line. */
 export class LineHistoryStore {
   constructor(private readonly db: Database) {}
 
-  async of(mapping: string, line: string): Promise<LineHistory> {
+  /** Newest first; `person` is whoever asks. */
+  async of(mapping: string, line: string, person: string): Promise<LineHistory> {
     const rows = await this.db.query<EventRow>(
-      'SELECT id, line, what, message, parts, by, at FROM line_event WHERE mapping = $1 AND line = $2 ORDER BY id DESC LIMIT $3',
+      'SELECT id, line, what, message, why, parts, by, at FROM line_event WHERE mapping = $1 AND line = $2 ORDER BY id DESC LIMIT $3',
       [mapping, line, SHOWN],
     );
-    return rows.map(({ id, what, message, parts, by, at }) => ({
+    const events = rows.map(({ id, what, message, why, parts, by, at }) => ({
       id: Number(id),
       what,
       message,
+      why,
+      yours: what !== 'comment' && by === person,
+      revision: null,
       parts: parts === null ? [] : [...fromJson(parts)],
       by,
       at: isoTime(at),
     }));
+    return [...events, ...(await this.published(mapping, line))].sort((a, b) =>
+      a.at < b.at ? 1 : a.at > b.at ? -1 : 0,
+    );
+  }
+
+  /** The revisions that a change to the line went out with; their notes say why. */
+  private async published(mapping: string, line: string): Promise<LineHistory> {
+    const rows = await this.db.query<{ number: number; document: string; note: string; by: string; at: string }>(
+      `SELECT number, document, note, published_by AS by, published_at AS at FROM revision
+        WHERE mapping = $1 ORDER BY number DESC LIMIT ${REVISIONS + 1}`,
+      [mapping],
+    );
+    const documents = rows.map((r) => parseDocument(JSON.parse(r.document)));
+    return rows.slice(0, REVISIONS).flatMap(({ number, note, by, at }, i) => {
+      const before = documents[i + 1];
+      const now = documents[i]!;
+      const wentOut = before
+        ? lineEvents(before, now).some((e) => e.line === line)
+        : now.lines.some((l) => l.id === line);
+      if (!wentOut) return [];
+      return {
+        id: -number,
+        what: 'published' as const,
+        message: note,
+        why: '',
+        yours: false,
+        revision: number,
+        parts: [],
+        by,
+        at: isoTime(at),
+      };
+    });
+  }
+
+  async sayWhy(mapping: string, line: string, event: number, why: string, person: string): Promise<void> {
+    const [found] = await this.db.query<EventRow>(
+      'SELECT what, by FROM line_event WHERE id = $1 AND mapping = $2 AND line = $3',
+      [event, mapping, line],
+    );
+    if (!found) throw notFound('There is no such change to this line; it may have been taken back meanwhile.');
+    if (found.what === 'comment') throw refused('A comment needs no reason.');
+    if (found.by !== person) throw refused(`${found.by} did this, and only ${found.by} can say why. Write a comment.`);
+    await this.db.query('UPDATE line_event SET why = $2 WHERE id = $1', [event, why]);
   }
 
   async comment(mapping: string, line: string, text: string, person: string): Promise<void> {

@@ -34,14 +34,18 @@ export function mappingRoutes(api: Api, { mappings, workbooks, events }: Service
     await changed(params.id);
     return revision;
   });
-  api.on('lineHistory', async ({ params }) => {
+  api.on('lineHistory', async ({ params }, who) => {
     await mappings.draft(params.id);
-    return mappings.history.of(params.id, params.line);
+    return mappings.history.of(params.id, params.line, who.person);
+  });
+  api.on('sayWhy', async ({ params, body }, who) => {
+    await mappings.history.sayWhy(params.id, params.line, params.event, body.why, who.person);
+    return mappings.history.of(params.id, params.line, who.person);
   });
   api.on('commentOnLine', async ({ params, body }, who) => {
     await mappings.draft(params.id);
     await mappings.history.comment(params.id, params.line, body.text, who.person);
-    return mappings.history.of(params.id, params.line);
+    return mappings.history.of(params.id, params.line, who.person);
   });
   api.on('listRevisions', ({ params }) => mappings.revisions(params.id));
   api.on('getRevision', ({ params }) => mappings.revision(params.id, params.number));

@@ -4,6 +4,7 @@ import m001 from './migrations/001-ground.sql';
 import m002 from './migrations/002-connect.sql';
 import m003 from './migrations/003-look-schedule.sql';
 import m004 from './migrations/004-life-of-a-mapping.sql';
+import m005 from './migrations/005-reasons.sql';
 
 /** Forward only; a released migration is never edited. */
 const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -11,6 +12,7 @@ const migrations: readonly (readonly [number: number, name: string, sql: string]
   [2, 'connect', m002],
   [3, 'look-schedule', m003],
   [4, 'life-of-a-mapping', m004],
+  [5, 'reasons', m005],
 ];
 
 export async function migrate(db: Database): Promise<void> {

@@ -1,5 +1,6 @@
 import { ChangeDetectionStrategy, Component, effect, inject, input, signal, untracked } from '@angular/core';
 import { Store } from '@ngrx/store';
+import type { Observable } from 'rxjs';
 import type { LineHistory } from '@versicle/contract';
 import { frameActions } from '../frame/frame.feature';
 import { Api, type ServerProblem } from '../shared/api';
@@ -7,64 +8,30 @@ import { FullTimePipe, TimePipe } from '../shared/words';
 
 const FIRST = 4;
 
-/** Who did and said what about a line, newest first; what people say is added here. */
+/**
+ * Who did and said what about a line, and why, newest first; what people say is added here. Whoever changes what was agreed
+ * is asked for the reason.
+ */
 @Component({
   selector: 'vs-line-history',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [TimePipe, FullTimePipe],
-  template: `
-    <h3>History</h3>
-    <form (submit)="say($event, box)">
-      <input
-        #box
-        class="input"
-        aria-label="Comment on this line"
-        placeholder="say something about this line"
-        maxlength="4000"
-      />
-      <button type="submit" class="btn">Comment</button>
-    </form>
-    @for (e of shown(); track e.id) {
-      <p class="small">
-        <span class="soft" [title]="e.at | fullTime">{{ e.at | time }}</span>&ngsp;<b>{{ e.by }}</b>
-        @switch (e.what) {
-          @case ('comment') {
-            says: {{ e.message }}
-          }
-          @case ('state') {
-            {{ e.parts[0]?.after === 'agreed' ? 'agreed to it' : 'set it to ' + e.parts[0]?.after }},
-            {{ e.parts[0]?.before || 'nothing' }} before
-          }
-          @case ('edited') {
-            changed
-            @for (p of e.parts; track p.part) {
-              <span class="part"
-                >{{ p.part }}: <code>{{ p.before || 'nothing' }}</code> → <code>{{ p.after || 'nothing' }}</code></span
-              >
-            }
-          }
-          @default {
-            {{ e.what }} it
-          }
-        }
-      </p>
-    } @empty {
-      <p class="soft small">{{ problem() ?? 'Nothing happened to this line yet.' }}</p>
-    }
-    @if (events().length > shown().length) {
-      <button type="button" class="btn quiet" (click)="all.set(true)">
-        {{ events().length - shown().length }} more
-      </button>
-    }
-  `,
+  templateUrl: './line-history.component.html',
   styles: `
     form {
       display: flex;
       gap: 8px;
       margin-bottom: 6px;
     }
-    p {
+    .event {
       margin-bottom: 4px;
+    }
+    .why {
+      margin: 4px 0 6px;
+    }
+    .reason {
+      font-style: italic;
+      overflow-wrap: anywhere;
     }
     .part {
       margin-right: 8px;
@@ -82,6 +49,8 @@ export class LineHistoryComponent {
   protected readonly events = signal<LineHistory>([]);
   protected readonly problem = signal<string | null>(null);
   protected readonly all = signal(false);
+  /** The event whose reason is being written. */
+  protected readonly asking = signal<number | null>(null);
   protected shown(): LineHistory {
     return this.all() ? this.events() : this.events().slice(0, FIRST);
   }
@@ -100,15 +69,32 @@ export class LineHistoryComponent {
     });
   }
 
+  protected signatureLost(e: LineHistory[number]): boolean {
+    return e.what === 'state' && e.parts.some((p) => p.before === 'agreed' && p.after === 'drafted');
+  }
+  /** The newest change that took a signature away is asked about without a click. */
+  protected asked(e: LineHistory[number]): boolean {
+    const newest = this.events().find((o) => o.what === 'state');
+    return e.yours && e.why === '' && newest?.id === e.id && this.signatureLost(e);
+  }
+
   protected say(event: Event, box: HTMLInputElement): void {
     event.preventDefault();
     const text = box.value.trim();
     if (text === '') return;
     const params = { id: this.mapping(), line: this.line() };
-    this.api.call('commentOnLine', { params, body: { text } }).subscribe({
+    this.take(this.api.call('commentOnLine', { params, body: { text } }), () => (box.value = ''));
+  }
+  protected sayWhy(event: Event, id: number, box: HTMLInputElement): void {
+    event.preventDefault();
+    const params = { id: this.mapping(), line: this.line(), event: id };
+    this.take(this.api.call('sayWhy', { params, body: { why: box.value.trim() } }), () => this.asking.set(null));
+  }
+  private take(answer: Observable<LineHistory>, done: () => void): void {
+    answer.subscribe({
       next: (events) => {
         this.events.set(events);
-        box.value = '';
+        done();
       },
       error: (error: ServerProblem) => this.store.dispatch(frameActions.say({ text: error.message, problem: true })),
     });
