@@ -143,6 +143,7 @@ async function outside(call, ports) {
         path: '/members',
         records: 'members',
         paging: cursor,
+        find: { field: 'external_no', path: '/members?external_no={keys}', atOnce: 50 },
         write: { path: '/members/batch', batch: 50, member: 'members' },
       },
       'sign-ups': { description: 'Sign-ups, newest last', path: '/sign-ups', records: 'sign_ups', paging: cursor },
@@ -164,6 +165,7 @@ async function outside(call, ports) {
         body: 'xml',
         records: 'bikes/bike',
         paging: pages,
+        find: { field: '@id', path: '/bikes/{key}', records: 'bike' },
         write: { method: 'PUT', path: '/bikes/{@id}', batch: 1, member: 'bike' },
       },
       orders: {

@@ -38,6 +38,25 @@ export const endpoint = z.strictObject({
     .strictObject({ dataset: z.string().min(1), parallel: z.number().int().min(1).max(20).default(4) })
     .nullable()
     .default(null),
+  /** How some records are asked for by the values of one field, so that a join need not fetch them all; null: not at all. */
+  find: z
+    .strictObject({
+      field: z.string().min(1).max(200),
+      /** `{key}` stands for one value, `{keys}` for several with commas between them. */
+      path: z
+        .string()
+        .max(2000)
+        .regex(
+          /(?<!\{)\{keys?\}(?!\})/,
+          'must name {key}, for one value, or {keys}, for several with commas between them',
+        ),
+      /** Values in one request, where the path names several. */
+      atOnce: z.number().int().min(1).max(1000).default(50),
+      /** Where the records are in that answer; null: where they are in the others. */
+      records: z.string().max(500).nullable().default(null),
+    })
+    .nullable()
+    .default(null),
   fields: z
     .array(
       z.strictObject({

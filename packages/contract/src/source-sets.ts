@@ -33,6 +33,8 @@ export const joinFigures = z.object({
   dataset: z.string(),
   left: z.number(),
   right: z.number(),
+  /** How many keys the dataset was asked for; null: all its records were read. */
+  asked: z.number().nullable(),
   matched: z.number(),
   doubled: z.number(),
   most: z.number(),

@@ -19,6 +19,8 @@ export interface JoinFigures {
   /** Records that were joined before, and those of the dataset that is joined now. */
   readonly left: number;
   readonly right: number;
+  /** How many keys the dataset was asked for, so that `right` are those found; null: they are all its records. */
+  readonly asked: number | null;
   /** Records of the left that find a partner, and those that find several. */
   readonly matched: number;
   readonly doubled: number;
@@ -69,7 +71,7 @@ export function joinFigures(
 
 async function figuresOf(db: PGlite, join: SourceSetSql['joins'][number], landed: Landed): Promise<JoinFigures> {
   const { alias } = join;
-  const { dataset, records: right } = landed.datasets.get(alias)!;
+  const { dataset, records: right, asked } = landed.datasets.get(alias)!;
   await ask(db, join.before);
   const tooMany = (await expectedPairs(db, join)) > MOST_JOINED;
   await ask(db, join.pairs(tooMany ? SOME : MOST_JOINED + 1));
@@ -100,6 +102,7 @@ async function figuresOf(db: PGlite, join: SourceSetSql['joins'][number], landed
     dataset,
     left,
     right,
+    asked,
     matched: await one(`SELECT count(*) AS n FROM partners_${alias}`),
     doubled: await one(`SELECT count(*) AS n FROM partners_${alias} WHERE n > 1`),
     most: await one(`SELECT max(n) AS n FROM partners_${alias}`),

@@ -28,6 +28,8 @@ export interface MemberRecords {
   readonly files: readonly { readonly path: string; readonly name: string }[];
   readonly format: FileFormat;
   readonly names: readonly string[];
+  /** How many keys the system was asked for; otherwise these are all its records. */
+  readonly asked?: number;
 }
 /** Fetches a member's records once it is known which are wanted: those whose `field` has one of the values, or all (null). */
 export type FetchMember = (wanted: OccurringKeys | null) => Promise<MemberRecords>;
@@ -43,6 +45,8 @@ export interface LandedDataset {
   readonly dataset: string;
   readonly fields: readonly SourceField[];
   records: number;
+  /** How many keys they were asked for by; null: all of them are here. */
+  readonly asked: number | null;
 }
 /** A record of the primary dataset, or of one below it, that can't be read. */
 export interface UnreadableRecord {
@@ -119,7 +123,13 @@ class Landing implements Landed {
       return this.fill(member, dataset, records, fields, from);
     }
     const fields = memberFields(document, member, records.names, marks);
-    const dataset: LandedDataset = { alias: member.alias, dataset: member.dataset, fields, records: 0 };
+    const dataset: LandedDataset = {
+      alias: member.alias,
+      dataset: member.dataset,
+      fields,
+      records: 0,
+      asked: records.asked ?? null,
+    };
     this.datasets.set(member.alias, dataset);
     const columns = fields.map((f, i) => `c${i} ${f.type === 'text' ? 'text COLLATE "C"' : f.type}`);
     if (columns.length > 1000)

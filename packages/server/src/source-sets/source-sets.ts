@@ -202,7 +202,7 @@ export class SourceSets {
     }
   }
 
-  /** Where a member's records are. A system that selects is asked last, only for the keys that occur; until then null. */
+  /** Where a member's records are. A system that can answer by keys is asked last, for those that occur; until then null. */
   private async records(
     document: MappingDocument,
     member: SetMember,
@@ -210,7 +210,7 @@ export class SourceSets {
     home: string,
     asked: { readonly wanted: OccurringKeys | null } | null,
   ): Promise<MemberRecords | null> {
-    const { system, dataset } = await this.systems.openDataset(member.dataset);
+    const { id, system, dataset } = await this.systems.openDataset(member.dataset);
     const options = { withDoc: member.role !== 'union' && mentionsDoc(document, member.alias) };
     const of = ({ files, format, fields }: SourcePlan): MemberRecords => ({
       files,
@@ -219,12 +219,20 @@ export class SourceSets {
     });
     if (system.sourcePlan) return of(await system.sourcePlan(dataset, options));
     if (!system.read) throw refused(`${member.dataset} holds no records that could be read.`);
-    if (member.role === 'join' && system.selects && asked === null) return null;
-    const filter = asked?.wanted ? { filter: keyFilter(asked.wanted) } : {};
-    const landed = await land(system.read(dataset, { ...options, ...filter }), join(home, `${place}.jsonl`), null);
-    if (landed.plan.fields.length > 0) return of(landed.plan);
-    // Without a record, only the system itself knows the fields.
-    return { ...of(landed.plan), names: (await system.describe(dataset)).fields.map((f) => f.name) };
+    const finds = member.role === 'join' ? ((await system.finds?.(dataset)) ?? null) : null;
+    if (member.role === 'join' && (system.selects || finds !== null) && asked === null) return null;
+    const wanted =
+      asked?.wanted && (system.selects || (finds?.field === asked.wanted.field && finds.takes(asked.wanted.values)))
+        ? asked.wanted
+        : null;
+    const some = wanted === null ? {} : system.selects ? { filter: keyFilter(wanted) } : { keys: wanted.values };
+    const landed = await land(system.read(dataset, { ...options, ...some }), join(home, `${place}.jsonl`), null);
+    const records = of(landed.plan);
+    if (wanted === null && records.names.length > 0) return records;
+    // Of few records, or none, only the system itself knows all fields.
+    const known = (await this.structures.describe(id, dataset)).fields.map((f) => f.name);
+    const names = [...new Set([...records.names, ...known])];
+    return { ...records, names, ...(wanted ? { asked: wanted.values.length } : {}) };
   }
 }
 

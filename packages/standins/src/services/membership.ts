@@ -39,7 +39,11 @@ export class Membership {
     if (path === '/oauth/authorize') return this.authorize(asked);
     if (path === '/oauth/token') return this.token(asked);
     if (!this.isKnown(asked.headers.authorization)) return problem(401, 'The token is missing, wrong or has ended.');
-    if (method === 'GET' && path === '/v2/members') return this.page(asked, [...this.members.values()], 'members');
+    if (method === 'GET' && path === '/v2/members') {
+      const wanted = asked.query.get('external_no')?.split(',');
+      const found = wanted?.flatMap((no) => this.members.get(no) ?? []) ?? [...this.members.values()];
+      return this.page(asked, found, 'members');
+    }
     if (method === 'GET' && path === '/v2/sign-ups') return this.page(asked, signUps(this.count), 'sign_ups');
     if (method === 'GET' && path === '/v2/plans')
       return { status: 200, body: PLANS.map((code, i) => ({ code, price_cents: [1290, 9900, 250, 890][i] })) };

@@ -15,6 +15,7 @@ export function workshop(): Service {
       return xml(401, '<problem><message>Who are you?</message></problem>', { 'WWW-Authenticate': 'Basic' });
     if (asked.path === '/bikes') return page(asked, 'bikes', BIKE_COUNT, (n) => written.get(bikeId(n)) ?? bike(n));
     const number = /^\/bikes\/([^/]+)$/.exec(asked.path)?.[1];
+    if (asked.method === 'GET' && number) return one(decodeURIComponent(number), written);
     if (asked.method === 'PUT' && number) return put(decodeURIComponent(number), asked.body, written);
     if (asked.path === '/orders') return page(asked, 'orders', 420, order);
     return xml(404, `<problem><message>Nothing at ${asked.path}</message></problem>`);
@@ -25,6 +26,11 @@ function page({ query }: Asked, name: string, count: number, element: (n: number
   const from = (number - 1) * PAGE;
   const elements = Array.from({ length: Math.max(0, Math.min(PAGE, count - from)) }, (_, i) => element(from + i + 1));
   return xml(200, `<${name} page="${number}" of="${Math.ceil(count / PAGE)}">${elements.join('')}</${name}>`);
+}
+function one(id: string, written: Map<string, string>): Reply {
+  const n = Array.from({ length: BIKE_COUNT }, (_, i) => i + 1).find((i) => bikeId(i) === id);
+  if (n === undefined) return xml(404, '<problem><message>The register has no such bike.</message></problem>');
+  return xml(200, written.get(id) ?? bike(n));
 }
 const WHEELS = ['610', '660', '711'];
 /** A bike is taken when the register knows it, its model and its wheels. */

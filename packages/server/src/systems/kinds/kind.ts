@@ -58,6 +58,8 @@ export interface OpenSystem {
   read?(dataset: string, options: ReadOptions): AsyncIterable<SourceBatch>;
   /** The system itself carries out filter and sort. */
   readonly selects?: true;
+  /** Gives some records of the dataset by the values of a field (`keys` of `read`); null: all or nothing. */
+  finds?(dataset: string): Promise<Finder | null>;
   /** Files that a run may read by itself; without it, a run lands the records first. */
   sourcePlan?(dataset: string, options: ReadOptions): Promise<SourcePlan>;
   /** One question to an API, below its base address: the answer as JSON. Throws a Problem. */
@@ -65,12 +67,19 @@ export interface OpenSystem {
   target?: Target;
   close?(): Promise<void>;
 }
+export interface Finder {
+  readonly field: string;
+  /** Whether asking for these is less work than reading all records. */
+  takes(keys: readonly string[]): boolean;
+}
 export interface ReadOptions {
   /** Whether nested records come with the whole record as `_doc`. */
   readonly withDoc?: boolean;
   /** A rule that rows must meet, and one to sort by (`-` before it turns the order round); only where the kind `selects`. */
   readonly filter?: string;
   readonly sort?: string;
+  /** Only records with one of these values are wanted, and perhaps others; only where `finds` takes them. */
+  readonly keys?: readonly string[];
 }
 
 /** What a kind may ask of the house. */

@@ -201,9 +201,11 @@ export class SourceSetPanelComponent {
       f.doubled === 0
         ? 'none finds more than one'
         : `${figure(f.doubled)} find several (up to ${figure(f.most)}) and come out several times`,
-      f.unused === 0
-        ? ''
-        : `${figure(f.unused)} of ${inWords(f.right, 'record')} of ${f.dataset} are asked for by nobody`,
+      f.asked !== null
+        ? `${f.dataset} was asked only for the ${inWords(f.asked, 'key')} that ${f.asked === 1 ? 'occurs' : 'occur'}`
+        : f.unused === 0
+          ? ''
+          : `${figure(f.unused)} of ${inWords(f.right, 'record')} of ${f.dataset} are asked for by nobody`,
     ].filter(Boolean);
     return `${parts.join('; ')}.`;
   }

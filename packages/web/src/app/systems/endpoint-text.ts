@@ -12,6 +12,10 @@ export interface EndpointText {
   size: string;
   query: string;
   parent: string;
+  findField: string;
+  findPath: string;
+  atOnce: string;
+  findRecords: string;
   writePath: string;
   batch: string;
   member: string;
@@ -35,6 +39,10 @@ export function freshEndpoint(): EndpointText {
     size: '100',
     query: '',
     parent: '',
+    findField: '',
+    findPath: '',
+    atOnce: '50',
+    findRecords: '',
     writePath: '',
     batch: '1',
     member: '',
@@ -55,6 +63,10 @@ export function textOf(e: Endpoint): EndpointText {
     size: String('size' in paging ? paging.size : 100),
     query: e.query.map(({ name, value }) => `${name}=${value}`).join('&'),
     parent: e.parent?.dataset ?? '',
+    findField: e.find?.field ?? '',
+    findPath: e.find?.path ?? '',
+    atOnce: String(e.find?.atOnce ?? 50),
+    findRecords: e.find?.records ?? '',
     writePath: e.write ? `${e.write.method} ${e.write.path}` : '',
     batch: String(e.write?.batch ?? 1),
     member: e.write?.member ?? '',
@@ -69,6 +81,8 @@ export function endpointOf(text: EndpointText, before: Endpoint | null = null): 
   const written = /^\s*(?:(POST|PUT|PATCH)\s+)?(\S+)\s*$/i.exec(text.writePath);
   if (text.path.trim() === '') return 'Path: something must stand here.';
   if (text.writePath.trim() !== '' && !written) return 'Written to: a path, with POST, PUT or PATCH before it.';
+  if ((text.findField.trim() === '') !== (text.findPath.trim() === ''))
+    return 'Found by: a field, and the path that finds records by it, or neither.';
   const size = Number(text.size);
   const kept = before?.paging.kind === 'page' ? { first: before.paging.first } : {};
   const paging = {
@@ -100,6 +114,15 @@ export function endpointOf(text: EndpointText, before: Endpoint | null = null): 
     records: text.records.trim() === '' ? null : text.records.trim(),
     paging,
     parent: text.parent.trim() === '' ? null : { ...before?.parent, dataset: text.parent.trim() },
+    find:
+      text.findField.trim() === ''
+        ? null
+        : {
+            field: text.findField.trim(),
+            path: text.findPath.trim(),
+            atOnce: Number(text.atOnce),
+            records: text.findRecords.trim() || null,
+          },
     write: written
       ? {
           ...before?.write,
@@ -118,6 +141,8 @@ export function endpointOf(text: EndpointText, before: Endpoint | null = null): 
     'paging.next': 'Where the next one is named',
     'paging.sizeParameter': 'Parameter of the size',
     'paging.size': 'Records in a page',
+    'find.path': 'Asked for at',
+    'find.atOnce': 'Keys in a request',
     'write.batch': 'Records in a request',
   };
   return `${words[place] ?? place}: ${issue!.code === 'too_small' ? 'something must stand here' : issue!.message}.`;

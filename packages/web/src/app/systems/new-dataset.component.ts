@@ -110,6 +110,46 @@ import { systemsActions, systemsFeature } from './systems.feature';
                 autocomplete="off"
             /></label>
             <label class="field"
+              ><span>Found by the field</span
+              ><input
+                class="input mono"
+                name="findField"
+                [(ngModel)]="e.findField"
+                placeholder="empty: joins read all of it"
+                autocomplete="off"
+            /></label>
+            @if (e.findField.trim() !== '') {
+              <label class="field wide"
+                ><span>Asked for at</span
+                ><input
+                  class="input mono"
+                  name="findPath"
+                  [(ngModel)]="e.findPath"
+                  placeholder="such as /bikes/{{ '{' }}key}, or /members?no={{ '{' }}keys}"
+                  autocomplete="off"
+              /></label>
+              @if (e.findPath.includes('{' + 'keys}')) {
+                <label class="field"
+                  ><span>Keys in a request</span
+                  ><input
+                    class="input mono"
+                    name="atOnce"
+                    inputmode="numeric"
+                    [(ngModel)]="e.atOnce"
+                    autocomplete="off"
+                /></label>
+              }
+              <label class="field"
+                ><span>Where the found ones are</span
+                ><input
+                  class="input mono"
+                  name="findRecords"
+                  [(ngModel)]="e.findRecords"
+                  placeholder="empty: as in the others"
+                  autocomplete="off"
+              /></label>
+            }
+            <label class="field"
               ><span>Written to</span
               ><input
                 class="input mono"

@@ -10,7 +10,7 @@ import {
 } from '@versicle/core';
 import type { ConnectionOf } from '@versicle/contract';
 import { notFound, refused } from '../../../http/problem.ts';
-import type { Described, Found, Kind, KindContext, OpenSystem, ReadOptions, SourceBatch } from '../kind.ts';
+import type { Described, Finder, Found, Kind, KindContext, OpenSystem, ReadOptions, SourceBatch } from '../kind.ts';
 import { diagnoseNetwork, failed } from '../network/diagnose.ts';
 import { requireAllowedHost } from '../network/guard.ts';
 import { faultOf, pageOf, UnexpectedAnswer, type Page } from './answers.ts';
@@ -33,6 +33,8 @@ export const http: Kind<'http'> = {
   },
 };
 
+/** Requests by key; with more, all records are read. */
+const MOST_FINDS = 100;
 /** Pages at the most, against an API whose next page is the same for ever. */
 const MAX_PAGES = 1_000_000;
 
@@ -189,6 +191,7 @@ class HttpSystem implements OpenSystem {
         { label: 'Address', value: `${endpoint.path}` },
         { label: 'Form', value: endpoint.body === 'xml' ? 'XML' : 'JSON' },
         { label: 'Pages', value: PAGING[endpoint.paging.kind] },
+        ...(endpoint.find ? [{ label: 'Found by', value: foundBy(endpoint.find) }] : []),
         { label: 'Written', value: endpoint.write ? `${endpoint.write.method} ${endpoint.write.path}` : 'not at all' },
       ],
       guessedFrom: problem === null ? [] : [problem],
@@ -204,13 +207,25 @@ class HttpSystem implements OpenSystem {
     };
   }
 
-  async *read(name: string, { withDoc = false }: ReadOptions): AsyncGenerator<SourceBatch> {
+  async finds(name: string): Promise<Finder | null> {
+    const [dataset, part] = splitPart(name);
+    const { find, parent } = await this.endpoint(dataset);
+    if (part !== '' || parent !== null || find === null) return null;
+    return {
+      field: find.field,
+      takes: (keys) =>
+        keys.length <= keysAtOnce(find) * MOST_FINDS &&
+        (ONE_KEY.test(find.path) || keys.every((k) => !k.includes(','))),
+    };
+  }
+
+  async *read(name: string, { withDoc = false, keys }: ReadOptions): AsyncGenerator<SourceBatch> {
     const [dataset, part] = splitPart(name);
     const endpoint = await this.endpoint(dataset);
     let structures: readonly NestedStructure[] = [];
     let number = 0;
     try {
-      for await (const page of this.pages(endpoint)) {
+      for await (const page of keys ? this.found(endpoint, keys) : this.pages(endpoint)) {
         structures = merged(structures, learnStructures(page.records));
         if (!structures.some((s) => s.path === part)) {
           number += page.records.length;
@@ -262,7 +277,28 @@ class HttpSystem implements OpenSystem {
     }
   }
 
-  private async *pagesOf(endpoint: Endpoint, path: string): AsyncGenerator<Page> {
+  private async *found(endpoint: Endpoint, keys: readonly string[]): AsyncGenerator<Page & { parent?: string }> {
+    const { find } = endpoint;
+    if (find === null) throw new Error('An endpoint that finds nothing by key was asked for keys.');
+    const atOnce = keysAtOnce(find);
+    const single = ONE_KEY.test(find.path);
+    const asked: Endpoint = {
+      ...endpoint,
+      records: find.records ?? endpoint.records,
+      ...(single ? { paging: { kind: 'none' as const } } : {}),
+    };
+    for (let at = 0; at < keys.length; at += atOnce) {
+      const values = keys
+        .slice(at, at + atOnce)
+        .map(encodeURIComponent)
+        .join(',');
+      const path = find.path.replace(single ? ONE_KEY : SEVERAL_KEYS, () => values);
+      yield* this.pagesOf(asked, path, single);
+    }
+  }
+
+  /** `perhaps`: that there is nothing there is an answer, too. */
+  private async *pagesOf(endpoint: Endpoint, path: string, perhaps = false): AsyncGenerator<Page> {
     const { paging } = endpoint;
     const query = endpoint.query.map(({ name, value }) => ({ name, value: this.filled(value) }));
     let position = paging.kind === 'page' ? paging.first : 0;
@@ -281,6 +317,7 @@ class HttpSystem implements OpenSystem {
       const url: string =
         paging.kind === 'link' && cursor !== null ? cursor : this.client.address(this.filled(path), parameters);
       const answer = await this.client.send({ method: 'GET', url, repeatable: true });
+      if (perhaps && (answer.status === 404 || answer.status === 410)) return;
       if (answer.status >= 400) throw refusal(answer);
       const page = pageOf(answer, endpoint);
       yield page;
@@ -304,6 +341,12 @@ class HttpSystem implements OpenSystem {
     return this.client.close();
   }
 }
+
+const ONE_KEY = /(?<!\{)\{key\}(?!\})/;
+const SEVERAL_KEYS = /(?<!\{)\{keys\}(?!\})/;
+const keysAtOnce = ({ path, atOnce }: NonNullable<Endpoint['find']>): number => (ONE_KEY.test(path) ? 1 : atOnce);
+const foundBy = ({ field, path, atOnce }: NonNullable<Endpoint['find']>): string =>
+  `${field}, ${ONE_KEY.test(path) ? 'one a request' : `up to ${atOnce} a request`}`;
 
 const PAGING = {
   none: 'all in one answer',
