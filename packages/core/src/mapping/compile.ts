@@ -54,6 +54,8 @@ export interface CompiledMapping {
   readonly document: MappingDocument;
   readonly problems: readonly Problem[];
   readonly filter: Rule | null;
+  /** The filter of a composed source set that does not group: records of it have met it already, examples have not. */
+  readonly composedFilter: Rule | null;
   readonly skips: readonly { readonly id: string; readonly rule: Rule }[];
   readonly lines: readonly CompiledLine[];
   readonly checks: readonly CompiledCheck[];
@@ -109,6 +111,7 @@ class MappingCompiler {
 
   compile(): CompiledMapping {
     const { document } = this;
+    const composed = isComposed(document);
     this.sourceSet();
     this.targetFields();
     const lineOf = this.linesByTarget();
@@ -138,8 +141,8 @@ class MappingCompiler {
     return {
       document,
       problems: this.problems,
-      // Where the source set is composed, PostgreSQL has filtered already.
-      filter: isComposed(document) ? null : filter,
+      filter: composed ? null : filter,
+      composedFilter: composed && document.source.groupBy.length === 0 ? filter : null,
       skips,
       lines,
       checks,

@@ -1,5 +1,6 @@
 import {
   expectationOf,
+  knownSource,
   exampleProblems,
   parseDocument,
   runExamples,
@@ -85,6 +86,39 @@ describe('examples of a document', () => {
       ['l2', 'examples e2'],
     ]);
     expect(lenient[1]!.message).toContain('should fail (rule_error) and does not');
+  });
+  it('stay as they are when a join comes to the document, or goes', () => {
+    const examples = [kept(['7', '02.03.1984', null, 'A'])];
+    const [example] = examples;
+    const source = Object.fromEntries(Object.entries(example!.source).map(([name, value]) => [`m.${name}`, value]));
+    expect(exampleProblems(ground([{ ...example!, source }]))).toEqual([]);
+    const joined = parseDocument({
+      ...document(examples),
+      source: {
+        primary: { alias: 'm', dataset: 'files/members.csv' },
+        joins: [{ alias: 't', dataset: 'files/tariffs.csv', kind: 'left', on: 't.code = m.tariff' }],
+      },
+    });
+    const fields = [...FIELDS.map((f) => `m.${f}`), 't.code'];
+    expect(exampleProblems({ document: joined, fields, now: NOW })).toEqual([]);
+    // The command line knows no structure: examples tell of fields, too.
+    expect(exampleProblems({ document: joined, fields: knownSource(joined).names, now: NOW })).toEqual([]);
+    // Another dataset's field of the same name is another field.
+    const other = { ...example!, source: { ...example!.source, 't.no': '9' } };
+    const [problem] = exampleProblems({ document: { ...joined, examples: [other] }, fields, now: NOW });
+    expect(problem!.message).toContain('The source has no field “t.no” any more.');
+  });
+  it('meet the filter of joined records, too', () => {
+    const filtered = { ...kept(['0', '02.03.1984', null, 'A']), id: 'e2' };
+    expect(filtered.expect.outcome).toBe('filtered');
+    const { source, ...rest } = document([filtered]);
+    const joins = [{ alias: 't', dataset: 'files/tariffs.csv', kind: 'left', on: 't.code = m.tariff' }];
+    const joined = parseDocument({
+      ...rest,
+      source: { ...source, joins, filter: "m.no <> '0' AND t.code IS NOT NULL" },
+    });
+    const fields = [...FIELDS.map((f) => `m.${f}`), 't.code'];
+    expect(exampleProblems({ document: joined, fields, now: NOW })).toEqual([]);
   });
   it('say so when a field or a line that they name is gone', () => {
     const example = kept(['7', '02.03.1984', null, 'A']);

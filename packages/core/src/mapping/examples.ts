@@ -27,9 +27,21 @@ export interface ExampleGround {
   readonly now: Timestamp;
 }
 
+/**
+ * What an example calls a field of the source; null where it does not name it. Examples outlive a join that comes or goes:
+ * a field of the dataset under the alias `primary` is known by its name with and without the alias.
+ */
+export function exampleName(example: Example, field: string, primary: string): string | null {
+  const prefix = `${primary}.`;
+  const other = field.startsWith(prefix) ? field.slice(prefix.length) : prefix + field;
+  return [field, other].find((name) => Object.hasOwn(example.source, name)) ?? null;
+}
 /** The record of an example in the order of the source's fields. */
-export function exampleValues(example: Example, fields: readonly string[]): SampleValues {
-  return fields.map((name) => (Object.hasOwn(example.source, name) ? example.source[name]! : null));
+export function exampleValues(example: Example, fields: readonly string[], primary: string): SampleValues {
+  return fields.map((field) => {
+    const name = exampleName(example, field, primary);
+    return name === null ? null : example.source[name]!;
+  });
 }
 
 /** Tries all examples of a document; in the order in which it has them. */
@@ -38,11 +50,11 @@ export function runExamples({ document, fields, marks = null, now, keyMaps }: Ex
   if (examples.length === 0) return [];
   const trial = new Trial(document, fields, now, marks, keyMaps);
   return examples.map((example) => {
-    const record = trial.record(exampleValues(example, fields), 1, example.file ?? null);
+    const record = trial.record(exampleValues(example, fields, document.source.primary.alias), 1, example.file ?? null);
     return {
       id: example.id,
       outcome: record.outcome,
-      differences: differences(document, new Set(fields), example, record),
+      differences: differences(document, fields, example, record),
     };
   });
 }
@@ -63,13 +75,15 @@ export function exampleProblems(ground: ExampleGround): Problem[] {
 
 function differences(
   document: MappingDocument,
-  fields: ReadonlySet<string>,
-  { source, expect }: Example,
+  fields: readonly string[],
+  example: Example,
   record: RecordResult,
 ): ExampleDifference[] {
   const found: ExampleDifference[] = [];
+  const { source, expect } = example;
+  const known = new Set(fields.map((field) => exampleName(example, field, document.source.primary.alias)));
   for (const name of Object.keys(source))
-    if (!fields.has(name)) found.push({ line: null, message: `The source has no field ${quoted(name)} any more.` });
+    if (!known.has(name)) found.push({ line: null, message: `The source has no field ${quoted(name)} any more.` });
   if (record.outcome !== expect.outcome)
     found.push({
       line: null,

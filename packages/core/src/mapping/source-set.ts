@@ -192,20 +192,6 @@ export function sourceSetKey(document: MappingDocument): string {
   return JSON.stringify([set, filter, computedOf(document, [])]);
 }
 
-/** The document with another source set. Its examples follow: fields of a composed set are called by alias and name. */
-export function withSourceSet(document: MappingDocument, source: MappingDocument['source']): MappingDocument {
-  const after = { ...document, source };
-  const { alias } = source.primary;
-  if (isComposed(document) === isComposed(after) || !document.examples) return after;
-  const renamed = (name: string): string =>
-    isComposed(after) ? `${alias}.${name}` : name.startsWith(`${alias}.`) ? name.slice(alias.length + 1) : name;
-  const examples = document.examples.map((e) => ({
-    ...e,
-    source: Object.fromEntries(Object.entries(e.source).map(([name, value]) => [renamed(name), value])),
-  }));
-  return { ...after, examples };
-}
-
 /** What a source's fields are called in rows that carry them. */
 export function sourceNamesOf(fields: readonly SourceField[]): string[] {
   return fields.map((f) => (f.alias == null ? f.name : `${f.alias}.${f.name}`));

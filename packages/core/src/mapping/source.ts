@@ -79,9 +79,26 @@ export function knownSource(document: MappingDocument): { names: string[]; marks
     return [{ alias: m.alias, names, guessed: structure === null }];
   });
   const guessed = known.some((k) => k.guessed);
-  if (isComposed(document))
-    return { names: composedNames(document, new Map(known.map((k) => [k.alias, k.names]))), marks: null, guessed };
+  if (isComposed(document)) {
+    const names = new Map(known.map((k) => [k.alias, k.guessed ? withExamples(document, k.alias, k.names) : k.names]));
+    return { names: composedNames(document, names), marks: null, guessed };
+  }
   return { names: guessed ? knownSourceFields(document) : known[0]!.names, marks: null, guessed };
+}
+
+/** What examples name of a dataset of a composed set, beside the names that are known. */
+function withExamples(document: MappingDocument, alias: string, names: readonly string[]): string[] {
+  const others = new Set(membersOf(document).map((m) => m.alias));
+  const isPrimary = alias === document.source.primary.alias;
+  const named = (document.examples ?? [])
+    .flatMap((e) => Object.keys(e.source))
+    .flatMap((name) => {
+      const dot = name.indexOf('.');
+      const of = dot > 0 && others.has(name.slice(0, dot)) ? name.slice(0, dot) : null;
+      if (of === alias) return name.slice(dot + 1);
+      return of === null && isPrimary ? name : [];
+    });
+  return [...new Set([...names, ...named])];
 }
 
 /** Field names that the document's rules use of its primary dataset, or of the one with this alias. */

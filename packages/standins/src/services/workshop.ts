@@ -33,6 +33,7 @@ function one(id: string, written: Map<string, string>): Reply {
   return xml(200, written.get(id) ?? bike(n));
 }
 const WHEELS = ['610', '660', '711'];
+const GEARS = ['3', '7', '8'];
 /** A bike is taken when the register knows it, its model and its wheels. */
 function put(id: string, body: string, written: Map<string, string>): Reply {
   const refuse = (status: number, field: string, message: string): Reply =>
@@ -46,10 +47,12 @@ function put(id: string, body: string, written: Map<string, string>): Reply {
   const bought = text(/<bought>([^<]*)<\/bought>/);
   if (!/^TB-[1-4]$/.test(model)) return refuse(422, 'model', 'model is none that the register knows');
   if (!WHEELS.includes(wheel)) return refuse(422, 'wheel', `wheel must be one of ${WHEELS.join(', ')} mm`);
+  const gears = text(/<gears>([^<]*)<\/gears>/);
+  if (gears !== '' && !GEARS.includes(gears)) return refuse(422, 'gears', `gears must be one of ${GEARS.join(', ')}`);
   if (!/^\d{4}-\d{2}-\d{2}$/.test(bought)) return refuse(422, 'bought', 'bought is not a date');
   written.set(
     id,
-    `<bike id="${id}"><model>${model}</model><wheel unit="mm">${wheel}</wheel><bought>${bought}</bought></bike>`,
+    `<bike id="${id}"><model>${model}</model>${gears === '' ? '' : `<gears>${gears}</gears>`}<wheel unit="mm">${wheel}</wheel><bought>${bought}</bought></bike>`,
   );
   return xml(200, written.get(id)!);
 }

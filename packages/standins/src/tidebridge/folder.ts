@@ -5,6 +5,7 @@ import { bikesFile } from './bikes.ts';
 import { membersFile } from './members.ts';
 import { REPAIRS_XSD, repairsFile } from './repairs.ts';
 import { stationsFile } from './stations.ts';
+import { TARIFFS_FILE } from './tariffs.ts';
 import { DAMAGES, tripsFile, type Month } from './trips.ts';
 
 const SEED = 58_023;
@@ -22,6 +23,7 @@ export function months(trips = 200_000): Month[] {
 export async function writeTidebridge(directory: string, trips?: number): Promise<void> {
   mkdirSync(directory, { recursive: true });
   writeFileSync(join(directory, 'stations.csv'), stationsFile(SEED));
+  writeFileSync(join(directory, 'tariffs.csv'), TARIFFS_FILE);
   writeFileSync(join(directory, 'members.txt'), membersFile(SEED));
   writeFileSync(join(directory, 'bikes.xlsx'), await bikesFile(SEED));
   writeFileSync(join(directory, 'repairs.xml'), repairsFile(SEED));

@@ -4,6 +4,7 @@ import { Store } from '@ngrx/store';
 import {
   addExample,
   changeExample,
+  exampleName,
   exampleValues,
   expectationOf,
   removeExample,
@@ -48,7 +49,7 @@ export class ExamplesPanelComponent {
       differences: results.get(example.id)?.differences ?? [],
       outcome: OUTCOME_WORDS[example.expect.outcome],
       label: this.fields()
-        .map((f) => example.source[f] ?? null)
+        .map((f) => example.source[this.nameOf(example, f)] ?? null)
         .filter((v) => v !== null)
         .slice(0, 3)
         .join(' · '),
@@ -77,6 +78,9 @@ export class ExamplesPanelComponent {
     return differences.find((d) => d.line === line)?.message ?? null;
   }
 
+  protected nameOf(example: Example, field: string): string {
+    return exampleName(example, field, this.document().source.primary.alias) ?? field;
+  }
   private give(document: MappingDocument, merge: string | null = null): void {
     this.store.dispatch(sheetActions.edited({ document, merge }));
   }
@@ -85,7 +89,7 @@ export class ExamplesPanelComponent {
   }
   /** An empty cell is null, as in files. */
   protected setSource(example: Example, field: string, text: string): void {
-    const source = { ...example.source, [field]: text === '' ? null : text };
+    const source = { ...example.source, [this.nameOf(example, field)]: text === '' ? null : text };
     this.give(changeExample(this.document(), example.id, { source }), `${example.id} ${field}`);
   }
   protected setExpected(example: Example, field: string, text: string): void {
@@ -114,7 +118,11 @@ export class ExamplesPanelComponent {
       keyMaps: samples.keyMaps,
       now: timestampOfMillis(Date.now()),
     };
-    return expectationOf(ground, exampleValues(example, samples.fields), example.file ?? null);
+    return expectationOf(
+      ground,
+      exampleValues(example, samples.fields, this.document().source.primary.alias),
+      example.file ?? null,
+    );
   }
   protected accept(example: Example): void {
     const expect = this.now(example);

@@ -133,14 +133,15 @@ const sampleRows = createSelector(
   (s: SheetState) => s.sampleSet,
   (s: SheetState) => s.failedSamples,
   (s: SheetState) => s.document?.examples,
-  (samples, set, failedSamples, examples): readonly SampleRow[] => {
+  (s: SheetState) => s.document?.source.primary.alias ?? '',
+  (samples, set, failedSamples, examples, primary): readonly SampleRow[] => {
     if (set === 'failed') return failedSamples.value ?? [];
     if (set === 'source') return samples.value?.rows ?? [];
     const fields = samples.value?.fields ?? [];
     return (examples ?? []).map((example, i) => ({
       row: i + 1,
       file: example.file ?? null,
-      values: [...exampleValues(example, fields)],
+      values: [...exampleValues(example, fields, primary)],
       problem: null,
     }));
   },

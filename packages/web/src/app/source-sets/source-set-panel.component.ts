@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, si
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import type { JoinFigures } from '@versicle/contract';
-import { isComposed, membersOf, sourceSetKey, withSourceSet, type MappingDocument, type Problem } from '@versicle/core';
+import { isComposed, membersOf, sourceSetKey, type MappingDocument, type Problem } from '@versicle/core';
 import { SELECT } from '../shared/select';
 import { SignComponent } from '../shared/signs.component';
 import { figure, FigurePipe, inWords } from '../shared/words';
@@ -123,7 +123,7 @@ export class SourceSetPanelComponent {
       .map((p) => ({ at: p.at!, end: p.end!, message: p.message }));
   }
   protected set(patch: Partial<Source>, merge: string | null): void {
-    const document = withSourceSet(this.document(), { ...this.source(), ...patch });
+    const document = { ...this.document(), source: { ...this.source(), ...patch } };
     this.store.dispatch(sheetActions.edited({ document, merge: merge === null ? null : `source ${merge}` }));
   }
   protected setJoin(at: number, patch: Partial<Join>): void {
