@@ -14,6 +14,7 @@ export async function seedDemo(address, folder, ports, say = () => undefined) {
   await known(call, folder);
   const stations = await plan(call, 'stations', 'Stations, once', 'First version, agreed with the warehouse team');
   const trips = await plan(call, 'trips', 'Trips, by the month', 'Agreed with Oda Fenn but for tariff Z');
+  await joinedLater(call, caller(address, 'Oda Fenn'));
   for (const file of ['members', 'bikes', 'trip-months']) await draft(call, file);
   await life(call, address);
   say('Running the demo plans …');
@@ -255,6 +256,31 @@ async function life(call, address) {
   const translation = { system: 'translator', path: '/translate?code={code}', to: 'to' };
   await hanno('PUT', '/codes/faults', { description, codes, otherwise: null, translation, version });
 }
+/** Members went out once before the tariff sheet was found, and were joined with it by somebody else. */
+async function joinedLater(call, oda) {
+  const whole = documentOf('members');
+  if ((await call('GET', '/mappings')).some((m) => m.name === whole.name)) return;
+  const lines = whole.lines.map((l) =>
+    l.target === 'active' ? { id: l.id, target: l.target, kind: 'constant', value: 'true', state: 'drafted' } : l,
+  );
+  const examples = whole.examples.map((e) => ({
+    ...e,
+    source: Object.fromEntries(Object.entries(e.source).filter(([name]) => !name.startsWith('t.'))),
+    expect: {
+      ...e.expect,
+      values: Object.fromEntries(Object.entries(e.expect.values).filter(([n]) => n !== 'active')),
+    },
+  }));
+  const first = { ...whole, source: { primary: whole.source.primary }, lines, examples };
+  const { id, version } = await call('POST', '/mappings', { document: first });
+  await call('POST', `/mappings/${id}/publish`, { note: 'As talked through with the Membership service' });
+  await oda('PUT', `/mappings/${id}/draft`, { document: whole, version });
+  const [edited] = await oda('GET', `/mappings/${id}/lines/l09/history`);
+  const why = 'The tariff sheet of 2019 turned up; who rides on a tariff that was given up is not active';
+  await oda('PUT', `/mappings/${id}/lines/l09/history/${edited.id}/why`, { why });
+  await oda('POST', `/mappings/${id}/publish`, { note: 'Members are joined with the tariff sheet' });
+}
+
 /** A change to the line of a target field, as somebody. */
 async function edit(call, id, target, patch) {
   const { document, version } = await call('GET', `/mappings/${id}`);
@@ -262,9 +288,11 @@ async function edit(call, id, target, patch) {
   await call('PUT', `/mappings/${id}/draft`, { document: { ...document, lines }, version });
 }
 
+const documentOf = (file) => JSON.parse(readFileSync(join(root, `demo/mappings/${file}.versicle.json`), 'utf8'));
+
 /** A mapping that is nearly finished, made where it is not there yet. */
 async function draft(call, file) {
-  const document = JSON.parse(readFileSync(join(root, `demo/mappings/${file}.versicle.json`), 'utf8'));
+  const document = documentOf(file);
   const mappings = await call('GET', '/mappings');
   return mappings.find((m) => m.name === document.name) ?? (await call('POST', '/mappings', { document }));
 }

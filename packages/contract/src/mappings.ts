@@ -4,7 +4,9 @@ import * as z from 'zod';
 export const mappingSummary = z.object({
   id: z.string(),
   name: z.string(),
+  /** The first dataset of its source set, and the others that are looked up or stand below it. */
   source: z.string(),
+  further: z.array(z.string()),
   target: z.string(),
   lines: z.number(),
   states: z.record(z.string(), z.number()),

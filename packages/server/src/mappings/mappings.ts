@@ -19,6 +19,7 @@ import {
   exampleProblems,
   isComposed,
   marksOf,
+  membersOf,
   parseDocument,
   quoted,
   sourceFieldsFor,
@@ -97,6 +98,9 @@ export class Mappings {
         id: row.id,
         name: document.name,
         source: document.source.primary.dataset,
+        further: membersOf(document)
+          .slice(1)
+          .map((m) => m.dataset),
         target: document.target.dataset,
         lines: document.lines.length,
         states,

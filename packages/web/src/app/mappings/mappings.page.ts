@@ -51,6 +51,11 @@ import { ProgressComponent } from './progress.component';
                   </td>
                   <td>
                     <code>{{ m.source }}</code>
+                    @for (name of m.further; track $index) {
+                      <span class="further soft"
+                        >with <code>{{ short(name, m.source) }}</code></span
+                      >
+                    }
                   </td>
                   <td>
                     <code>{{ m.target }}</code>
@@ -94,6 +99,12 @@ import { ProgressComponent } from './progress.component';
     .find {
       width: 220px;
     }
+    .further {
+      display: block;
+    }
+    vs-progress {
+      --meter: 80px;
+    }
     .revision {
       white-space: nowrap;
     }
@@ -110,12 +121,19 @@ export class MappingsPage {
   protected readonly mappings = computed(() => {
     const words = (this.search() ?? '').toLowerCase();
     return (
-      this.loading().value?.filter((m) => `${m.name} ${m.source} ${m.target}`.toLowerCase().includes(words)) ?? null
+      this.loading().value?.filter((m) =>
+        [m.name, m.source, ...m.further, m.target].join(' ').toLowerCase().includes(words),
+      ) ?? null
     );
   });
 
   constructor() {
     this.open();
+  }
+  /** A dataset of the same system without the system's name. */
+  protected short(dataset: string, source: string): string {
+    const system = source.slice(0, source.indexOf('/') + 1);
+    return dataset.startsWith(system) ? dataset.slice(system.length) : dataset;
   }
   protected open(): void {
     this.store.dispatch(mappingsActions.opened());

@@ -18,7 +18,7 @@ import { ChangeDetectionStrategy, Component, computed, input } from '@angular/co
       white-space: nowrap;
     }
     .meter {
-      width: 130px;
+      width: var(--meter, 130px);
       height: 7px;
       display: flex;
       gap: 1px;

@@ -146,14 +146,26 @@ export class RevisionsPage {
   private readonly router = inject(Router);
   protected readonly revisions = this.store.selectSignal(mappingsFeature.selectRevisions);
   protected readonly difference = this.store.selectSignal(mappingsFeature.selectDifference);
+  /** The pair was chosen by the page itself. */
+  private unasked = false;
   private readonly newest = computed(() => this.revisions().value?.[0]?.number);
 
   constructor() {
     effect(() => this.store.dispatch(mappingsActions.revisionsOpened({ id: this.id() })));
     effect(() => {
       const newest = this.newest();
-      if (newest !== undefined && !this.to())
-        void this.router.navigate([], { queryParams: { to: 'draft', from: newest }, replaceUrl: true });
+      if (newest === undefined || this.to()) return;
+      this.unasked = true;
+      void this.router.navigate([], { queryParams: { to: 'draft', from: newest }, replaceUrl: true });
+    });
+    // A draft that says what is published has nothing to show; what the newest revision changed has.
+    effect(() => {
+      const d = this.difference().value;
+      const newest = this.newest();
+      if (!this.unasked || !d || d.to !== 'draft' || newest === undefined) return;
+      this.unasked = false;
+      if (d.lines.length > 0 || d.other.length > 0 || newest < 2) return;
+      void this.router.navigate([], { queryParams: { to: newest, from: newest - 1 }, replaceUrl: true });
     });
     effect(() => {
       if (this.from() && this.to() && this.revisions().value) this.compare();

@@ -205,7 +205,7 @@ export class SourceSetPanelComponent {
         ? `${f.dataset} was asked only for the ${inWords(f.asked, 'key')} that ${f.asked === 1 ? 'occurs' : 'occur'}`
         : f.unused === 0
           ? ''
-          : `${figure(f.unused)} of ${inWords(f.right, 'record')} of ${f.dataset} are asked for by nobody`,
+          : `${figure(f.unused)} of the ${figure(f.right)} records of ${f.dataset} ${f.unused === 1 ? 'is' : 'are'} asked for by nobody`,
     ].filter(Boolean);
     return `${parts.join('; ')}.`;
   }
