@@ -75,11 +75,12 @@ export type Revision = z.infer<typeof revision>;
 /** A workbook that comes back, as Base64. */
 export const workbookBack = z.strictObject({ fileName: z.string().min(1).max(300), content: z.string().min(1) });
 
+const partChange = z.object({ part: z.string(), before: z.string(), after: z.string() });
 export const lineChange = z.object({
   line: z.string(),
   target: z.string(),
   change: z.enum(['added', 'removed', 'changed']),
-  parts: z.array(z.object({ part: z.string(), before: z.string(), after: z.string() })),
+  parts: z.array(partChange),
 });
 export type LineChange = z.infer<typeof lineChange>;
 /** `from` and `to`: a revision's number, or "draft". */
@@ -88,7 +89,8 @@ export const difference = z.object({
   from: z.string(),
   to: z.string(),
   lines: z.array(lineChange),
-  other: z.array(z.string()),
+  /** Beside the lines. */
+  other: z.array(partChange),
 });
 export type Difference = z.infer<typeof difference>;
 

@@ -1,15 +1,22 @@
+import { documentParts } from './document-parts.ts';
 import { canonicalText, type Line, type MappingDocument } from './document.ts';
 
 export interface LineDifference {
   readonly line: string;
   readonly target: string;
   readonly change: 'added' | 'removed' | 'changed';
-  readonly parts: readonly { readonly part: string; readonly before: string; readonly after: string }[];
+  readonly parts: readonly PartDifference[];
+}
+/** A part, and what it says in words; empty where it was not there, or is not any more. */
+export interface PartDifference {
+  readonly part: string;
+  readonly before: string;
+  readonly after: string;
 }
 export interface DocumentDifference {
   readonly lines: readonly LineDifference[];
-  /** Parts of the document outside its lines that differ, in words. */
-  readonly other: readonly string[];
+  /** Parts of the document beside its lines that differ. */
+  readonly other: readonly PartDifference[];
 }
 
 const PARTS: readonly (keyof Line)[] = [
@@ -38,8 +45,8 @@ const shown = (value: unknown): string =>
       ? JSON.stringify(value)
       : String(value as string);
 
-/** What differs between two states of a document: line by line, and the rest by its parts. */
-export function documentDifference(before: MappingDocument, after: MappingDocument): DocumentDifference {
+/** What differs between the lines of two states of a document. */
+export function lineDifferences(before: MappingDocument, after: MappingDocument): LineDifference[] {
   const old = new Map(before.lines.map((l) => [l.id, l]));
   const now = new Map(after.lines.map((l) => [l.id, l]));
   const lines: LineDifference[] = [];
@@ -65,24 +72,19 @@ export function documentDifference(before: MappingDocument, after: MappingDocume
           after: '',
         })),
       });
-  const a = JSON.parse(canonicalText(before)) as Record<string, unknown>;
-  const b = JSON.parse(canonicalText(after)) as Record<string, unknown>;
-  const NAMES: Record<string, string> = {
-    name: 'name',
-    purpose: 'purpose',
-    source: 'source set',
-    target: 'target',
-    checks: 'checks',
-    skips: 'skip conditions',
-    codeTables: 'code tables',
-    write: 'write settings',
-    questions: 'questions',
-    dictionary: 'dictionary',
-  };
-  const other = Object.entries(NAMES)
-    .filter(([key]) => JSON.stringify(a[key]) !== JSON.stringify(b[key]))
-    .map(([, words]) => words);
-  if (lines.length === 0 && before.lines.map((l) => l.id).join() !== after.lines.map((l) => l.id).join())
-    other.push('order of the lines');
+  return lines;
+}
+
+/** What differs between two states of a document: line by line, and the rest by its parts. */
+export function documentDifference(before: MappingDocument, after: MappingDocument): DocumentDifference {
+  const lines = lineDifferences(before, after);
+  const [old, now] = [documentParts(before), documentParts(after)];
+  const other = [...new Set([...old.keys(), ...now.keys()])].flatMap((part): PartDifference[] => {
+    const texts = { before: old.get(part) ?? '', after: now.get(part) ?? '' };
+    return texts.before === texts.after ? [] : [{ part, ...texts }];
+  });
+  // What has no words of its own is a difference all the same, such as another order of lines or codes.
+  if (lines.length === 0 && other.length === 0 && canonicalText(before) !== canonicalText(after))
+    other.push({ part: 'order and form', before: '', after: '' });
   return { lines, other };
 }

@@ -174,7 +174,7 @@ describe('differences', () => {
       },
       expect.objectContaining({ target: 'b', change: 'added' }),
     ]);
-    expect(found.other).toEqual(['name']);
+    expect(found.other).toEqual([{ part: 'name', before: base.name, after: 'Other' }]);
     expect(documentDifference(after, base).lines.map((l) => l.change)).toEqual(['changed', 'removed']);
     expect(documentDifference(base, base)).toEqual({ lines: [], other: [] });
   });

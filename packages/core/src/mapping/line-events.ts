@@ -1,4 +1,4 @@
-import { documentDifference } from './difference.ts';
+import { lineDifferences } from './difference.ts';
 import type { MappingDocument } from './document.ts';
 
 /** What was done to a line between two states of a document. */
@@ -10,7 +10,7 @@ export interface LineEvent {
 
 /** What happened to each line, its state apart from the rest: who signs is not who edits. */
 export function lineEvents(before: MappingDocument, after: MappingDocument): LineEvent[] {
-  return documentDifference(before, after).lines.flatMap(({ line, change, parts }): LineEvent[] => {
+  return lineDifferences(before, after).flatMap(({ line, change, parts }): LineEvent[] => {
     if (change !== 'changed') return [{ line, what: change, parts: change === 'added' ? parts : [] }];
     const state = parts.filter((p) => p.part === 'state');
     const rest = parts.filter((p) => p.part !== 'state');
@@ -27,7 +27,7 @@ const UNSIGNED = new Set(['state', 'note', 'lineage']);
 /** Agreed lines whose content differs from what was agreed are drafts again. */
 export function withStaleAgreements(before: MappingDocument, after: MappingDocument): MappingDocument {
   const stale = new Set(
-    documentDifference(before, after).lines.flatMap((l) =>
+    lineDifferences(before, after).flatMap((l) =>
       l.change === 'changed' && l.parts.some((p) => !UNSIGNED.has(p.part)) && !l.parts.some((p) => p.part === 'state')
         ? [l.line]
         : [],

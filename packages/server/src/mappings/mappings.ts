@@ -18,6 +18,7 @@ import {
   documentDifference,
   exampleProblems,
   isComposed,
+  lineDifferences,
   marksOf,
   membersOf,
   parseDocument,
@@ -401,5 +402,5 @@ export class Mappings {
 
 function changedLines(row: MappingRow, draft: MappingDocument): string[] {
   if (row.published === null || row.published === row.draft) return [];
-  return documentDifference(parseDocument(JSON.parse(row.published)), draft).lines.map((l) => l.line);
+  return lineDifferences(parseDocument(JSON.parse(row.published)), draft).map((l) => l.line);
 }

@@ -1,35 +1,55 @@
-import { ChangeDetectionStrategy, Component, input } from '@angular/core';
+import { NgTemplateOutlet } from '@angular/common';
+import { ChangeDetectionStrategy, Component, input, signal } from '@angular/core';
 import type { Difference } from '@versicle/contract';
 
-/** What differs between two states of a document, line by line. */
+const FIRST = 40;
+
+/** What differs between two states of a document, line by line, then the rest of it. */
 @Component({
   selector: 'vs-difference',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [NgTemplateOutlet],
   template: `
     @for (line of of().lines; track line.line) {
       <div class="line">
         <b>{{ line.target }}</b> <span class="soft">{{ line.change }}</span>
-        @for (part of line.parts; track part.part) {
-          <div class="part">
-            <span class="soft">{{ part.part }}</span>
-            @if (part.before) {
-              <code class="was">{{ part.before }}</code>
-            } @else {
-              <i class="dim">nothing</i>
-            }
-            <span class="soft" aria-label="becomes">→</span>
-            @if (part.after) {
-              <code>{{ part.after }}</code>
-            } @else {
-              <i class="dim">nothing</i>
-            }
-          </div>
-        }
+        <ng-container [ngTemplateOutlet]="parts" [ngTemplateOutletContext]="{ $implicit: line.parts }" />
       </div>
     }
     @if (of().other.length > 0) {
-      <p class="soft">Also different: {{ of().other.join(', ') }}.</p>
+      <div class="line">
+        <b>Beside the lines</b>
+        <ng-container
+          [ngTemplateOutlet]="parts"
+          [ngTemplateOutletContext]="{ $implicit: of().other.slice(0, shown()) }"
+        />
+        @if (of().other.length > shown()) {
+          <button type="button" class="btn quiet" (click)="shown.set(of().other.length)">
+            {{ of().other.length - shown() }} more
+          </button>
+        }
+      </div>
     }
+    <ng-template #parts let-list>
+      @for (part of list; track part.part) {
+        <div class="part">
+          <span class="soft">{{ part.part }}</span>
+          @if (part.before) {
+            <code class="was">{{ part.before }}</code>
+          } @else {
+            <i class="dim">{{ part.after ? 'nothing' : 'differs' }}</i>
+          }
+          @if (part.before || part.after) {
+            <span class="soft" aria-label="becomes">→</span>
+          }
+          @if (part.after) {
+            <code>{{ part.after }}</code>
+          } @else if (part.before) {
+            <i class="dim">nothing</i>
+          }
+        </div>
+      }
+    </ng-template>
     @if (of().lines.length === 0 && of().other.length === 0) {
       <p class="soft">Nothing differs.</p>
     }
@@ -44,7 +64,7 @@ import type { Difference } from '@versicle/contract';
     }
     .part {
       display: grid;
-      grid-template-columns: 90px minmax(0, 1fr) 16px minmax(0, 1fr);
+      grid-template-columns: 110px minmax(0, 1fr) 16px minmax(0, 1fr);
       gap: 8px;
       padding: 2px 0;
       overflow-wrap: anywhere;
@@ -58,4 +78,5 @@ import type { Difference } from '@versicle/contract';
 })
 export class DifferenceComponent {
   readonly of = input.required<Difference>();
+  protected readonly shown = signal(FIRST);
 }
