@@ -36,8 +36,8 @@ describe('what differs beside the lines', () => {
   it('is said piece by piece', () => {
     const joins = [{ alias: 't', dataset: 'files/tariffs.csv', kind: 'left' as const, on: 't.code = m.tariff' }];
     expect(other({ source: { ...base.source, joins, filter: null } })).toEqual([
-      ['filter', "m.type = 'A'", ''],
       ['join t', '', 'left join files/tariffs.csv as t on t.code = m.tariff'],
+      ['filter', "m.type = 'A'", ''],
     ]);
     const tariff = [
       { from: 'A', to: 'MONTHLY', validTo: '2026-06-30' },
@@ -45,11 +45,17 @@ describe('what differs beside the lines', () => {
     ];
     expect(other({ codeTables: { tariff } })).toEqual([
       ['tariff: A', 'MONTHLY', 'MONTHLY · until 2026-06-30'],
-      ['tariff: B', 'YEARLY · Yearly pass', ''],
       ['tariff: C', '', '(empty)'],
+      ['tariff: B', 'YEARLY · Yearly pass', ''],
     ]);
     expect(other({ codeDefaults: { tariff: 'NONE' } })).toEqual([['tariff: all others', '', 'NONE']]);
-    expect(other({ examples: [] })).toEqual([['example e1', 'no = 7, tariff = A · written: plan = MONTHLY', '']]);
+    expect(other({ examples: [] })).toEqual([['example e1', 'written', '']]);
+    const [e1] = base.examples!;
+    const changed = { ...e1!, source: { no: '7', tariff: 'B' }, expect: { ...e1!.expect, values: { plan: 'YEARLY' } } };
+    expect(other({ examples: [changed] })).toEqual([
+      ['example e1, tariff', 'A', 'B'],
+      ['example e1, expects plan', 'MONTHLY', 'YEARLY'],
+    ]);
     const [no, plan] = base.target.fields;
     expect(other({ target: { ...base.target, fields: [no!, { ...plan!, type: 'varchar(20)' }] } })).toEqual([
       ['field plan', 'varchar(10) · Plan', 'varchar(20) · Plan'],

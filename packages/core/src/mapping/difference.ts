@@ -1,4 +1,4 @@
-import { documentParts } from './document-parts.ts';
+import { documentParts, wholeOf } from './document-parts.ts';
 import { canonicalText, type Line, type MappingDocument } from './document.ts';
 
 export interface LineDifference {
@@ -79,12 +79,27 @@ export function lineDifferences(before: MappingDocument, after: MappingDocument)
 export function documentDifference(before: MappingDocument, after: MappingDocument): DocumentDifference {
   const lines = lineDifferences(before, after);
   const [old, now] = [documentParts(before), documentParts(after)];
-  const other = [...new Set([...old.keys(), ...now.keys()])].flatMap((part): PartDifference[] => {
+  const other = [...inOrder(old, now)].flatMap((part): PartDifference[] => {
     const texts = { before: old.get(part) ?? '', after: now.get(part) ?? '' };
-    return texts.before === texts.after ? [] : [{ part, ...texts }];
+    const whole = wholeOf(part);
+    const told = whole !== null && old.has(whole) !== now.has(whole);
+    return told || texts.before === texts.after ? [] : [{ part, ...texts }];
   });
   // What has no words of its own is a difference all the same, such as another order of lines or codes.
   if (lines.length === 0 && other.length === 0 && canonicalText(before) !== canonicalText(after))
     other.push({ part: 'order and form', before: '', after: '' });
   return { lines, other };
+}
+
+/** The parts of both states, each near those that it stood with. */
+function inOrder(old: ReadonlyMap<string, string>, now: ReadonlyMap<string, string>): Set<string> {
+  const parts = new Set<string>();
+  const gone = [...old.keys()];
+  for (const part of now.keys()) {
+    if (old.has(part))
+      for (let next = gone.shift(); next !== undefined && next !== part; next = gone.shift()) parts.add(next);
+    parts.add(part);
+  }
+  for (const part of gone) parts.add(part);
+  return parts;
 }

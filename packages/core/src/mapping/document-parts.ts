@@ -1,6 +1,12 @@
 import type { MappingDocument } from './document.ts';
 import { joinText } from './workbook.ts';
 
+/** The part that a piece belongs to: where that comes or goes as a whole, its pieces need not be told. */
+export function wholeOf(part: string): string | null {
+  const found = /^(example [A-Za-z0-9_-]+), /.exec(part);
+  return found ? found[1]! : null;
+}
+
 /** What a document says beside its lines, piece by piece: what the piece is, and its text. Of a document, the names are unique. */
 export function documentParts(document: MappingDocument): Map<string, string> {
   const parts = new Map<string, string>();
@@ -43,13 +49,7 @@ export function documentParts(document: MappingDocument): Map<string, string> {
   for (const { id, when, reason } of document.skips) put(`skip ${id}`, when, reason);
   for (const [table, codes] of Object.entries(document.codeTables))
     for (const { from, to, meaning, validFrom, validTo } of codes)
-      put(
-        `${table}: ${from}`,
-        to === '' ? '(empty)' : to,
-        meaning,
-        validFrom && `from ${validFrom}`,
-        validTo && `until ${validTo}`,
-      );
+      put(`${table}: ${from}`, valueText(to), meaning, validFrom && `from ${validFrom}`, validTo && `until ${validTo}`);
   for (const [table, to] of Object.entries(document.codeDefaults ?? {})) put(`${table}: all others`, to);
   put('written as', document.write.mode);
   put('records that exist', document.write.existing);
@@ -67,17 +67,16 @@ export function documentParts(document: MappingDocument): Map<string, string> {
     );
   for (const { dataset, name, type, description } of document.dictionary)
     put(`definition of ${dataset} ${name}`, type, description);
-  for (const { id, note, source: values, file, expect } of document.examples ?? [])
-    put(
-      `example ${id}`,
-      note,
-      file,
-      pairs(values),
-      `${expect.outcome}: ${pairs({ ...expect.values, ...expect.causes })}`,
-    );
+  for (const { id, note, source: values, file, expect } of document.examples ?? []) {
+    put(`example ${id}`, note, file, expect.outcome);
+    const pieces = Object.entries({ '': values, 'expects ': expect.values, 'fails in ': expect.causes });
+    for (const [how, of] of pieces)
+      for (const [name, value] of Object.entries(of)) put(`example ${id}, ${how}${name}`, valueText(value));
+  }
   return parts;
 }
+const valueText = (value: string | null): string => (value === null ? 'null' : value === '' ? '(empty)' : value);
 const pairs = (values: Readonly<Record<string, string | null>>): string =>
   Object.entries(values)
-    .map(([name, value]) => `${name} = ${value ?? 'null'}`)
+    .map(([name, value]) => `${name} = ${valueText(value)}`)
     .join(', ');
