@@ -9,6 +9,7 @@ import { makeRule } from '../rules/rule.ts';
 import { codeTablesOf } from './codes.ts';
 import { compileMapping, RUN_VARIABLES, type CompiledLine, type SourceField } from './compile.ts';
 import type { Line, MappingDocument } from './document.ts';
+import { namedSourceFields } from './source.ts';
 import { composedScopes, isComposed, isPlaceField } from './source-set.ts';
 
 /** What a document means, as one SELECT. */
@@ -23,13 +24,20 @@ export interface DocumentSql {
 /**
  * The one SELECT that a document means, for PostgreSQL 16 and newer: its rows are the records that a run would write, in its
  * order. What a line or check refuses is left out; what a rule can't work out ends the statement, where a run would file the
- * record and go on. Throws RuleError for what has no form in SQL.
+ * record and go on. Throws RuleError for what has no form in SQL. `below`: the fields of datasets that stand below the first,
+ * by dataset, where they are known; what one of them does not have is null in its records.
  */
-export function documentSql(document: MappingDocument, fields: readonly SourceField[]): DocumentSql {
+export function documentSql(
+  document: MappingDocument,
+  fields: readonly SourceField[],
+  below: FieldsBelow = new Map(),
+): DocumentSql {
   const [error] = compileMapping(document, fields).problems.filter((p) => p.severity === 'error');
   if (error) throw new RuleError(`The document has errors: ${error.message}`, error.at ?? 0, error.end ?? 0);
-  return new DocumentPrinter(document, fields).print();
+  return new DocumentPrinter(document, fields, below).print();
 }
+
+type FieldsBelow = ReadonlyMap<string, readonly string[]>;
 
 class DocumentPrinter {
   private readonly base: Scope;
@@ -43,6 +51,7 @@ class DocumentPrinter {
   constructor(
     private readonly document: MappingDocument,
     private readonly fields: readonly SourceField[],
+    private readonly below: FieldsBelow,
   ) {
     this.compiled = compileMapping(document, fields);
     const common = { variables: RUN_VARIABLES, codeTables: codeTablesOf(document) };
@@ -119,11 +128,17 @@ class DocumentPrinter {
   /** The datasets are tables called by their names; `_row` counts the records of the first one. */
   private from(): string {
     const { primary, unions, joins, distinctOn } = this.document.source;
-    const own = this.fieldsOf(primary.alias);
+    // Only what rules read: a field that nobody asks for need not stand in both.
+    const used = new Set(namedSourceFields(this.document));
+    const all = this.fieldsOf(primary.alias);
+    const own = all.some((name) => used.has(name)) ? all.filter((name) => used.has(name)) : all.slice(0, 1);
     const list = own.map((name) => quoteName(name));
     const stacked = unions.map(({ dataset, columns }) => {
-      const below = own.map((name) => `${quoteName(columns[name] ?? name)}`);
-      return `SELECT ${below.join(', ')} FROM ${quoteName(dataset)}`;
+      const known = this.below.get(dataset);
+      const cells = own
+        .map((name) => columns[name] ?? name)
+        .map((name) => (known && !known.includes(name) ? 'NULL' : quoteName(name)));
+      return `SELECT ${cells.join(', ')} FROM ${quoteName(dataset)}`;
     });
     const rows =
       stacked.length === 0

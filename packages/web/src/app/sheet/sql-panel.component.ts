@@ -1,7 +1,8 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, untracked } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { documentSql, RuleError, sourceFieldsFor, type DocumentSql, type MappingDocument } from '@versicle/core';
 import { frameActions } from '../frame/frame.feature';
+import { sourceSetActions, sourceSetsFeature } from '../source-sets/source-sets.feature';
 import { sheetFeature } from './sheet.feature';
 
 const MEANINGS: Readonly<Record<string, string>> = {
@@ -65,8 +66,11 @@ const MEANINGS: Readonly<Record<string, string>> = {
   `,
 })
 export class SqlPanelComponent {
+  readonly mapping = input.required<string>();
   readonly document = input.required<MappingDocument>();
   private readonly store = inject(Store);
+  /** Fields of the datasets that stand below the first one; asked for where there are such. */
+  private readonly members = this.store.selectSignal(sourceSetsFeature.selectMembers);
   private readonly samples = this.store.selectSignal(sheetFeature.selectSamples);
   protected readonly made = computed((): { sql: DocumentSql | null; problem: string } => {
     const samples = this.samples().value;
@@ -74,12 +78,21 @@ export class SqlPanelComponent {
       return { sql: null, problem: this.samples().problem ?? 'The fields of the source are not known yet.' };
     try {
       const fields = sourceFieldsFor(this.document(), samples.fields, samples.marks);
-      return { sql: documentSql(this.document(), fields), problem: '' };
+      const below = new Map(Object.entries(this.members()).filter(([, names]) => names.length > 0));
+      return { sql: documentSql(this.document(), fields, below), problem: '' };
     } catch (error) {
       if (!(error instanceof RuleError)) throw error;
       return { sql: null, problem: error.message };
     }
   });
+  constructor() {
+    effect(() => {
+      const mapping = this.mapping();
+      const datasets = this.document().source.unions.map((u) => u.dataset);
+      const unknown = untracked(() => datasets.some((d) => !(d in this.members())));
+      if (unknown) this.store.dispatch(sourceSetActions.opened({ mapping, datasets }));
+    });
+  }
   protected meaning(name: string): string {
     return MEANINGS[name] ?? name;
   }
