@@ -15,7 +15,7 @@ export { functions } from './rules/functions.ts';
 export { comparisonFor } from './rules/compare.ts';
 export { castBetween } from './rules/casts.ts';
 export type { RuleFunction } from './rules/registry.ts';
-export type { Scope, ScopeField } from './rules/check.ts';
+export type { Scope, ScopeField } from './rules/scope.ts';
 export * from './mapping/document.ts';
 export * from './mapping/records.ts';
 export * from './mapping/codes.ts';

@@ -5,7 +5,7 @@ import { parseFieldType, typeName, type FieldType, type ValueType } from '../fie
 import { outputText, type Value } from '../fields/values.ts';
 import type { Marks } from '../formats/format.ts';
 import { textConverter } from '../formats/marks.ts';
-import type { Scope, ScopeField } from '../rules/check.ts';
+import type { Scope, ScopeField } from '../rules/scope.ts';
 import type { CodeTables, RuleContext } from '../rules/context.ts';
 import { RuleError } from '../rules/errors.ts';
 import { makeRule, type Rule } from '../rules/rule.ts';

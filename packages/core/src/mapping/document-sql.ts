@@ -1,6 +1,6 @@
 import { strictSql } from '../fields/strict-sql.ts';
 import type { FieldType, ValueType } from '../fields/types.ts';
-import type { Scope } from '../rules/check.ts';
+import type { Scope } from '../rules/scope.ts';
 import { RuleError } from '../rules/errors.ts';
 import { parseRule, parseSortKey } from '../rules/parse.ts';
 import { printRule, printSortKey, quoteName, textLiteral, writtenName } from '../rules/print.ts';

@@ -1,5 +1,5 @@
 import { typeName } from '../fields/types.ts';
-import type { Scope } from '../rules/check.ts';
+import type { Scope } from '../rules/scope.ts';
 import { RuleError } from '../rules/errors.ts';
 import { parseRule, parseSortKey } from '../rules/parse.ts';
 import { printRule } from '../rules/print.ts';

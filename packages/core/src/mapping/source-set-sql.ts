@@ -1,5 +1,5 @@
 import { readDate } from '../fields/date-input.ts';
-import type { Scope } from '../rules/check.ts';
+import type { Scope } from '../rules/scope.ts';
 import { RuleError } from '../rules/errors.ts';
 import { parseRule, parseSortKey } from '../rules/parse.ts';
 import { printRule, printSortKey, textLiteral, type NodePrinter } from '../rules/print.ts';

@@ -8,6 +8,7 @@ interface Base {
   readonly at: number;
   readonly end: number;
 }
+export type CheckedConst = Extract<Checked, { kind: 'const' }>;
 export type Checked = Base &
   (
     | {

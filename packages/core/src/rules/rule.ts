@@ -1,6 +1,7 @@
 import type { ValueType } from '../fields/types.ts';
 import type { Value } from '../fields/values.ts';
-import { checkRule, type Remark, type Scope } from './check.ts';
+import { checkRule } from './check.ts';
+import type { Remark, Scope } from './scope.ts';
 import { compileChecked } from './compile.ts';
 import type { Compiled } from './context.ts';
 import { parseRule } from './parse.ts';
