@@ -1,0 +1,222 @@
+import * as z from 'zod';
+import * as common from './common.ts';
+import * as foreign from './foreign.ts';
+import * as mappings from './mappings.ts';
+import * as trials from './trials.ts';
+import * as sourceSets from './source-sets.ts';
+import type { Route } from './route.ts';
+
+const { idParams } = common;
+const revisionParams = idParams.extend({ number: z.coerce.number().int().positive() });
+
+/** Mapping documents: drafts, revisions, trials, source sets, workbooks, starters and spreadsheets of others. */
+export const mappingRoutes = {
+  listMappings: {
+    method: 'get',
+    path: '/mappings',
+    summary: 'All mappings',
+    response: z.array(mappings.mappingSummary),
+  },
+  suggestLines: {
+    method: 'get',
+    path: '/mappings/:id/suggestions',
+    summary: 'What could fill the lines that are still to map',
+    params: idParams,
+    response: z.array(mappings.suggestion),
+  },
+  lineHistory: {
+    method: 'get',
+    path: '/mappings/:id/lines/:line/history',
+    summary: 'Who did and said what about a line',
+    params: idParams.extend({ line: z.string().min(1).max(100) }),
+    response: mappings.lineHistory,
+  },
+  commentOnLine: {
+    method: 'post',
+    path: '/mappings/:id/lines/:line/comments',
+    summary: 'Say something about a line',
+    params: idParams.extend({ line: z.string().min(1).max(100) }),
+    body: mappings.newComment,
+    response: mappings.lineHistory,
+  },
+  sayWhy: {
+    method: 'put',
+    path: '/mappings/:id/lines/:line/history/:event/why',
+    summary: 'Why something was done to a line; only whoever did it can say',
+    params: idParams.extend({ line: z.string().min(1).max(100), event: z.coerce.number().int().positive() }),
+    body: mappings.reason,
+    response: mappings.lineHistory,
+  },
+  lookAtForeign: {
+    method: 'post',
+    path: '/foreign/look',
+    summary: 'How a mapping spreadsheet of somebody’s own making seems to be laid out',
+    body: foreign.lookAtForeign,
+    response: foreign.foreignLook,
+  },
+  readForeign: {
+    method: 'post',
+    path: '/foreign/read',
+    summary: 'A mapping spreadsheet as a document, by the columns as they were matched; nothing is made of it yet',
+    body: foreign.readForeign,
+    response: foreign.foreignRead,
+  },
+  listStarters: {
+    method: 'get',
+    path: '/starters',
+    summary: 'Documents to begin others with',
+    response: z.array(mappings.starter),
+  },
+  keepStarter: {
+    method: 'post',
+    path: '/starters',
+    summary: 'Keep a mapping’s draft as a starter',
+    body: mappings.keepStarter,
+    response: mappings.starter,
+  },
+  removeStarter: {
+    method: 'delete',
+    path: '/starters/:id',
+    summary: 'Remove a starter of one’s own',
+    params: idParams,
+    response: common.done,
+  },
+  useStarter: {
+    method: 'post',
+    path: '/starters/:id/use',
+    summary: 'Begin a mapping with a starter: fields are matched, what does not fit is to map',
+    params: idParams,
+    body: mappings.useStarter,
+    response: mappings.mappingDetail,
+  },
+  getSample: {
+    method: 'get',
+    path: '/mappings/:id/sample',
+    summary: 'Sample records of the draft’s source, composed where it joins or groups',
+    params: idParams,
+    response: sourceSets.mappingSample,
+  },
+  countJoins: {
+    method: 'post',
+    path: '/mappings/:id/source-set/figures',
+    summary: 'What each join of the draft finds: partners, doubles, and what stays without',
+    params: idParams,
+    response: z.array(sourceSets.joinFigures),
+  },
+  proposeKeys: {
+    method: 'get',
+    path: '/mappings/:id/source-set/keys',
+    summary: 'By which fields a further dataset could be joined',
+    params: idParams,
+    query: z.object({ dataset: z.string().min(1) }),
+    response: z.array(sourceSets.keyProposal),
+  },
+  getTrial: {
+    method: 'get',
+    path: '/mappings/:id/trial',
+    summary: 'The last trial of the draft: what a run would do, without writing anything',
+    params: idParams,
+    response: trials.trialState,
+  },
+  startTrial: {
+    method: 'post',
+    path: '/mappings/:id/trial',
+    summary: 'Try the draft on the first records of its source, or on all of them',
+    params: idParams,
+    body: trials.startTrial,
+    response: trials.trialState,
+  },
+  cancelTrial: {
+    method: 'delete',
+    path: '/mappings/:id/trial',
+    summary: 'End the trial that is going on',
+    params: idParams,
+    response: trials.trialState,
+  },
+  restoreRevision: {
+    method: 'post',
+    path: '/mappings/:id/revisions/:number/restore',
+    summary: 'Take a revision up again as the draft',
+    params: revisionParams,
+    response: mappings.mappingDetail,
+  },
+  listLines: {
+    method: 'get',
+    path: '/lines',
+    summary: 'The lines of all mappings: targets, fields, states, open questions, failed records',
+    response: z.array(mappings.lineOfAll),
+  },
+  readWorkbook: {
+    method: 'post',
+    path: '/mappings/:id/workbook',
+    summary: 'Read a workbook that comes back, and say how it differs from the draft',
+    params: idParams,
+    body: mappings.workbookBack,
+    response: mappings.workbookRead,
+  },
+  getSynonyms: {
+    method: 'get',
+    path: '/synonyms',
+    summary: 'Words that mean the same here, for suggestions',
+    response: mappings.synonyms,
+  },
+  setSynonyms: {
+    method: 'put',
+    path: '/synonyms',
+    summary: 'Set the words that mean the same here',
+    body: mappings.synonyms,
+    response: mappings.synonyms,
+  },
+  createMapping: {
+    method: 'post',
+    path: '/mappings',
+    summary: 'Begin a mapping',
+    body: mappings.newMapping,
+    response: mappings.mappingDetail,
+  },
+  getMapping: {
+    method: 'get',
+    path: '/mappings/:id',
+    summary: 'A mapping with its draft',
+    params: idParams,
+    response: mappings.mappingDetail,
+  },
+  saveDraft: {
+    method: 'put',
+    path: '/mappings/:id/draft',
+    summary: 'Save the draft',
+    params: idParams,
+    body: mappings.saveDraft,
+    response: mappings.savedDraft,
+  },
+  publish: {
+    method: 'post',
+    path: '/mappings/:id/publish',
+    summary: 'Publish the draft as the next revision',
+    params: idParams,
+    body: mappings.publish,
+    response: mappings.revision,
+  },
+  listRevisions: {
+    method: 'get',
+    path: '/mappings/:id/revisions',
+    summary: 'The revisions of a mapping, newest first',
+    params: idParams,
+    response: z.array(mappings.revision),
+  },
+  getRevision: {
+    method: 'get',
+    path: '/mappings/:id/revisions/:number',
+    summary: 'The document of a revision',
+    params: revisionParams,
+    response: mappings.mappingDetail.shape.document,
+  },
+  difference: {
+    method: 'get',
+    path: '/mappings/:id/difference',
+    summary: 'What differs between two revisions, line by line',
+    params: idParams,
+    query: mappings.differenceQuery,
+    response: mappings.difference,
+  },
+} as const satisfies Record<string, Route>;
