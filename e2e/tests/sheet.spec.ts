@@ -147,6 +147,19 @@ test('a missing code is added to the code table of the document', async ({ page 
   await page.getByLabel('From code').fill('Marsh');
   await page.getByRole('button', { name: 'Add the code' }).click();
   await expect(page.getByRole('alert')).toContainText('in the table already');
+  // It may stand twice, one time after the other.
+  await page.getByLabel('Valid to of Marsh').fill('2026-02-30');
+  await page.keyboard.press('Tab');
+  await expect(page.getByRole('alert')).toContainText('“2026-02-30” is no day');
+  await expect(page.getByLabel('Valid to of Marsh')).toHaveValue('');
+  await page.getByLabel('Valid to of Marsh').fill('2026-06-30');
+  await page.keyboard.press('Tab');
+  await page.getByLabel('From code').fill('Marsh');
+  await page.getByLabel('To code', { exact: true }).fill('W');
+  await page.getByRole('button', { name: 'Add the code' }).click();
+  await expect(page.getByLabel('Valid from of Marsh').first()).toHaveValue('2026-07-01');
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await page.getByRole('button', { name: 'Undo' }).click();
   await page.getByRole('button', { name: 'Undo' }).click();
 });
 

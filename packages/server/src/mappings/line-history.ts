@@ -16,7 +16,7 @@ interface EventRow {
   by: string;
   at: string;
 }
-/** Edits of one person within this time are one event: drafts save themselves with every pause. */
+/** Edits of one person within this time are one event: drafts save themselves with every pause. Who signs does so each time. */
 const TOGETHER = "interval '10 minutes'";
 const SHOWN = 200;
 /** Revisions that are looked through for changes to a line. */
@@ -100,8 +100,8 @@ export class LineHistoryStore {
     const events = lineEvents(before, after);
     if (events.length === 0) return;
     const recent = await this.db.query<EventRow>(
-      `SELECT DISTINCT ON (line, what) id, line, what, parts, by, at FROM line_event
-        WHERE mapping = $1 AND by = $2 AND what IN ('edited', 'state') AND line = ANY($3) AND at > now() - ${TOGETHER} ORDER BY line, what, id DESC`,
+      `SELECT DISTINCT ON (line) id, line, what, parts, by, at FROM line_event
+        WHERE mapping = $1 AND by = $2 AND what = 'edited' AND line = ANY($3) AND at > now() - ${TOGETHER} ORDER BY line, id DESC`,
       [mapping, person, events.map((e) => e.line)],
     );
     const statements = events.map((event): Statement => {

@@ -3,34 +3,26 @@ import { toSignal } from '@angular/core/rxjs-interop';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import type { CodeTable, TableUse } from '@versicle/contract';
-import type { Code } from '@versicle/core';
+import { doubledCodes } from '@versicle/core';
 import { catchError, map, of } from 'rxjs';
 import { frameActions } from '../frame/frame.feature';
 import { Api } from '../shared/api';
 import { chosenFile } from '../shared/chosen-file';
 import { LoadingComponent } from '../shared/loading.component';
 import { figure, FigurePipe, inWords, TimePipe } from '../shared/words';
+import { codeOf, CodeRowsComponent } from './code-rows.component';
 import { codesActions, codesFeature, type CodeTablePatch } from './codes.feature';
-
-const PARTS: readonly [part: 'to' | 'meaning' | 'validFrom' | 'validTo', label: string, help: string][] = [
-  ['to', 'To code', ''],
-  ['meaning', 'Meaning', ''],
-  ['validFrom', 'Valid from', 'a day such as 2026-08-03'],
-  ['validTo', 'Valid to', 'a day such as 2026-08-03'],
-];
-const SHOWN = 200;
 
 /** One code table: its codes, what runs lack of it, and the mappings that have a copy. Changes are saved at once. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, LoadingComponent, FigurePipe, TimePipe],
+  imports: [RouterLink, LoadingComponent, CodeRowsComponent, FigurePipe, TimePipe],
   templateUrl: './code-table.page.html',
   styleUrl: './code-table.page.less',
 })
 export class CodeTablePage {
   readonly name = input.required<string>();
   private readonly store = inject(Store);
-  protected readonly parts = PARTS;
   protected readonly loading = this.store.selectSignal(codesFeature.selectTable);
   protected readonly table = computed(() => this.loading().value);
   protected readonly file = this.store.selectSignal(codesFeature.selectFile);
@@ -48,14 +40,6 @@ export class CodeTablePage {
       ),
     { initialValue: [] as string[] },
   );
-  protected readonly found = computed(() => {
-    const words = this.search().toLowerCase();
-    return (this.table()?.codes ?? [])
-      .map((code, at) => ({ code, at }))
-      .filter(({ code }) => `${code.from} ${code.to} ${code.meaning ?? ''}`.toLowerCase().includes(words));
-  });
-  protected readonly shown = computed(() => this.found().slice(0, SHOWN));
-
   constructor() {
     effect(() => {
       this.name();
@@ -102,28 +86,10 @@ export class CodeTablePage {
   protected fill(event: Event, from: string, to: string, meaning: string): void {
     event.preventDefault();
     if (to.trim() === '') return this.say(`Say what “${from}” becomes.`, true);
-    const others = this.table()!.codes.filter((c) => c.from !== from);
-    this.save({ codes: [...others, codeOf(from, to, meaning)] });
-  }
-  protected add(event: Event, ...[from, to, meaning]: HTMLInputElement[]): void {
-    event.preventDefault();
-    if (this.inTable(from!.value)) return this.say(`The code “${from!.value}” is in the table already.`, true);
-    this.save({ codes: [codeOf(from!.value, to!.value, meaning!.value), ...this.table()!.codes] });
-    for (const box of [from, to, meaning]) box!.value = '';
-    from!.focus();
-  }
-  protected change(at: number, part: (typeof PARTS)[number][0], text: string): void {
-    if ((part === 'validFrom' || part === 'validTo') && !/^(\d{4}-\d{2}-\d{2})?$/.test(text))
-      return this.say(`“${text}” is no day such as 2026-08-03.`, true);
-    const codes = this.table()!.codes.map((c, i) => {
-      if (i !== at) return c;
-      const { [part]: _, ...rest } = c;
-      return (text === '' && part !== 'to' ? rest : { ...c, [part]: text }) as Code;
-    });
-    this.save({ codes });
-  }
-  protected remove(at: number): void {
-    this.save({ codes: this.table()!.codes.filter((_, i) => i !== at) });
+    const code = codeOf(from, to, meaning);
+    // What stands there for another time stays.
+    const others = this.table()!.codes.filter((c) => doubledCodes([c, code]).length === 0);
+    this.save({ codes: [...others, code] });
   }
   protected setOtherwise(on: boolean): void {
     this.save({ otherwise: on ? '' : null });
@@ -158,8 +124,4 @@ export class CodeTablePage {
   protected dropFile(): void {
     this.store.dispatch(codesActions.fileDropped());
   }
-}
-
-function codeOf(from: string, to: string, meaning: string): Code {
-  return { from, to: to.trim(), ...(meaning.trim() === '' ? {} : { meaning: meaning.trim() }) };
 }

@@ -1,18 +1,17 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import type { MappingDocument } from '@versicle/core';
+import type { Code, MappingDocument } from '@versicle/core';
+import { CodeRowsComponent } from '../codes/code-rows.component';
 import { SELECT } from '../shared/select';
 import { FigurePipe } from '../shared/words';
 import { sheetActions } from './sheet.feature';
 
-type Code = MappingDocument['codeTables'][string][number];
-
-/** The code tables of the document: from-code, to-code, meaning. A missing code is added here. */
+/** The code tables of the document: from-code, to-code, meaning, and how long they count. A missing code is added here. */
 @Component({
   selector: 'vs-code-tables',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, SELECT, FigurePipe],
+  imports: [FormsModule, SELECT, CodeRowsComponent, FigurePipe],
   template: `
     <div class="panel">
       <div class="bar">
@@ -47,66 +46,7 @@ type Code = MappingDocument['codeTables'][string][number];
         <button type="button" class="btn" (click)="addTable()" [disabled]="!fresh().trim()">Add a table</button>
       </div>
       @if (name(); as n) {
-        <form
-          class="add"
-          (ngSubmit)="add(from.value, to.value, meaning.value) && (from.value = to.value = meaning.value = '')"
-        >
-          <input #from class="input mono" aria-label="From code" placeholder="from code" />
-          <input #to class="input mono" aria-label="To code" placeholder="to code" />
-          <input #meaning class="input" aria-label="Meaning" placeholder="meaning" />
-          <button type="submit" class="btn">Add the code</button>
-          @if (complaint()) {
-            <span class="rub" role="alert">{{ complaint() }}</span>
-          }
-        </form>
-        <table class="rows">
-          <thead>
-            <tr>
-              <th scope="col">From</th>
-              <th scope="col">To</th>
-              <th scope="col">Meaning</th>
-              <th scope="col"><span class="visually-hidden">Remove</span></th>
-            </tr>
-          </thead>
-          <tbody>
-            @for (c of shown(); track c.from) {
-              <tr>
-                <td>
-                  <code>{{ c.from }}</code>
-                </td>
-                <td>
-                  <input
-                    class="input mono cell"
-                    [attr.aria-label]="'To code of ' + c.from"
-                    [value]="c.to"
-                    (change)="change(c.from, { to: $any($event.target).value })"
-                  />
-                </td>
-                <td>
-                  <input
-                    class="input cell"
-                    [attr.aria-label]="'Meaning of ' + c.from"
-                    [value]="c.meaning ?? ''"
-                    (change)="change(c.from, { meaning: $any($event.target).value || undefined })"
-                  />
-                </td>
-                <td class="n">
-                  <button
-                    type="button"
-                    class="btn quiet"
-                    [attr.aria-label]="'Remove ' + c.from"
-                    (click)="remove(c.from)"
-                  >
-                    Remove
-                  </button>
-                </td>
-              </tr>
-            }
-          </tbody>
-        </table>
-        @if (found().length > shown().length) {
-          <p class="soft">{{ found().length - shown().length | figure }} more; find a code to see it.</p>
-        }
+        <vs-code-rows [codes]="codes()" [search]="search()" (changed)="give($event)" />
       }
     </div>
   `,
@@ -119,8 +59,7 @@ type Code = MappingDocument['codeTables'][string][number];
       padding: 12px 24px 40px;
       max-width: 1020px;
     }
-    .bar,
-    .add {
+    .bar {
       display: flex;
       gap: 12px;
       align-items: center;
@@ -135,19 +74,6 @@ type Code = MappingDocument['codeTables'][string][number];
     .grow {
       flex: 1;
     }
-    .add .input {
-      width: 190px;
-    }
-    td .btn {
-      padding: 0 6px;
-    }
-    .cell {
-      padding: 1px 7px;
-    }
-    .cell:not(:focus) {
-      border-color: transparent;
-      background: none;
-    }
   `,
 })
 export class CodeTablesComponent {
@@ -156,7 +82,6 @@ export class CodeTablesComponent {
   protected readonly chosen = signal<string | null>(null);
   protected readonly search = signal('');
   protected readonly fresh = signal('');
-  protected readonly complaint = signal('');
   protected readonly names = computed(() => Object.keys(this.document().codeTables));
   protected readonly name = computed(() =>
     this.chosen() !== null && this.names().includes(this.chosen()!) ? this.chosen() : (this.names()[0] ?? null),
@@ -170,36 +95,10 @@ export class CodeTablesComponent {
       .map((l) => `line ${this.document().lines.indexOf(l) + 1}`)
       .join(', '),
   );
-  protected readonly found = computed(() => {
-    const words = this.search().toLowerCase();
-    return this.codes().filter((c) => `${c.from} ${c.to} ${c.meaning ?? ''}`.toLowerCase().includes(words));
-  });
-  protected readonly shown = computed(() => this.found().slice(0, 200));
 
-  private give(codes: readonly Code[], merge: string): void {
-    const document = { ...this.document(), codeTables: { ...this.document().codeTables, [this.name()!]: [...codes] } };
-    this.store.dispatch(sheetActions.edited({ document, merge: `codes ${merge}` }));
-  }
-  protected add(from: string, to: string, meaning: string): boolean {
-    if (this.codes().some((c) => c.from === from)) {
-      this.complaint.set(`The code “${from}” is in the table already.`);
-      return false;
-    }
-    this.complaint.set('');
-    this.give([{ from, to, ...(meaning ? { meaning } : {}) }, ...this.codes()], `add ${from}`);
-    return true;
-  }
-  protected change(from: string, patch: Partial<Code>): void {
-    this.give(
-      this.codes().map((c) => (c.from === from ? { ...c, ...patch } : c)),
-      `change ${from}`,
-    );
-  }
-  protected remove(from: string): void {
-    this.give(
-      this.codes().filter((c) => c.from !== from),
-      `remove ${from}`,
-    );
+  protected give(codes: Code[]): void {
+    const document = { ...this.document(), codeTables: { ...this.document().codeTables, [this.name()!]: codes } };
+    this.store.dispatch(sheetActions.edited({ document, merge: null }));
   }
   protected addTable(): void {
     const name = this.fresh().trim();
