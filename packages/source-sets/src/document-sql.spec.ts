@@ -251,6 +251,70 @@ describe('the one SELECT that a document means, run by PostgreSQL', () => {
       ),
       [members, tariffs],
     ));
+  it('one record for each value over joined datasets, the first in the order of the set, then skips', () =>
+    both(
+      document(
+        {
+          joins: [{ alias: 't', dataset: tariffs.dataset, kind: 'left', on: 't.code = m.tariff' }],
+          distinctOn: ['m.tariff'],
+          orderBy: ['m.no DESC NULLS LAST', 't.label DESC'],
+          filter: "m.type IS DISTINCT FROM 'X'",
+        },
+        {
+          target: { dataset: 'store/x', fields: ['no', 'label'].map((name) => ({ name, type: 'text' })) },
+          lines: [
+            { id: 'a', target: 'no', kind: 'straight', source: 'm.no' },
+            { id: 'b', target: 'label', kind: 'straight', source: 't.label' },
+          ],
+          checks: [],
+          skips: [{ id: 's', when: "m.no = '9'", reason: 'the first of A' }],
+        },
+      ),
+      [members, tariffs],
+    ));
+  it('a key of which the first joined record wins', () =>
+    both(
+      document(
+        { joins: [{ alias: 't', dataset: tariffs.dataset, kind: 'left', on: 't.code = m.tariff' }] },
+        {
+          target: {
+            dataset: 'store/x',
+            key: ['no'],
+            fields: ['no', 'label'].map((name) => ({ name, type: 'text' })),
+          },
+          lines: [
+            { id: 'a', target: 'no', kind: 'straight', source: 'm.no' },
+            { id: 'b', target: 'label', kind: 'straight', source: 't.label' },
+          ],
+          checks: [],
+          skips: [],
+        },
+      ),
+      [members, tariffs],
+    ));
+  it('a sequence over the records that are written', () =>
+    both(
+      document(
+        {},
+        {
+          target: {
+            dataset: 'store/x',
+            key: ['no'],
+            fields: [
+              { name: 'id', type: 'bigint', required: true },
+              { name: 'no', type: 'text', required: true },
+            ],
+          },
+          lines: [
+            { id: 'a', target: 'id', kind: 'generated', generate: 'sequence' },
+            { id: 'b', target: 'no', kind: 'straight', source: 'm.no' },
+          ],
+          checks: [{ id: 'c', rule: "no <> '3'", message: 'not that one' }],
+          skips: [],
+        },
+      ),
+      [members],
+    ));
   it('grouping with aggregates, and skips of whole groups', () =>
     both(
       document(

@@ -39,6 +39,8 @@ export function documentSql(
 
 type FieldsBelow = ReadonlyMap<string, readonly string[]>;
 
+const isSequence = (line: Line): boolean => line.kind === 'generated' && line.generate === 'sequence';
+
 class DocumentPrinter {
   private readonly base: Scope;
   private readonly lines: Scope;
@@ -79,10 +81,12 @@ class DocumentPrinter {
         : []),
     ]);
     const row = `${source.primary.alias}._row`;
+    const places = [row, ...source.joins.map((j) => `${j.alias}._row`)];
     const keys = source.groupBy.map((text) => this.rule(text, this.base));
     const skips = document.skips.map((s) => `(${this.rule(s.when, this.lines)}) IS NOT TRUE`);
+    const distinct = grouped ? [] : source.distinctOn.map((text) => this.rule(text, this.base));
     const skipped =
-      skips.length === 0
+      skips.length === 0 || distinct.length > 0
         ? ''
         : grouped
           ? `\n  HAVING ${skips.join('\n    AND ')}`
@@ -90,11 +94,23 @@ class DocumentPrinter {
     const sorted = source.orderBy.map((text) =>
       printSortKey(parseSortKey(text), (node) => this.printed(printRule(node), this.lines)),
     );
-    const order = `row_number() OVER (ORDER BY ${[...sorted, grouped ? `min(${row})` : row].join(', ')})`;
-    const inner = `  SELECT ${order} AS "_row",\n${values.join(',\n')}\n  FROM ${this.from()}${where}${grouped ? '' : skipped}${grouped ? `\n  GROUP BY ${keys.join(', ')}${skipped}` : ''}`;
+    const inOrder = `ORDER BY ${[...sorted, ...(grouped ? [`min(${row})`] : places)].join(', ')}`;
+    // Which record of each kind comes first is known only when all have been filtered, and skips come after it.
+    const first =
+      distinct.length === 0
+        ? []
+        : [
+            `row_number() OVER (PARTITION BY ${distinct.join(', ')} ${inOrder}) AS "_nth"`,
+            `(${skips.length === 0 ? 'TRUE' : skips.join(' AND ')}) AS "_kept"`,
+          ];
+    const head = [`row_number() OVER (${inOrder}) AS "_row"`, ...first];
+    const inner = `  SELECT ${head.join(', ')},\n${values.join(',\n')}\n  FROM ${this.from()}${where}${grouped ? '' : skipped}${grouped ? `\n  GROUP BY ${keys.join(', ')}${skipped}` : ''}`;
     const strict = compiled.lines.map((line) => this.strict(line));
     const typed = strict.map((s) => `    ${s.value} AS ${quoteName(s.name)}`);
-    const conditions = strict.flatMap((s) => s.conditions);
+    const conditions = [
+      ...(first.length === 0 ? [] : ['"_nth" = 1', '"_kept"']),
+      ...strict.flatMap((s) => s.conditions),
+    ];
     const fitting = `  SELECT "_row",\n${typed.join(',\n')}\n  FROM values_of_lines${conditions.length === 0 ? '' : `\n  WHERE ${conditions.join('\n    AND ')}`}`;
     const checks = [
       ...compiled.lines.flatMap((l) => this.lineCheck(l)),
@@ -105,8 +121,12 @@ class DocumentPrinter {
       return `(${list.map((n) => `${n} IS NULL`).join(' OR ')} OR row_number() OVER (PARTITION BY ${list.join(', ')} ORDER BY "_row") = 1)`;
     });
     const checked = `  SELECT *${firsts.map((f, i) => `,\n    ${f} AS "_first${i}"`).join('')}\n  FROM fitting${checks.length === 0 ? '' : `\n  WHERE ${checks.join('\n    AND ')}`}`;
-    const names = compiled.columns.map((c) => quoteName(c.name));
-    const first = firsts.map((_, i) => `"_first${i}"`);
+    const results = compiled.lines.map(({ line, field, type }) =>
+      isSequence(line)
+        ? `CAST(row_number() OVER (ORDER BY "_row") AS ${type.sql}) AS ${quoteName(field.name)}`
+        : quoteName(field.name),
+    );
+    const unique = firsts.map((_, i) => `"_first${i}"`);
     const codes = [...this.usedTables].map(
       (name) => `${quoteName(`code table ${name}`)} ("from", "to") AS (${this.codes(name)})`,
     );
@@ -117,7 +137,7 @@ class DocumentPrinter {
       `checked AS (\n${checked}\n)`,
     ];
     return {
-      sql: `WITH ${parts.join(',\n')}\nSELECT ${names.join(', ')}\nFROM checked${first.length === 0 ? '' : `\nWHERE ${first.join(' AND ')}`}\nORDER BY "_row"`,
+      sql: `WITH ${parts.join(',\n')}\nSELECT ${results.join(', ')}\nFROM checked${unique.length === 0 ? '' : `\nWHERE ${unique.join(' AND ')}`}\nORDER BY "_row"`,
       parameters: this.parameters,
       tables: [source.primary, ...source.unions, ...source.joins]
         .map((d) => d.dataset)
@@ -127,7 +147,7 @@ class DocumentPrinter {
 
   /** The datasets are tables called by their names; `_row` counts the records of the first one. */
   private from(): string {
-    const { primary, unions, joins, distinctOn } = this.document.source;
+    const { primary, unions, joins, distinctOn, groupBy } = this.document.source;
     // Only what rules read: a field that nobody asks for need not stand in both.
     const used = new Set(namedSourceFields(this.document));
     const all = this.fieldsOf(primary.alias);
@@ -147,11 +167,15 @@ class DocumentPrinter {
     const first = `(SELECT *, row_number() OVER () AS _row FROM ${rows}) AS ${primary.alias}`;
     const joined = joins.map(
       (j) =>
-        `\n    ${j.kind.toUpperCase()} JOIN ${quoteName(j.dataset)} AS ${j.alias} ON ${this.rule(j.on, this.base)}`,
+        `\n    ${j.kind.toUpperCase()} JOIN (SELECT *, row_number() OVER () AS _row FROM ${quoteName(j.dataset)}) AS ${j.alias} ON ${this.rule(j.on, this.base)}`,
     );
-    if (distinctOn.length === 0) return first + joined.join('');
+    if (distinctOn.length === 0 || groupBy.length === 0) return first + joined.join('');
     if (joins.length > 0)
-      throw new RuleError('Distinct over joined datasets has no short form in SQL; a run does it in two steps.', 0, 0);
+      throw new RuleError(
+        'Distinct over joined datasets that are grouped then has no short form in SQL; a run does it in two steps.',
+        0,
+        0,
+      );
     const keys = distinctOn.map((text) => this.rule(text, this.base));
     const { filter } = this.document.source;
     const where = filter ? ` WHERE ${this.rule(filter, this.base)}` : '';
@@ -218,12 +242,8 @@ class DocumentPrinter {
     return sql;
   }
   private generated(line: Line): string {
-    if (line.generate === 'sequence')
-      throw new RuleError(
-        `${line.target}: a sequence counts the records that a run writes, which a SELECT can't know.`,
-        0,
-        0,
-      );
+    // It is counted at the end, when it is known which records are written.
+    if (isSequence(line)) return 'NULL::bigint';
     if (line.generate !== 'hash') return 'CAST(gen_random_uuid() AS text)';
     const parts = (line.of ?? []).map((name) => {
       const text = `CAST(${this.rule(name, this.lines)} AS text)`;
@@ -236,6 +256,11 @@ class DocumentPrinter {
   private strict(compiled: CompiledLine): { name: string; value: string; conditions: string[] } {
     const { line, field, type, required, onFail } = compiled;
     const v = quoteName(field.name);
+    if (isSequence(line)) {
+      if (line.condition || line.check)
+        throw new RuleError(`${line.target}: a sequence with a condition or a check has no short form in SQL.`, 0, 0);
+      return { name: field.name, value: v, conditions: [] };
+    }
     const from = this.typeOf(line, type);
     const { fits, value } = strictSql(v, from, type);
     const tests = [...(fits === null ? [] : [fits])];

@@ -59,7 +59,7 @@ export class CodeTablePage {
   protected missingWords({ failed, remarks }: CodeTable['missing'][number]): string {
     const parts = [
       failed > 0 ? `${inWords(failed, 'record')} failed` : '',
-      remarks > 0 ? `${inWords(remarks, 'record')} went on without` : '',
+      remarks > 0 ? `${inWords(remarks, 'record')} went on without it` : '',
     ].filter(Boolean);
     return `${parts.join(', ')} in`;
   }
