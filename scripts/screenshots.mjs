@@ -51,7 +51,7 @@ const VIEWS = [
   ['plans', '/plans?start=trips-by-the-month'],
   ['run', '/runs/3'],
   ['failed-records', '/failures'],
-  ['help', '/help'],
+  ['lines', '/mappings/all/lines'],
 ];
 const browser = await chromium.launch({
   executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',

@@ -90,6 +90,21 @@ test('a dataset of an API is described by hand, a child of another one', async (
   await expect(page.getByRole('button', { name: 'Change …' })).toBeVisible();
 });
 
+test('how an API finds records by key is said where the dataset is described', async ({ page }) => {
+  await page.goto('/systems/membership/dataset?name=plans&tab=format');
+  await page.getByRole('button', { name: 'Change …' }).click();
+  await entry(page, 'Found by the field').fill('code');
+  await page.getByRole('button', { name: 'Save and look at it' }).click();
+  await expect(page.getByRole('alert')).toContainText('a field, and the path that finds records by it, or neither');
+  await entry(page, 'Asked for at').fill('/plans');
+  await page.getByRole('button', { name: 'Save and look at it' }).click();
+  await expect(page.getByRole('alert')).toContainText('Asked for at: must name {key}');
+  await entry(page, 'Asked for at').fill('/plans?code={keys}');
+  await entry(page, 'Keys in a request').fill('20');
+  await page.getByRole('button', { name: 'Save and look at it' }).click();
+  await expect(page.getByText('code, up to 20 a request')).toBeVisible();
+});
+
 test('the Ledger is connected over TCP, with another user for writing', async ({ page }) => {
   await begin(page, 'Books', 'PostgreSQL');
   for (const [label, value] of Object.entries({

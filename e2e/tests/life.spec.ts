@@ -142,6 +142,20 @@ test('what people say and do about a line stands in its history; an agreed line 
   await expect(history).toContainText('because: The code is no name');
 });
 
+test('all lines are printed as a document: without what is only for the screen', async ({ page }) => {
+  await page.goto('/mappings/all/lines');
+  await expect(page.getByRole('button', { name: 'Print' })).toBeVisible();
+  await page.emulateMedia({ media: 'print' });
+  await expect(page.getByRole('navigation', { name: 'Contents' })).toBeHidden();
+  await expect(page.getByRole('button', { name: 'Print' })).toBeHidden();
+  await expect(page.getByRole('link', { name: 'Trips to warehouse, 16' })).toBeVisible();
+  // Nothing is cut off at the right of the sheet, and it is more than one.
+  const width = await page.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth);
+  expect(width).toBe(0);
+  const pages = (await page.pdf({ preferCSSPageSize: true })).toString('latin1').match(/\/Type \/Page\b/g);
+  expect(pages!.length).toBeGreaterThan(1);
+});
+
 test('what awaits whom is listed, and leads there', async ({ page }) => {
   await page.goto('/mappings');
   await page.getByRole('link', { name: 'What awaits whom' }).click();

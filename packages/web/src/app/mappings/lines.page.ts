@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
+import { ApplicationRef, ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
@@ -17,6 +17,7 @@ const DRAWN = 500;
 
 /** The lines of all mappings together: what is agreed, what waits for whom, target by target. */
 @Component({
+  host: { '(window:beforeprint)': 'beforePrint()', '(window:afterprint)': 'printing.set(false)' },
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [FormsModule, RouterLink, SELECT, LoadingComponent, SignComponent, StateComponent, FigurePipe],
   template: `
@@ -46,6 +47,7 @@ const DRAWN = 500;
           [value]="search() ?? ''"
           (input)="ask({ search: $any($event.target).value || null })"
         />
+        <button type="button" class="btn" [disabled]="found().length === 0" (click)="print()">Print</button>
         <button type="button" class="btn" [disabled]="found().length === 0" (click)="download()">
           Download as CSV
         </button>
@@ -144,6 +146,17 @@ const DRAWN = 500;
       text-overflow: ellipsis;
       white-space: nowrap;
     }
+    .target {
+      break-after: avoid;
+    }
+    @media print {
+      .how {
+        max-width: none;
+        width: 40%;
+        white-space: normal;
+        overflow-wrap: anywhere;
+      }
+    }
   `,
 })
 export class LinesPage {
@@ -168,7 +181,7 @@ export class LinesPage {
   });
   protected readonly drawn = computed(() =>
     this.found()
-      .slice(0, DRAWN)
+      .slice(0, this.printing() ? undefined : DRAWN)
       .map((line, i, all) => ({ line, begins: line.target !== all[i - 1]?.target })),
   );
   protected readonly summary = computed(() => {
@@ -185,6 +198,17 @@ export class LinesPage {
       'line',
     )} to map, ${inWords(asked, 'question')} open.`;
   });
+
+  /** Paper takes all of them. */
+  protected readonly printing = signal(false);
+  private readonly app = inject(ApplicationRef);
+  protected beforePrint(): void {
+    this.printing.set(true);
+    this.app.tick();
+  }
+  protected print(): void {
+    window.print();
+  }
 
   constructor() {
     this.open();
