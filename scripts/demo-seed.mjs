@@ -14,9 +14,9 @@ export async function seedDemo(address, folder, ports, say = () => undefined) {
   await known(call, folder);
   const stations = await plan(call, 'stations', 'Stations, once', 'First version, agreed with the warehouse team');
   const trips = await plan(call, 'trips', 'Trips, by the month', 'Agreed with Oda Fenn but for tariff Z');
-  await joinedLater(call, caller(address, 'Oda Fenn'));
+  await joinedLater(call);
   for (const file of ['members', 'bikes', 'trip-months']) await draft(call, file);
-  await life(call, address);
+  await life(call);
   say('Running the demo plans …');
   await run(call, stations);
   await run(call, trips, 1000);
@@ -204,7 +204,7 @@ async function system(call, wanted) {
 
 /** `person`: who asks; without, whoever owns the demo. */
 function caller(address, person = null) {
-  return async (method, path, body) => {
+  const call = async (method, path, body) => {
     const response = await fetch(`${address}/api${path}`, {
       method,
       headers: {
@@ -217,12 +217,15 @@ function caller(address, person = null) {
     if (!response.ok) throw new Error(`${method} ${path}: ${answer.detail}`);
     return answer;
   };
+  /** The same as somebody else. */
+  call.as = (other) => caller(address, other);
+  return call;
 }
 
 /** What several people did to the documents: edits, comments, signatures, revisions, and the code tables that they share. */
-async function life(call, address) {
-  const oda = caller(address, 'Oda Fenn');
-  const hanno = caller(address, 'Hanno Brandt');
+async function life(call) {
+  const oda = call.as('Oda Fenn');
+  const hanno = call.as('Hanno Brandt');
   const mappings = await call('GET', '/mappings');
   const id = (name) => mappings.find((m) => m.name.startsWith(name)).id;
   const stations = id('Stations');
@@ -257,7 +260,8 @@ async function life(call, address) {
   await hanno('PUT', '/codes/faults', { description, codes, otherwise: null, translation, version });
 }
 /** Members went out once before the tariff sheet was found, and were joined with it by somebody else. */
-async function joinedLater(call, oda) {
+async function joinedLater(call) {
+  const oda = call.as('Oda Fenn');
   const whole = documentOf('members');
   if ((await call('GET', '/mappings')).some((m) => m.name === whole.name)) return;
   const lines = whole.lines.map((l) =>
@@ -272,7 +276,7 @@ async function joinedLater(call, oda) {
     },
   }));
   const first = { ...whole, source: { primary: whole.source.primary }, lines, examples };
-  const { id, version } = await call('POST', '/mappings', { document: first });
+  const { id, version } = await signed(call, first);
   await call('POST', `/mappings/${id}/publish`, { note: 'As talked through with the Membership service' });
   await oda('PUT', `/mappings/${id}/draft`, { document: whole, version });
   const [edited] = await oda('GET', `/mappings/${id}/lines/l09/history`);
@@ -294,7 +298,15 @@ const documentOf = (file) => JSON.parse(readFileSync(join(root, `demo/mappings/$
 async function draft(call, file) {
   const document = documentOf(file);
   const mappings = await call('GET', '/mappings');
-  return mappings.find((m) => m.name === document.name) ?? (await call('POST', '/mappings', { document }));
+  return mappings.find((m) => m.name === document.name) ?? (await signed(call, document));
+}
+/** Made as a draft; what is agreed in it was signed by somebody. */
+async function signed(call, document) {
+  const lines = document.lines.map((l) => (l.state === 'agreed' ? { ...l, state: 'drafted' } : l));
+  const { id, version } = await call('POST', '/mappings', { document: { ...document, lines } });
+  const signer = document.target.dataset.startsWith('workshop/') ? 'Hanno Brandt' : 'Oda Fenn';
+  await call.as(signer)('PUT', `/mappings/${id}/draft`, { document, version });
+  return call('GET', `/mappings/${id}`);
 }
 
 /** The plan of a mapping, both made and the mapping published where that has not been done. Gives the plan. */

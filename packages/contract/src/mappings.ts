@@ -120,6 +120,9 @@ export const lineOfAll = z.object({
   source: z.string(),
   how: z.string(),
   state: z.enum(LINE_STATES),
+  /** Who set the state here, and when; null where the document came with it. */
+  stateBy: z.string().nullable(),
+  stateAt: z.string().nullable(),
   /** Open questions, and whom they wait for. */
   questions: z.number(),
   waitsFor: z.array(z.string()),

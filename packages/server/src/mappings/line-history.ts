@@ -88,6 +88,14 @@ export class LineHistoryStore {
     await this.db.query('UPDATE line_event SET why = $2 WHERE id = $1', [event, why]);
   }
 
+  /** Who set the state of each line last, by mapping and line. */
+  async states(): Promise<ReadonlyMap<string, { readonly by: string; readonly at: string }>> {
+    const rows = await this.db.query<{ mapping: string; line: string; by: string; at: string }>(
+      "SELECT DISTINCT ON (mapping, line) mapping, line, by, at FROM line_event WHERE what = 'state' ORDER BY mapping, line, id DESC",
+    );
+    return new Map(rows.map((r) => [`${r.mapping} ${r.line}`, { by: r.by, at: isoTime(r.at) }]));
+  }
+
   async comment(mapping: string, line: string, text: string, person: string): Promise<void> {
     await this.db.query(
       "INSERT INTO line_event (mapping, line, what, message, by) VALUES ($1, $2, 'comment', $3, $4)",

@@ -137,6 +137,19 @@ describe('mappings', () => {
     const lines = (await server.api('listLines', 'GET', '/lines')).filter((l) => l.mapping === made.id);
     expect(lines.map((l) => l.field)).toEqual(made.document.target.fields.map((f) => f.name));
     expect(lines[0]).toMatchObject({ number: 1, questions: 1, waitsFor: ['Oda Fenn'], target: 'store/among_all' });
+    expect(lines[2]).toMatchObject({ stateBy: null, stateAt: null });
+    const agreed = made.document.lines.map((l) => (l.id === 'l3' ? { ...l, state: 'agreed' as const } : l));
+    const by = { 'X-Person': encodeURIComponent('Zoë Fenn') };
+    await server.ask(
+      'PUT',
+      `/api/mappings/${made.id}/draft`,
+      { document: { ...made.document, lines: agreed }, version: 1 },
+      by,
+    );
+    const signed = (await server.api('listLines', 'GET', '/lines')).find(
+      (l) => l.mapping === made.id && l.line === 'l3',
+    );
+    expect(signed).toMatchObject({ state: 'agreed', stateBy: 'Zoë Fenn', stateAt: expect.stringMatching(/^20\d\d-/) });
   });
   it('keeps words of one meaning, and suggests by them', async () => {
     server.file('quays.csv', 'berths\n12\n14\n');

@@ -119,6 +119,7 @@ export class Mappings {
       'SELECT id, draft FROM mapping ORDER BY created_at, id',
     );
     const all: LineOfAll[] = [];
+    const states = await this.history.states();
     for (const { id, draft } of rows) {
       const document = withAllLines(parseDocument(JSON.parse(draft)));
       const fields = new Map(document.target.fields.map((f) => [f.name, f]));
@@ -140,6 +141,8 @@ export class Mappings {
           source: cellText(field, line, 'source'),
           how: cellText(field, line, 'how'),
           state: line.state,
+          stateBy: states.get(`${id} ${line.id}`)?.by ?? null,
+          stateAt: states.get(`${id} ${line.id}`)?.at ?? null,
           questions: open.length,
           waitsFor: [...new Set(open.flatMap((q) => q.to ?? []))],
           failures: failing.get(line.id) ?? 0,

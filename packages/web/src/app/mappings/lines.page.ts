@@ -8,7 +8,7 @@ import { LoadingComponent } from '../shared/loading.component';
 import { SELECT } from '../shared/select';
 import { SignComponent } from '../shared/signs.component';
 import { StateComponent } from '../shared/states.component';
-import { capital, FigurePipe, inWords } from '../shared/words';
+import { capital, FigurePipe, FullTimePipe, inWords, shortDay } from '../shared/words';
 import { harmlessCsv } from './harmless-csv';
 import { mappingsActions, mappingsFeature } from './mappings.feature';
 
@@ -19,7 +19,7 @@ const DRAWN = 500;
 @Component({
   host: { '(window:beforeprint)': 'beforePrint()', '(window:afterprint)': 'printing.set(false)' },
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, SELECT, LoadingComponent, SignComponent, StateComponent, FigurePipe],
+  imports: [FormsModule, RouterLink, SELECT, LoadingComponent, SignComponent, StateComponent, FigurePipe, FullTimePipe],
   template: `
     <div class="page">
       <p class="crumbs"><a routerLink="/mappings">Mappings</a> /</p>
@@ -62,7 +62,7 @@ const DRAWN = 500;
               <th scope="col">Type</th>
               <th scope="col"><vs-sign of="source" [size]="13" /> Filled by</th>
               <th scope="col">State</th>
-              <th scope="col">Waits for</th>
+              <th scope="col">By, or waits for</th>
               <th scope="col" class="n">Failed</th>
               <th scope="col">Mapping, line</th>
             </tr>
@@ -94,7 +94,11 @@ const DRAWN = 500;
                   </td>
                   <td><vs-state [state]="l.state" /></td>
                   <td [class.rub]="l.questions > 0">
-                    {{ l.questions > 0 ? l.waitsFor.join(', ') || 'somebody' : '' }}
+                    @if (l.questions > 0) {
+                      {{ l.waitsFor.join(', ') || 'somebody' }}
+                    } @else if (l.stateBy) {
+                      <span class="soft" [title]="l.stateAt | fullTime">{{ l.stateBy }}, {{ day(l.stateAt!) }}</span>
+                    }
                   </td>
                   <td class="n" [class.rub]="l.failures > 0">
                     @if (l.failures > 0) {
@@ -165,6 +169,7 @@ export class LinesPage {
   private readonly store = inject(Store);
   private readonly router = inject(Router);
   protected readonly states = LINE_STATES;
+  protected readonly day = shortDay;
   protected readonly lines = this.store.selectSignal(mappingsFeature.selectLines);
   protected readonly found = computed(() => {
     const words = (this.search() ?? '').toLowerCase();
@@ -174,7 +179,7 @@ export class LinesPage {
     return (this.lines().value ?? []).filter(
       (l) =>
         meets(l) &&
-        `${l.target} ${l.field} ${l.label} ${l.source} ${l.how} ${l.name} ${l.waitsFor.join(' ')}`
+        `${l.target} ${l.field} ${l.label} ${l.source} ${l.how} ${l.name} ${l.stateBy ?? ''} ${l.waitsFor.join(' ')}`
           .toLowerCase()
           .includes(words),
     );
@@ -221,7 +226,7 @@ export class LinesPage {
   }
   protected download(): void {
     const header =
-      'Target,Field,Label,Type,Required,Key,Source,How,State,Open questions,Waits for,Failed records,Mapping,Line';
+      'Target,Field,Label,Type,Required,Key,Source,How,State,State by,State since,Open questions,Waits for,Failed records,Mapping,Line';
     const rows = this.found().map((l) => [
       l.target,
       l.field,
@@ -232,6 +237,8 @@ export class LinesPage {
       l.source,
       l.how,
       l.state,
+      l.stateBy ?? '',
+      l.stateAt ?? '',
       l.questions,
       l.waitsFor.join('; '),
       l.failures,

@@ -5,6 +5,7 @@ import { Pipe, type PipeTransform } from '@angular/core';
 export const figure = (n: number): string => n.toLocaleString('en-GB');
 
 const DAY = new Intl.DateTimeFormat('en-GB', { weekday: 'short', day: 'numeric', month: 'short' });
+const SHORT_DAY = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short' });
 const CLOCK = new Intl.DateTimeFormat('en-GB', { hour: '2-digit', minute: '2-digit', second: '2-digit' });
 const FULL = new Intl.DateTimeFormat('en-GB', { dateStyle: 'long', timeStyle: 'long' });
 
@@ -17,6 +18,12 @@ export function timeWords(iso: string, now = new Date()): string {
   if (time.getTime() >= midnight - 86_400_000 && time.getTime() < midnight) return `yesterday ${clock}`;
   const year = time.getFullYear() === now.getFullYear() ? '' : ` ${time.getFullYear()}`;
   return `${DAY.format(time)}${year} ${clock}`;
+}
+/** “12 Nov”, with the year where it is another one. */
+export function shortDay(iso: string, now = new Date()): string {
+  const time = new Date(iso);
+  const year = time.getFullYear() === now.getFullYear() ? '' : ` ${time.getFullYear()}`;
+  return `${SHORT_DAY.format(time)}${year}`;
 }
 export const clockWords = (iso: string): string => CLOCK.format(new Date(iso));
 export const fullTime = (iso: string): string => FULL.format(new Date(iso));
