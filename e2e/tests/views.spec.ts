@@ -6,7 +6,7 @@ const VIEWS: readonly [name: string, path: string, sees: RegExp][] = [
   ['Today', '/today', /52 records failed in Trips to warehouse/],
   ['Systems', '/systems', /Tidebridge export/],
   ['a new system', '/systems?', /Where records come from/],
-  ['a folder', '/systems/tidebridge', /The folder holds 7 files/],
+  ['a folder', '/systems/tidebridge', /The folder holds 8 files/],
   ['a database', '/systems/warehouse', /station/],
   ['rows', '/systems/tidebridge/dataset?name=trips-*.csv', /the first 100 rows/],
   ['structure', '/systems/tidebridge/dataset?name=stations.csv&tab=structure', /latitude/],

@@ -1,69 +1,15 @@
 import { PGlite } from '@electric-sql/pglite';
 import {
-  compileMapping,
-  composedNames,
   documentSql,
-  isComposed,
   knownSource,
-  MappingRun,
-  outputText,
   parseDocument,
-  placeReader,
   quoteName,
-  rowTyper,
   sourceFieldsFor,
-  sourceNamesOf,
-  timestampOfMillis,
-  Unreadable,
   type MappingDocument,
-  type SourceField,
-  type Value,
 } from '@versicle/core';
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { compose, csv } from './testing.ts';
-
-type Rows = readonly (readonly (string | null)[])[];
-interface Table {
-  readonly alias: string;
-  readonly dataset: string;
-  readonly names: string[];
-  readonly rows: Rows;
-}
-const NOW = Date.UTC(2026, 10, 26);
-
-/** What our own evaluator writes. */
-async function written(
-  document: MappingDocument,
-  tables: readonly Table[],
-  fields: SourceField[],
-): Promise<(string | null)[][]> {
-  const mapping = compileMapping(document, fields);
-  const run = new MappingRun(mapping, { startedAt: timestampOfMillis(NOW), fileName: 'rows.csv' });
-  const typed = rowTyper(fields);
-  const out: (string | null)[][] = [];
-  const apply = (row: readonly (string | null)[], number: number): void => {
-    const values = typed === null ? row : typed(row);
-    if (values instanceof Unreadable) return;
-    const outcome = run.apply(values, number);
-    if (outcome.kind === 'written')
-      out.push(mapping.columns.map((c, i) => outputText(outcome.values[i] as Value, c.type.value)));
-  };
-  if (!isComposed(document)) tables[0]!.rows.forEach((row, i) => apply(row, i + 1));
-  else {
-    const composed = await compose(
-      document,
-      tables.map((t) => csv(t.names, t.rows)),
-    );
-    const names = sourceNamesOf(composed.fields);
-    const place = placeReader(names)!;
-    for (const record of composed.records) {
-      const { row, number } = place(names.map((n) => record[n] ?? null));
-      apply(row as (string | null)[], number!);
-    }
-  }
-  return out;
-}
+import { bothWays, NOW, type Table } from './testing.ts';
 
 describe('the one SELECT that a document means, run by PostgreSQL', () => {
   let db: PGlite;
@@ -73,36 +19,8 @@ describe('the one SELECT that a document means, run by PostgreSQL', () => {
   });
   afterAll(() => db.close());
 
-  /** The statement's rows as text, over tables that hold the same rows. */
-  async function selected(
-    document: MappingDocument,
-    tables: readonly Table[],
-    fields: SourceField[],
-  ): Promise<(string | null)[][]> {
-    for (const { dataset, names, rows } of tables) {
-      await db.exec(
-        `DROP TABLE IF EXISTS ${quoteName(dataset)}; CREATE TABLE ${quoteName(dataset)} (${names.map((n) => `${quoteName(n)} text COLLATE "C"`).join(', ')})`,
-      );
-      for (const row of rows)
-        await db.query(`INSERT INTO ${quoteName(dataset)} VALUES (${row.map((_, i) => `$${i + 1}`).join(', ')})`, [
-          ...row,
-        ]);
-    }
-    const below = new Map(tables.map((t) => [t.dataset, t.names]));
-    const { sql, parameters } = documentSql(document, fields, below);
-    const values = parameters.map((p) => (p.name === 'run_started_at' ? new Date(NOW).toISOString() : 'rows.csv'));
-    const { columns } = compileMapping(document, fields);
-    const text = `SELECT ${columns.map((c) => `CAST(${quoteName(c.name)} AS text)`).join(', ')} FROM (${sql}) q`;
-    return (await db.query<(string | null)[]>(text, values, { rowMode: 'array' })).rows;
-  }
   const both = async (document: MappingDocument, tables: readonly Table[]): Promise<void> => {
-    const own = new Map(
-      tables.filter((t, i) => tables.findIndex((o) => o.alias === t.alias) === i).map((t) => [t.alias, t.names]),
-    );
-    const names = isComposed(document) ? composedNames(document, own) : tables[0]!.names;
-    const fields = sourceFieldsFor(document, names);
-    const theirs = await selected(document, tables, fields);
-    const ours = await written(document, tables, fields);
+    const { theirs, ours } = await bothWays(db, document, tables);
     expect(ours.length).toBeGreaterThan(0);
     expect(theirs).toEqual(ours);
   };

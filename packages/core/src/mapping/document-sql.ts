@@ -165,9 +165,11 @@ class DocumentPrinter {
         ? quoteName(primary.dataset)
         : `(SELECT ${list.join(', ')} FROM ${quoteName(primary.dataset)} UNION ALL ${stacked.join(' UNION ALL ')}) AS u`;
     const first = `(SELECT *, row_number() OVER () AS _row FROM ${rows}) AS ${primary.alias}`;
+    // In groups, the order of partners is not seen.
+    const numbered = (dataset: string): string =>
+      groupBy.length > 0 ? quoteName(dataset) : `(SELECT *, row_number() OVER () AS _row FROM ${quoteName(dataset)})`;
     const joined = joins.map(
-      (j) =>
-        `\n    ${j.kind.toUpperCase()} JOIN (SELECT *, row_number() OVER () AS _row FROM ${quoteName(j.dataset)}) AS ${j.alias} ON ${this.rule(j.on, this.base)}`,
+      (j) => `\n    ${j.kind.toUpperCase()} JOIN ${numbered(j.dataset)} AS ${j.alias} ON ${this.rule(j.on, this.base)}`,
     );
     if (distinctOn.length === 0 || groupBy.length === 0) return first + joined.join('');
     if (joins.length > 0)
@@ -320,9 +322,18 @@ class DocumentPrinter {
       },
       variable: (name) => (name === 'row_number' ? `${this.document.source.primary.alias}._row` : this.parameter(name)),
       now: null,
-      typeOf: (node) => makeRule(printRule(node), scope).type,
+      typeOf: (node) => this.typeIn(printRule(node), scope),
     });
     return printRule(parseRule(text), field, (node, p) => ours(node, p));
+  }
+  /** What stands inside an aggregate sees the fields as they were before grouping. */
+  private typeIn(text: string, scope: Scope): ValueType {
+    try {
+      return makeRule(text, scope).type;
+    } catch (error) {
+      if (scope !== this.lines || this.lines === this.base) throw error;
+      return makeRule(text, this.base).type;
+    }
   }
   private field(alias: string | null, name: string): string {
     const found = this.base.fields.find((f) => f.name === name && (alias === null || f.alias === alias));

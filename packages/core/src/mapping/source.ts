@@ -3,8 +3,8 @@ import { parseFieldType, type ValueType } from '../fields/types.ts';
 import type { Value } from '../fields/values.ts';
 import { Unreadable, type Marks } from '../formats/format.ts';
 import { textConverter } from '../formats/marks.ts';
-import { parseRule } from '../rules/parse.ts';
-import { walk } from '../rules/syntax.ts';
+import { parseRule, parseSortKey } from '../rules/parse.ts';
+import { walk, type Node } from '../rules/syntax.ts';
 import type { SourceField } from './compile.ts';
 import type { MappingDocument } from './document.ts';
 import type { Failure } from './records.ts';
@@ -109,12 +109,14 @@ export function namedSourceFields(document: MappingDocument, alias = document.so
     ...source.joins.map((j) => j.on),
     ...source.distinctOn,
     ...source.groupBy,
-    ...source.orderBy.map((text) => text.replace(/\s+(asc|desc)?(\s+nulls\s+(first|last))?\s*$/i, '')),
     ...document.skips.map((s) => s.when),
     ...document.lines.flatMap(rulesOfLine),
   ];
   const primary = alias === source.primary.alias;
-  const named = texts.flatMap((text) => fieldsIn(text));
+  const named = [
+    ...texts.flatMap((text) => fieldsIn(text)),
+    ...source.orderBy.flatMap((text) => fieldsIn(text, sortedBy)),
+  ];
   return [...new Set(named.filter((f) => (f.alias === null ? primary : f.alias === alias)).map((f) => f.name))];
 }
 
@@ -129,11 +131,12 @@ export function usedSourceNames(document: MappingDocument): Set<string> {
 export function usedFields(line: MappingDocument['lines'][number]): string[] {
   return [...new Set(rulesOfLine(line).flatMap((text) => fieldsIn(text).map((f) => f.name)))];
 }
-function fieldsIn(text: string | null | undefined): { alias: string | null; name: string }[] {
+const sortedBy = (text: string): Node => parseSortKey(text).by;
+function fieldsIn(text: string | null | undefined, read = parseRule): { alias: string | null; name: string }[] {
   const fields: { alias: string | null; name: string }[] = [];
   if (text)
     try {
-      walk(parseRule(text), (node) => {
+      walk(read(text), (node) => {
         if (node.kind === 'field') fields.push({ alias: node.alias, name: node.name });
       });
     } catch {
