@@ -1,5 +1,5 @@
 import type { LineHistory } from '@versicle/contract';
-import { lineEvents, parseDocument, type LineEvent, type MappingDocument } from '@versicle/core';
+import { lineEvents, type LineEvent, type MappingDocument } from '@versicle/core';
 import { notFound, refused } from '../http/problem.ts';
 import type { Database, Statement } from '../store/database.ts';
 import { fromJson, isoTime } from '../store/values.ts';
@@ -19,8 +19,9 @@ interface EventRow {
 /** Edits of one person within this time are one event: drafts save themselves with every pause. Who signs does so each time. */
 const TOGETHER = "interval '10 minutes'";
 const SHOWN = 200;
-/** Revisions that are looked through for changes to a line. */
+/** The newest revisions that are looked through for changes to a line, and how many characters of them. */
 const REVISIONS = 50;
+const MOST_TEXT = 20_000_000;
 
 /** Who did and said what and why, line by line. */
 export class LineHistoryStore {
@@ -51,18 +52,19 @@ export class LineHistoryStore {
   /** The revisions that a change to the line went out with; their notes say why. */
   private async published(mapping: string, line: string): Promise<LineHistory> {
     const rows = await this.db.query<{ number: number; document: string; note: string; by: string; at: string }>(
-      `SELECT number, document, note, published_by AS by, published_at AS at FROM revision
-        WHERE mapping = $1 ORDER BY number DESC LIMIT ${REVISIONS + 1}`,
+      `SELECT number, document, note, published_by AS by, published_at AS at
+         FROM (SELECT *, sum(length(document)) OVER (ORDER BY number DESC) AS length FROM revision WHERE mapping = $1) r
+        WHERE length <= ${MOST_TEXT} ORDER BY number DESC LIMIT ${REVISIONS + 1}`,
       [mapping],
     );
-    const documents = rows.map((r) => parseDocument(JSON.parse(r.document)));
-    return rows.slice(0, REVISIONS).flatMap(({ number, note, by, at }, i) => {
-      const before = documents[i + 1];
-      const now = documents[i]!;
-      const wentOut = before
-        ? lineEvents(before, now).some((e) => e.line === line)
-        : now.lines.some((l) => l.id === line);
-      if (!wentOut) return [];
+    // What is stored is in canonical form: the same text is the same line.
+    const texts = rows.map((r) => {
+      const { lines = [] } = JSON.parse(r.document) as { lines?: { id: string }[] };
+      return JSON.stringify(lines.find((l) => l.id === line)) as string | undefined;
+    });
+    return rows.flatMap(({ number, note, by, at }, i) => {
+      const known = i + 1 < rows.length || number === 1;
+      if (!known || i >= REVISIONS || texts[i] === texts[i + 1]) return [];
       return {
         id: -number,
         what: 'published' as const,

@@ -100,5 +100,9 @@ describe('an API that finds records by key', () => {
     const refused = await settle('workshop', 'bikes', { path: '/bikes', find: { field: '@id', path: '/bikes' } });
     expect(refused.status).toBe(400);
     expect(JSON.stringify(refused.body)).toContain('must name {key}');
+    const find = { field: '@id', path: '/bikes/{key}' };
+    const both = await settle('workshop', 'bikes', { path: '/bikes', find, parent: { dataset: 'bikes' } });
+    expect(both.status).toBe(400);
+    expect(JSON.stringify(both.body)).toContain('can’t be found by key as well');
   });
 });

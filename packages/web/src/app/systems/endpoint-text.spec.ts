@@ -45,7 +45,7 @@ const endpoints: fc.Arbitrary<Endpoint> = fc
       }),
     ),
   })
-  .map((e) => endpoint.parse(e));
+  .map((e) => endpoint.parse(e.find ? { ...e, parent: null } : e));
 
 describe('an endpoint as texts of a form', () => {
   it('is the same endpoint when nothing is changed, also in what the form does not show', () => {
@@ -84,6 +84,11 @@ describe('an endpoint as texts of a form', () => {
       'a path that no key goes into',
       { findField: 'no', findPath: '/members/{no}' },
       /^Asked for at: must name \{key\}/,
+    ],
+    [
+      'keys and a parent',
+      { findField: 'no', findPath: '/members/{key}', parent: 'stations' },
+      'Found by the field: records that are asked for by those of another dataset can’t be found by key as well.',
     ],
     [
       'too many keys in a request',

@@ -141,6 +141,7 @@ export function endpointOf(text: EndpointText, before: Endpoint | null = null): 
     'paging.next': 'Where the next one is named',
     'paging.sizeParameter': 'Parameter of the size',
     'paging.size': 'Records in a page',
+    find: 'Found by the field',
     'find.path': 'Asked for at',
     'find.atOnce': 'Keys in a request',
     'write.batch': 'Records in a request',
