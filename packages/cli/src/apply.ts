@@ -80,7 +80,7 @@ export async function apply(argv: string[], print: (text: string) => void): Prom
   if (result.composed) print(composedText(result.composed));
   print(
     result.composed
-      ? `${c.read} records = ${c.skipped} skipped + ${c.failed} failed + ${c.written} written`
+      ? `${c.read} records = ${c.filtered > 0 ? `${c.filtered} filtered + ` : ''}${c.skipped} skipped + ${c.failed} failed + ${c.written} written`
       : `${c.read} read = ${c.filtered} filtered + ${c.skipped} skipped + ${c.failed} failed + ${c.written} written`,
   );
   for (const remark of result.remarks) print(remark);

@@ -433,6 +433,24 @@ describe('a source set of several files', () => {
     ]);
     expect(failed[1].values).toEqual({ 't.label': 'two' });
   });
+  it('tries a filter record by record where PostgreSQL can’t judge them all', async () => {
+    const mapping = joined({ joins: [tariffs], filter: "m.no = '2' OR parse_number(replace(t.label, 'one', '0'), ',') > 1" }, [
+      { id: 'a', target: 'no', kind: 'straight', source: 'm.no' },
+    ], ['no']); // prettier-ignore
+    const { code, said } = await versicle('apply', '--mapping', mapping, '--source', `m=${members()}`, '--source', `tariffs.csv=${codes()}`, '--out', path('each-out.csv'), '--failed', path('each-failed.jsonl')); // prettier-ignore
+    expect(code).toBe(0);
+    expect(said.slice(0, 2)).toEqual([
+      '5 read + 2 multiplied = 1 unmatched + 0 filtered + 0 folded + 6 records',
+      '6 records = 2 filtered + 0 skipped + 3 failed + 1 written',
+    ]);
+    expect(said.join()).toContain("PostgreSQL can't work out the filter for every record");
+    const failed = read('each-failed.jsonl').trim().split('\n').map((l) => JSON.parse(l)); // prettier-ignore
+    expect(failed.map((f) => [f.row, f.line, f.cause])).toEqual([
+      [5, null, 'source_unreadable'],
+      [1, 'source.filter', 'rule_error'],
+      [4, 'source.filter', 'rule_error'],
+    ]);
+  });
   it('wants a file for each dataset, and says which', async () => {
     const mapping = joined({ joins: [tariffs] }, [], ['no']);
     const missing = await versicle('apply', '--mapping', mapping, '--source', `m=${members()}`, '--out', path('x.csv'));

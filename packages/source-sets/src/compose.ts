@@ -55,32 +55,65 @@ export async function composeRecords(
   return withDatabase(options.template, async (db) => {
     const landed = await landMembers(db, document, members, options.rowLimit, options.tell ?? (() => undefined));
     const fields = fieldsOf(document, landed);
-    const sql = statements(document, fields, options.startedAt);
-    requireBounded(document, landed, sql);
-    for (const join of sql.joins) {
-      const pairs = await expectedPairs(db, join);
-      if (pairs > MOST_JOINED) throw new SourceSetError(explodes(landed.datasets.get(join.alias)!.dataset, pairs));
+    const remarks = [...landed.unreadableJoined].map(
+      ([alias, n]) =>
+        `${n.toLocaleString('en-GB')} records of ${landed.datasets.get(alias)!.dataset} can't be read, and match nothing.`,
+    );
+    const compose = (doc: MappingDocument): Promise<Omit<Composed, 'remarks'>> =>
+      composeLanded(db, doc, landed, fields, path, options);
+    try {
+      return { ...(await compose(document)), remarks };
+    } catch (error) {
+      const fault = dataFault(error);
+      if (fault === null || !filtersAlone(document)) throw error;
+      await db.exec('ROLLBACK');
+      const remark = `PostgreSQL can't work out the filter for every record (${fault}); each is tried by itself, and fails under the filter where it can't be.`;
+      return {
+        ...(await compose({ ...document, source: { ...document.source, filter: null } })),
+        remarks: [...remarks, remark],
+      };
     }
-    const counts = await count(db, sql, landed);
-    const peek = {
-      joined: await peekAt(db, sql.peek.joined),
-      unmatched: counts.unmatched === 0 ? [] : await peekAt(db, sql.peek.unmatched),
-      filtered: sql.peek.filtered === null ? [] : await peekAt(db, sql.peek.filtered),
-    };
-    const written = await write(db, sql, landed, path, options);
-    const { read, multiplied, unmatched, filtered, kept } = counts;
-    const folded = kept - (written - landed.unreadable.length);
-    return {
-      fields,
-      counts: { read, multiplied, unmatched, filtered, folded, records: written },
-      marks: declaredMarks(document, landed.members),
-      peek,
-      remarks: [...landed.unreadableJoined].map(
-        ([alias, n]) =>
-          `${n.toLocaleString('en-GB')} records of ${landed.datasets.get(alias)!.dataset} can't be read, and match nothing.`,
-      ),
-    };
   });
+}
+/** Whether records can be filtered after they were composed, one by one. */
+function filtersAlone({ source }: MappingDocument): boolean {
+  return Boolean(source.filter) && source.distinctOn.length === 0 && source.groupBy.length === 0;
+}
+/** What PostgreSQL says of a value that it can't work with; null for any other error. */
+function dataFault(error: unknown): string | null {
+  const { cause } = error as { cause?: { code?: string; message: string } };
+  return cause?.code?.startsWith('22') ? cause.message : null;
+}
+
+async function composeLanded(
+  db: PGlite,
+  document: MappingDocument,
+  landed: Landed,
+  fields: readonly SourceField[],
+  path: string,
+  options: ComposeOptions,
+): Promise<Omit<Composed, 'remarks'>> {
+  const sql = statements(document, fields, options.startedAt);
+  requireBounded(document, landed, sql);
+  for (const join of sql.joins) {
+    const pairs = await expectedPairs(db, join);
+    if (pairs > MOST_JOINED) throw new SourceSetError(explodes(landed.datasets.get(join.alias)!.dataset, pairs));
+  }
+  const counts = await count(db, sql, landed);
+  const peek = {
+    joined: await peekAt(db, sql.peek.joined),
+    unmatched: counts.unmatched === 0 ? [] : await peekAt(db, sql.peek.unmatched),
+    filtered: sql.peek.filtered === null ? [] : await peekAt(db, sql.peek.filtered),
+  };
+  const written = await write(db, sql, landed, path, options);
+  const { read, multiplied, unmatched, filtered, kept } = counts;
+  const folded = kept - (written - landed.unreadable.length);
+  return {
+    fields,
+    counts: { read, multiplied, unmatched, filtered, folded, records: written },
+    marks: declaredMarks(document, landed.members),
+    peek,
+  };
 }
 
 export function fieldsOf(document: MappingDocument, landed: Landed): SourceField[] {

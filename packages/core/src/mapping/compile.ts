@@ -54,8 +54,6 @@ export interface CompiledMapping {
   readonly document: MappingDocument;
   readonly problems: readonly Problem[];
   readonly filter: Rule | null;
-  /** The filter of a composed source set that does not group: records of it have met it already, examples have not. */
-  readonly composedFilter: Rule | null;
   readonly skips: readonly { readonly id: string; readonly rule: Rule }[];
   readonly lines: readonly CompiledLine[];
   readonly checks: readonly CompiledCheck[];
@@ -111,7 +109,6 @@ class MappingCompiler {
 
   compile(): CompiledMapping {
     const { document } = this;
-    const composed = isComposed(document);
     this.sourceSet();
     this.targetFields();
     const lineOf = this.linesByTarget();
@@ -141,8 +138,8 @@ class MappingCompiler {
     return {
       document,
       problems: this.problems,
-      filter: composed ? null : filter,
-      composedFilter: composed && document.source.groupBy.length === 0 ? filter : null,
+      // Groups have been filtered before they were made. Other composed records may have been, and meet it again.
+      filter: document.source.groupBy.length > 0 ? null : filter,
       skips,
       lines,
       checks,

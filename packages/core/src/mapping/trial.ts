@@ -64,7 +64,7 @@ export class Trial {
   }
   private run(linesOnly: boolean, fileName: string | null): MappingRun {
     return new MappingRun(
-      { ...this.mapping, filter: this.mapping.composedFilter ?? this.mapping.filter },
+      this.mapping,
       { startedAt: this.now, keyMaps: this.keyMaps, ...(fileName === null ? {} : { fileName }) },
       linesOnly,
     );

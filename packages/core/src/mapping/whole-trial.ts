@@ -238,7 +238,8 @@ export function withComposedStages(report: TrialReport, counts: ComposedCounts, 
       offRecords: shown(peek.filtered, 'left out by the filter'),
     },
     { ...first!, name: 'grouped', off: counts.folded + first!.off },
-    ...report.stages.filter((s) => s.name !== 'read' && s.name !== 'filter'),
+    // Records met the filter when they were composed, unless it had to be tried one by one.
+    ...report.stages.filter((s) => s.name !== 'read' && (s.name !== 'filter' || s.off > 0)),
   ];
   return { ...report, stages };
 }

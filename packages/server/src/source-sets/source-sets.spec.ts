@@ -92,6 +92,35 @@ describe('source sets of several datasets', () => {
     expect(ended.error).toMatch(/read before the source set was changed/);
     expect(await server.api('listFailures', 'GET', `/failures?mapping=${mapping}`)).toHaveLength(5);
   });
+  it('files a record that the filter can’t judge under the filter, and goes on', async () => {
+    const filter = "parse_number(t.price, ',') > 20 OR m.no = '1'";
+    const target = { ...TARGET, dataset: 'store/judged' };
+    const { mapping, plan } = await server.mapping(
+      document({ filter }, { name: 'Judged', target, lines: LINES.slice(0, 2) }),
+    );
+    const run = await server.run(plan);
+    expect(run).toMatchObject({ state: 'finished', counts: { read: 5, filtered: 2, failed: 1, delivered: 2 } });
+    expect(run.log.map((l) => l.message).join()).toContain("PostgreSQL can't work out the filter for every record");
+    expect((await server.rows('judged')).map((r) => r[0])).toEqual(['1', '2']);
+    const [failed] = await server.api('listFailures', 'GET', `/failures?mapping=${mapping}`);
+    const detail = await server.api('getFailure', 'GET', `/failures/${failed!.id}`);
+    expect(detail).toMatchObject({ row: 5, failures: [{ line: 'source.filter', values: { 't.price': 'free' } }] });
+    // A filter that judges it: sent again, it is left out.
+    const { document: draft, version } = await server.api('getMapping', 'GET', `/mappings/${mapping}`);
+    const mended = { ...draft.source, filter: "try_cast(replace(t.price, ',', '.'), 'numeric') > 20 OR m.no = '1'" };
+    await server.api('saveDraft', 'PUT', `/mappings/${mapping}/draft`, {
+      document: { ...draft, source: mended },
+      version,
+    });
+    await server.api('publish', 'POST', `/mappings/${mapping}/publish`, {});
+    const { run: replay } = await server.api('replay', 'POST', '/failures/replay', { ids: [failed!.id] });
+    expect(await server.ended(replay)).toMatchObject({ state: 'finished', counts: { filtered: 1, delivered: 0 } });
+    // A trial shows the same, stage by stage.
+    await server.api('saveDraft', 'PUT', `/mappings/${mapping}/draft`, { document: draft, version: version + 1 });
+    const { report } = await tried(mapping);
+    expect(report!.counts).toMatchObject({ read: 5, filtered: 2, failed: 1 });
+    expect(report!.stages.find((s) => s.name === 'filter')).toMatchObject({ off: 3 });
+  });
   it('groups, with aggregates, and sorts', async () => {
     const { plan } = await server.mapping(
       document(
