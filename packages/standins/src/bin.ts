@@ -6,7 +6,7 @@ standins serve [PORT] [MEMBERS]   starts the simulated systems, from this port u
 `;
 
 const [first, second, third] = process.argv.slice(2);
-if (first === undefined) {
+if (first === undefined || first.startsWith('-')) {
   process.stderr.write(USAGE);
   process.exitCode = 2;
 } else if (first === 'serve') {
