@@ -94,12 +94,12 @@ export function documentDifference(before: MappingDocument, after: MappingDocume
 /** The parts of both states, each near those that it stood with. */
 function inOrder(old: ReadonlyMap<string, string>, now: ReadonlyMap<string, string>): Set<string> {
   const parts = new Set<string>();
-  const gone = [...old.keys()];
+  const before = [...old.keys()];
+  let at = 0;
   for (const part of now.keys()) {
-    if (old.has(part))
-      for (let next = gone.shift(); next !== undefined && next !== part; next = gone.shift()) parts.add(next);
+    if (old.has(part)) for (; at < before.length && before[at] !== part; at++) parts.add(before[at]!);
     parts.add(part);
   }
-  for (const part of gone) parts.add(part);
+  for (; at < before.length; at++) parts.add(before[at]!);
   return parts;
 }

@@ -228,11 +228,11 @@ export class SourceSets {
     const some = wanted === null ? {} : system.selects ? { filter: keyFilter(wanted) } : { keys: wanted.values };
     const landed = await land(system.read(dataset, { ...options, ...some }), join(home, `${place}.jsonl`), null);
     const records = of(landed.plan);
-    if (wanted === null && records.names.length > 0) return records;
-    // Of few records, or none, only the system itself knows all fields.
+    const found = { ...records, ...(wanted ? { asked: wanted.values.length } : {}) };
+    // Of no records, or of some that an API found, only the system itself knows all fields.
+    if (records.names.length > 0 && (wanted === null || system.selects)) return found;
     const known = (await this.structures.describe(id, dataset)).fields.map((f) => f.name);
-    const names = [...new Set([...records.names, ...known])];
-    return { ...records, names, ...(wanted ? { asked: wanted.values.length } : {}) };
+    return { ...found, names: [...new Set([...records.names, ...known])] };
   }
 }
 

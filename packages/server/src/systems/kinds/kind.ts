@@ -69,7 +69,7 @@ export interface OpenSystem {
 }
 export interface Finder {
   readonly field: string;
-  /** Whether asking for these is less work than reading all records. */
+  /** Whether these are few enough to be asked for; with more, all records are read. */
   takes(keys: readonly string[]): boolean;
 }
 export interface ReadOptions {
