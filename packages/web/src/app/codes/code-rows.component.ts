@@ -35,6 +35,12 @@ const SHOWN = 200;
     .cell {
       padding: 1px 7px;
     }
+    .meaning {
+      width: 290px;
+    }
+    .day {
+      width: 104px;
+    }
     .cell:not(:focus) {
       border-color: transparent;
       background: none;
