@@ -80,11 +80,51 @@ export const endpoint = z
         batch: z.number().int().min(1).max(1000).default(1),
         /** The member that holds the list in a batch; null: the body is the list. */
         member: z.string().nullable().default(null),
-        /** In the answer to a batch: the list of refusals, and their members with place, field and message. */
+        /**
+         * How an answer says what was taken: by its status alone; by a list of refusals; by a list with a result for each
+         * record; by a member that means success. Null: not settled yet. An answer that fits none of it is unclear, and its
+         * records count as failed.
+         */
+        answer: z.enum(['status', 'errors', 'results', 'success']).nullable().default(null),
+        /** The list of refusals, and their members with place, field and message. */
         errors: z.string().default('errors'),
         errorIndex: z.string().default('index'),
         errorField: z.string().default('field'),
         errorMessage: z.string().default('message'),
+        /** How a refusal or result names its record: by its place from 0 or 1, by an id, or by a pointer such as `/members/3/email`. */
+        place: z.enum(['from 0', 'from 1', 'id', 'pointer']).default('from 0'),
+        /** The target field that such an id is. */
+        idField: z.string().nullable().default(null),
+        /** The list of results; its members with status, and the statuses that mean “taken”. */
+        results: z.string().default('results'),
+        resultStatus: z.string().default('status'),
+        taken: z.array(z.string().min(1).max(60)).max(20).default(['200', '201', '202', '204', 'ok', 'success', 'created', 'updated', 'accepted', 'true']),
+        /** The member that means success, and its value. */
+        success: z.string().default('success'),
+        successValue: z.string().default('true'),
+        /**
+         * How the API recognises a request that comes again after its answer was lost: by a key in a header; by a look-up of
+         * the record before it is sent again; or not at all: then nothing is ever sent twice, and what is unclear fails.
+         */
+        repeat: z
+          .discriminatedUnion('by', [
+            z.strictObject({
+              by: z.literal('key'),
+              header: z
+                .string()
+                .regex(/^[A-Za-z0-9!#$%&'*+.^_`|~-]+$/, 'must be the name of a header')
+                .default('Idempotency-Key'),
+            }),
+            z.strictObject({
+              by: z.literal('look-up'),
+              /** Asked for the record: `{field}` stands for its values. */
+              path: z.string().min(1).max(2000),
+              /** The member that carries an id of ours, where the record has none of its own. */
+              member: z.string().min(1).max(200).nullable().default(null),
+            }),
+            z.strictObject({ by: z.literal('nothing') }),
+          ])
+          .default({ by: 'nothing' }),
       })
       .nullable()
       .default(null),

@@ -1,10 +1,12 @@
 import * as z from 'zod';
 
-export const RUN_STATES = ['queued', 'running', 'finished', 'cancelled', 'stopped', 'broken'] as const;
+export const RUN_STATES = ['queued', 'running', 'finished', 'cancelled', 'stopped', 'broken', 'asks'] as const;
 export const counts = z.object({
   read: z.number(),
   filtered: z.number(),
   skipped: z.number(),
+  /** The target has them already as they are, or keeps what it has. */
+  unchanged: z.number(),
   failed: z.number(),
   delivered: z.number(),
   remarks: z.number(),

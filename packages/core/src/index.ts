@@ -38,7 +38,7 @@ export * from './formats/write.ts';
 export * from './formats/harmless.ts';
 export * from './formats/row-format.ts';
 export * from './formats/gzip.ts';
-export { readFlatObject } from './formats/json-lines.ts';
+export { landedUnreadable, readFlatObject } from './formats/json-lines.ts';
 export * from './mapping/source.ts';
 export * from './mapping/source-set.ts';
 export * from './mapping/source-set-sql.ts';

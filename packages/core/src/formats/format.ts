@@ -24,6 +24,8 @@ export interface DelimitedFormat {
 export interface JsonLinesFormat {
   readonly kind: 'jsonl';
   readonly encoding: Encoding;
+  /** Kept by us: a line that begins with `!` is a record that could not be read when it was fetched (landedUnreadable). */
+  readonly landed?: true;
 }
 /** Columns by their place in the line; characters are counted, not bytes. */
 export interface FixedWidthFormat {

@@ -49,6 +49,10 @@ export class JsonLinesReader {
     this.quick.learn(name);
   }
   private row(line: string): RawRow {
+    if (this.format.landed && line.startsWith('!')) {
+      const { message, raw } = JSON.parse(line.slice(1)) as { message: string; raw: string };
+      return new Unreadable(message, raw);
+    }
     try {
       const quick = this.quick.read(line);
       if (quick) return quick;
@@ -62,6 +66,11 @@ export class JsonLinesReader {
       return new Unreadable(`The line is not a JSON object: ${(error as Error).message}.`, line.slice(0, 200));
     }
   }
+}
+
+/** The line that stands for a record that could not be read, in files of fetched records. */
+export function landedUnreadable({ message, raw }: Unreadable): string {
+  return `!${JSON.stringify({ message, raw })}`;
 }
 
 /**

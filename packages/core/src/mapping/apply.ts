@@ -29,7 +29,10 @@ export class MappingRun {
   private readonly ctx = new RuleContext();
   private readonly targetCtx = new RuleContext();
   private readonly seen: KeySet[];
-  private sequence = 0;
+  /** The last number of the mapping's sequence; it goes on from run to run. */
+  number = 0;
+  /** The number that the last record was given. */
+  given = 0;
   private readonly variables: Record<string, Value>;
   private failures: Failure[] = [];
   private remarks: Failure[] = [];
@@ -60,8 +63,11 @@ export class MappingRun {
     this.variables['file_name'] = name;
   }
 
-  /** `row`: the source record's values in slot order; `rowNumber`: its 1-based number in the primary dataset. */
-  apply(row: readonly Value[], rowNumber: number): Outcome {
+  /**
+   * `row`: the source record's values in slot order; `rowNumber`: its 1-based number in the primary dataset; `number`: the one
+   * in the sequence that the record had before, when it is sent again.
+   */
+  apply(row: readonly Value[], rowNumber: number, number?: number): Outcome {
     const { mapping, ctx } = this;
     ctx.row = row;
     ctx.fault = null;
@@ -79,7 +85,8 @@ export class MappingRun {
       if (this.faulted(skip.id, skip.rule.uses)) return this.failed([]);
       if (applies === true) return { ...FILTERED, kind: 'skipped', skip: skip.id };
     }
-    this.variables['sequence'] = this.sequence + 1;
+    this.given = number ?? this.number + 1;
+    this.variables['sequence'] = this.given;
     const values: Value[] = new Array<Value>(mapping.columns.length).fill(null);
     for (const line of mapping.lines) this.fill(line, values);
     for (const line of mapping.lines) if (line.check !== null) this.lineCheck(line, values);
@@ -88,7 +95,7 @@ export class MappingRun {
     if (this.failures.length > 0) return this.failed(values);
     if (!this.linesOnly) this.keys(values);
     if (this.failures.length > 0) return this.failed(values);
-    this.sequence++;
+    if (number === undefined) this.number = this.given;
     return { kind: 'written', values, failures: NONE, remarks: this.remarks, skip: null, stop: this.stopping };
   }
 

@@ -1,49 +1,52 @@
-import { existsSync, rmSync } from 'node:fs';
+import { existsSync, readdirSync, rmSync, statSync } from 'node:fs';
 import { join } from 'node:path';
-import { Worker } from 'node:worker_threads';
 import type { RunSummary } from '@versicle/contract';
-import {
-  counted,
-  isComposed,
-  isLoaded,
-  membersOf,
-  mentionsDoc,
-  parseDocument,
-  parseFieldType,
-  PLACE_FIELDS,
-  type DeclaredMarks,
-  type Failure,
-  type MappingDocument,
-} from '@versicle/core';
+import { counted, isComposed, parseDocument, type MappingDocument } from '@versicle/core';
 import type { Events } from '../http/events.ts';
-import type { Database, Delivery, Rejection } from '../store/database.ts';
 import type { KeyMaps } from '../key-maps/key-maps.ts';
-import type { SourceSets } from '../source-sets/source-sets.ts';
-import type { Systems } from '../systems/systems.ts';
-import type { OpenSystem, SourcePlan, Target } from '../systems/kinds/kind.ts';
 import { readRun } from '../runs/run-store.ts';
-import type { FailedRow, FromMapper, MapJob, MappedChunk, ReplayRow, ToMapper } from './messages.ts';
+import type { SourceSets } from '../source-sets/source-sets.ts';
+import type { Database } from '../store/database.ts';
 import { fromJson, isoTime } from '../store/values.ts';
-import { land } from './land.ts';
-import { deliveryMode } from './write-mode.ts';
-import { settleChunk, type Settled } from './settle.ts';
+import type { Finished, SourcePlan, Target, TargetRun } from '../systems/kinds/kind.ts';
+import type { Systems } from '../systems/systems.ts';
+import { Drive, type DriveEnd } from './drive.ts';
+import type { Cut, MapJob, ReplayRow } from './messages.ts';
+import { closeMended, openFailures } from './open-failures.ts';
+import { Aborted, CANCELLED, Outage, pause } from './outage.ts';
+import { requireKnownFields, sourcePlanOf } from './source-plan.ts';
 
 const CHUNK_ROWS = Number(process.env['VERSICLE_CHUNK_ROWS'] ?? 20_000);
+const CHUNK_CHARACTERS = 32 * 1024 * 1024;
+/** How long a run waits for a target that does not answer, before it ends and others may go. */
+const OUTAGE_SECONDS = Number(process.env['VERSICLE_OUTAGE_SECONDS'] ?? 600);
+/** What broken runs left lies ready for so long to be taken up again. */
+const KEPT_DAYS = 14;
 
-/** A person ended a run before it mapped its first record. */
-class Cancelled extends Error {}
-
-interface RunRow {
+export interface RunRow {
   [key: string]: unknown;
   id: number;
+  uid: string | null;
   kind: 'full' | 'replay';
   mapping: string;
   revision: number;
   state: string;
   row_limit: string | null;
   chunk: number;
+  read: string;
+  cut: Cut | string | null;
+  sequence: string | null;
+  sequence_from: string | null;
+  confirmed_by: string | null;
   started_at: string | null;
   source: SourcePlan | string | null;
+  removes_at_most: number;
+}
+/** A run under way, and the way to end it: `cancel` by a person, `close` by the server's stop. */
+interface Current {
+  readonly id: number;
+  readonly abort: AbortController;
+  cancelled: boolean;
 }
 
 /**
@@ -55,7 +58,7 @@ interface RunRow {
 export class Engine {
   private readonly queue: number[] = [];
   private working: Promise<void> | null = null;
-  private current: { id: number; cancel: () => void } | null = null;
+  private current: Current | null = null;
   private closed = false;
 
   constructor(
@@ -66,219 +69,346 @@ export class Engine {
     private readonly events: Events,
     /** Where records are kept that a run fetched and has not worked off yet. */
     private readonly directory: string,
-    /** Tells this Versicle from others that deliver into the same target. */
+    /** How targets know runs that began before runs had ids of their own. */
     private readonly installation: string,
   ) {}
 
-  /** Takes up what an earlier process left unfinished. */
+  /** Takes up what an earlier process left unfinished, and removes what nobody needs any more. */
   async resume(): Promise<void> {
-    const rows = await this.db.query<{ id: number }>(
-      "SELECT id FROM run WHERE state IN ('queued', 'running') ORDER BY id",
+    const rows = await this.db.query<{ id: number; state: string }>(
+      "SELECT id, state FROM run WHERE state IN ('queued', 'running', 'broken', 'asks') ORDER BY id",
     );
-    for (const { id } of rows) this.enqueue(id);
+    this.sweep(new Set(rows.map((r) => r.id)));
+    for (const { id, state } of rows) if (state === 'queued' || state === 'running') this.enqueue(id);
+  }
+  private sweep(needed: ReadonlySet<number>): void {
+    if (!existsSync(this.directory)) return;
+    const old = Date.now() - KEPT_DAYS * 86_400_000;
+    for (const name of readdirSync(this.directory)) {
+      const run = /^run-(\d+)\.jsonl/.exec(name)?.[1];
+      const path = join(this.directory, name);
+      const partial = !name.endsWith('.jsonl');
+      if (partial || run === undefined || !needed.has(Number(run)) || statSync(path).mtimeMs < old)
+        rmSync(path, { force: true, recursive: true });
+    }
   }
 
   enqueue(run: number): void {
     this.queue.push(run);
-    this.working ??= this.work().finally(() => (this.working = null));
+    this.working ??= this.work().finally(() => {
+      this.working = null;
+      if (this.queue.length > 0 && !this.closed) this.enqueue(this.queue.pop()!);
+    });
   }
 
   async cancel(run: number): Promise<void> {
-    if (this.current?.id === run) return this.current.cancel();
+    if (this.current?.id === run) {
+      this.current.cancelled = true;
+      return this.current.abort.abort(CANCELLED);
+    }
     const waiting = this.queue.indexOf(run);
-    if (waiting < 0) return;
-    this.queue.splice(waiting, 1);
-    await this.finish(run, 'cancelled', 'cancelled before it began');
+    if (waiting >= 0) {
+      this.queue.splice(waiting, 1);
+      return this.finish(run, 'cancelled', 'cancelled before it began');
+    }
+    await this.leave(run);
+  }
+  /** A run that waits for somebody, or that broke, is given up. */
+  private async leave(run: number): Promise<void> {
+    await this.db.query("UPDATE run SET state = 'running' WHERE id = $1 AND state IN ('asks', 'broken')", [run]);
+    await this.giveUp(run, 'given up; what was delivered stays');
+  }
+  private async giveUp(id: number, message: string): Promise<void> {
+    const at = await this.targetOf(id).catch(() => null);
+    if (at) {
+      const { row, document, target, dataset, run } = at;
+      const back = replaces(row, document);
+      if (back) await this.takeBack(id);
+      const tidy = async (): Promise<void> => {
+        if (!back && row.state === 'running') await target.finish?.(document, dataset, run);
+        await target.discard?.(run, dataset, !back);
+      };
+      await tidy().catch((error: Error) => this.log(id, `the target could not be tidied up: ${error.message}`));
+    }
+    await this.finish(id, 'cancelled', message);
+    rmSync(this.landing(id), { force: true });
   }
 
-  /** Stops between two chunks; the runs go on at the next start. */
+  /** Takes a run up again that broke, or that asked and was answered. */
+  async takeUp(run: number): Promise<void> {
+    await this.db.query(
+      "UPDATE run SET state = CASE WHEN started_at IS NULL OR cut IS NULL THEN 'queued' ELSE 'running' END, finished_at = NULL, error = NULL, outage = false WHERE id = $1 AND state IN ('broken', 'asks')",
+      [run],
+    );
+    await this.announce(run);
+    this.enqueue(run);
+  }
+  /** Runs that ended because a system could not be reached go on when it answers again. */
+  async takeUpAfterOutage(): Promise<void> {
+    const rows = await this.db.query<{ id: number; mapping: string; revision: number }>(
+      "SELECT id, mapping, revision FROM run WHERE state = 'broken' AND outage ORDER BY id",
+    );
+    for (const { id, mapping, revision } of rows) {
+      const document = await this.document(mapping, revision);
+      const system = document.target.dataset.split('/')[0]!;
+      const found = await this.systems.test(system).catch(() => null);
+      if (found?.ok) await this.takeUp(id);
+    }
+  }
+
+  /** Stops at once; the runs go on at the next start. */
   async close(): Promise<void> {
     this.closed = true;
-    this.current?.cancel();
+    this.current?.abort.abort();
     await this.working;
   }
 
   private async work(): Promise<void> {
     while (this.queue.length > 0 && !this.closed) {
       const id = this.queue.shift()!;
+      const current: Current = { id, abort: new AbortController(), cancelled: false };
+      this.current = current;
       try {
-        await this.carryOut(id);
+        await this.carryOut(id, current);
       } catch (error) {
-        if (this.closed) return;
-        if (error instanceof Cancelled) await this.finish(id, 'cancelled', 'cancelled before a record was mapped');
-        else await this.finish(id, 'broken', (error as Error).message);
+        if (this.closed && !current.cancelled) return;
+        await this.ended(id, error, current).catch((fault: Error) => {
+          // Not even that could be kept: the next start finds the run as it was left.
+          process.stderr.write(`Run ${id} could not be closed: ${fault.message}\n`);
+        });
+      } finally {
+        this.current = null;
       }
     }
   }
-
-  private async log(run: number, message: string): Promise<void> {
-    await this.db.query('INSERT INTO run_log (run, message) VALUES ($1, $2)', [run, message]);
+  private async ended(id: number, error: unknown, { cancelled }: Current): Promise<void> {
+    if (cancelled) return this.giveUp(id, 'cancelled; what was delivered stays');
+    await this.finish(id, 'broken', (error as Error).message, error instanceof Outage);
   }
+
+  private readonly log = async (run: number, message: string): Promise<void> => {
+    await this.db.query('INSERT INTO run_log (run, message) VALUES ($1, $2)', [run, message]);
+  };
 
   private async announce(id: number): Promise<void> {
     const run: RunSummary | null = await readRun(this.db, id);
     if (run) this.events.send({ type: 'run', run });
   }
 
-  private async finish(run: number, state: string, message: string): Promise<void> {
+  private async finish(run: number, state: string, message: string, outage = false): Promise<void> {
     await this.db.transaction([
       {
-        sql: "UPDATE run SET state = $2, finished_at = clock_timestamp(), error = $3 WHERE id = $1 AND state IN ('queued', 'running')",
-        params: [run, state, state === 'broken' ? message : null],
+        sql: "UPDATE run SET state = $2, finished_at = clock_timestamp(), error = $3, outage = $4 WHERE id = $1 AND state IN ('queued', 'running')",
+        params: [run, state, state === 'broken' || state === 'asks' ? message : null, outage],
       },
-      {
-        sql: "UPDATE failed_record SET state = 'open' WHERE state = 'replaying' AND id IN (SELECT record FROM replay_item WHERE run = $1)",
-        params: [run],
-      },
+      // What may have arrived in an outage stays with its run, which can be taken up again.
+      ...(outage || state === 'asks'
+        ? []
+        : [
+            {
+              sql: "UPDATE failed_record SET state = 'open' WHERE state = 'replaying' AND id IN (SELECT record FROM replay_item WHERE run = $1)",
+              params: [run],
+            },
+          ]),
       { sql: 'INSERT INTO run_log (run, message) VALUES ($1, $2)', params: [run, message] },
     ]);
     await this.announce(run);
     await this.events.waitingChanged();
   }
 
-  private async carryOut(id: number): Promise<void> {
+  private async row(id: number): Promise<RunRow | null> {
     const [run] = await this.db.query<RunRow>(
-      'SELECT id, kind, mapping, revision, state, row_limit, chunk, started_at, source FROM run WHERE id = $1',
+      `SELECT r.id, r.uid, r.kind, r.mapping, r.revision, r.state, r.row_limit, r.chunk, r.read, r.cut, r.sequence, r.sequence_from,
+              r.confirmed_by, r.started_at, r.source, p.removes_at_most FROM run r JOIN plan p ON p.id = r.plan WHERE r.id = $1`,
       [id],
     );
-    if (!run || (run.state !== 'queued' && run.state !== 'running')) return;
-    const [revision] = await this.db.query<{ document: string }>(
+    return run ?? null;
+  }
+  private async document(mapping: string, revision: number): Promise<MappingDocument> {
+    const [found] = await this.db.query<{ document: string }>(
       'SELECT document FROM revision WHERE mapping = $1 AND number = $2',
-      [run.mapping, run.revision],
+      [mapping, revision],
     );
-    const document = parseDocument(JSON.parse(revision!.document));
+    return parseDocument(JSON.parse(found!.document));
+  }
+  private async targetOf(
+    id: number,
+  ): Promise<{ row: RunRow; document: MappingDocument; target: Target; dataset: string; run: TargetRun } | null> {
+    const row = await this.row(id);
+    if (!row) return null;
+    const document = await this.document(row.mapping, row.revision);
+    const { system, dataset } = await this.systems.openDataset(document.target.dataset);
+    const run = this.targetRun(row, new AbortController().signal);
+    return system.target ? { row, document, target: system.target, dataset, run } : null;
+  }
+  private targetRun(run: RunRow, signal: AbortSignal): TargetRun {
+    return {
+      uid: run.uid ?? this.installation,
+      legacy: run.uid === null,
+      kind: run.kind,
+      mayRemove: run.confirmed_by === null ? run.removes_at_most : null,
+      signal,
+    };
+  }
+
+  private async carryOut(id: number, { abort: { signal } }: Current): Promise<void> {
+    const run = await this.row(id);
+    if (!run || (run.state !== 'queued' && run.state !== 'running')) return;
+    const document = await this.document(run.mapping, run.revision);
     const source = await this.systems.openDataset(document.source.primary.dataset);
-    const target = await this.systems.openDataset(document.target.dataset);
-    const plan = await this.sourcePlan(run, document, source.system, source.dataset);
-    if (!target.system.target)
+    const { system, dataset } = await this.systems.openDataset(document.target.dataset);
+    const { target } = system;
+    if (!target)
       throw new Error(
         `Versicle can't write to ${document.target.dataset} yet; choose a dataset of a database, an API that takes records, or a file.`,
       );
-    const resumed = run.state === 'running';
-    if (resumed) await this.log(id, `taken up again after chunk ${run.chunk}`);
+    const targetRun = this.targetRun(run, signal);
+    const plan = await sourcePlanOf(
+      {
+        kind: run.kind,
+        document,
+        system: source.system,
+        dataset: source.dataset,
+        rowLimit: run.row_limit === null ? null : Number(run.row_limit),
+        began: run.source === null ? null : fromJson(run.source),
+        landing: this.landing(id),
+        signal,
+        log: (message) => this.log(id, message),
+      },
+      this.sourceSets,
+    );
+    if (run.state === 'running') await this.log(id, `taken up again after ${counted(Number(run.read), 'record')}`);
     else {
       const total = plan.files.reduce((sum, f) => sum + f.bytes, 0);
+      const most = (await target.chunkRows?.(dataset)) ?? Infinity;
+      const cut: Cut = { rows: Math.min(CHUNK_ROWS, most), characters: CHUNK_CHARACTERS };
       await this.db.query(
-        "UPDATE run SET state = 'running', started_at = clock_timestamp(), source = $2, bytes_total = $3, bytes_done = 0 WHERE id = $1",
-        [id, JSON.stringify(plan), total],
+        `UPDATE run SET state = 'running', started_at = clock_timestamp(), source = $2, bytes_total = $3, bytes_done = 0, cut = $4,
+                sequence_from = COALESCE((SELECT last FROM mapping_sequence s WHERE s.mapping = run.mapping), 0) WHERE id = $1`,
+        [id, JSON.stringify(plan), total, JSON.stringify(cut)],
       );
       await this.log(
         id,
         run.kind === 'replay' ? 'sends failed records again' : `reads ${plan.files.map((f) => f.name).join(', ')}`,
       );
     }
-    for (const line of await target.system.target.prepare(document, target.dataset)) await this.log(id, line);
+    const prepared = await this.patiently(id, signal, () => target.prepare(document, dataset, targetRun));
+    for (const line of prepared) await this.log(id, line);
     await this.announce(id);
-    const [{ started_at: startedAt } = { started_at: null }] = await this.db.query<RunRow>(
-      'SELECT started_at FROM run WHERE id = $1',
-      [id],
-    );
-    const replay = run.kind === 'replay' ? await this.replayRows(id) : null;
+    const job = await this.job((await this.row(id))!, document, plan, target);
+    // What a person said yes to lies ready: nothing is read again.
+    if (run.confirmed_by !== null)
+      return this.conclude(run, document, target, dataset, targetRun, { how: 'finished', well: [] });
+    const drive = new Drive({
+      db: this.db,
+      run: { ...run, ...targetRun },
+      document,
+      target,
+      dataset,
+      job,
+      patiently: (work) => this.patiently(id, signal, work),
+      announce: () => this.announceNowAndThen(id),
+    });
+    const end = await drive.go();
+    if (end.how === 'aborted') throw new Aborted();
+    await this.conclude(run, document, target, dataset, targetRun, end);
+  }
+
+  private async job(run: RunRow, document: MappingDocument, plan: SourcePlan, target: Target): Promise<MapJob> {
+    const replay = run.kind === 'replay' ? await this.replayRows(run.id) : null;
     requireKnownFields(replay ?? [], plan, document);
-    const job: MapJob = {
+    return {
       document,
       source: plan,
-      startedAt: Date.parse(isoTime(startedAt!)),
-      settled: run.chunk,
+      startedAt: Date.parse(isoTime(run.started_at!)),
+      uid: run.uid ?? `${this.installation}-${run.id}`,
+      settled: {
+        chunk: run.chunk,
+        read: Number(run.read),
+        sequence: run.sequence === null ? null : Number(run.sequence),
+      },
       // A limit is of the primary dataset's rows; composed records keep to it already.
       rowLimit: run.row_limit === null || isComposed(document) ? null : Number(run.row_limit),
-      chunkRows: CHUNK_ROWS,
+      cut: run.cut === null ? { rows: CHUNK_ROWS, characters: Infinity } : fromJson(run.cut),
+      sequenceFrom: Number(run.sequence_from ?? 0),
+      open: run.kind === 'full' ? await openFailures(this.db, run.mapping, document) : [],
+      wantsIds: target.wantsIds === true,
       replay,
       keyMaps: await this.keyMaps.of(document),
       keepKeys: await this.keyMaps.isKept(run.mapping),
     };
-    const outcome = await this.drive(id, run, document, target.system.target, target.dataset, job);
-    if (outcome === 'left') return;
-    if (outcome !== 'cancelled')
-      for (const line of (await target.system.target.finish?.(document, target.dataset)) ?? [])
-        await this.log(id, line);
-    if (outcome === 'finished' && run.kind === 'full' && run.row_limit === null) await this.closeGone(id, run.mapping);
-    const after = (await readRun(this.db, id))!;
-    const { read, filtered, skipped, failed, delivered } = after.counts;
-    if (read !== filtered + skipped + failed + delivered)
+  }
+
+  /** Tries again while a system can't be reached, with growing pauses; then the run ends and can be taken up again. */
+  private async patiently<T>(id: number, signal: AbortSignal, work: () => Promise<T>): Promise<T> {
+    const until = Date.now() + OUTAGE_SECONDS * 1000;
+    for (let attempt = 0; ; attempt++) {
+      try {
+        const result = await work();
+        if (attempt > 0) await this.log(id, 'the target answers again; goes on');
+        return result;
+      } catch (error) {
+        if (!(error instanceof Outage) || Date.now() > until) throw error;
+        if (attempt === 0) await this.log(id, `${error.message}; tries again until it answers`);
+        await pause(Math.min(30_000, 250 * 2 ** attempt) * (0.75 + Math.random() / 2), signal);
+      }
+    }
+  }
+
+  private async conclude(
+    run: RunRow,
+    document: MappingDocument,
+    target: Target,
+    dataset: string,
+    targetRun: TargetRun,
+    end: DriveEnd,
+  ): Promise<void> {
+    const { id } = run;
+    // What a document stops does not replace the content of its target by a part.
+    const stays = end.how === 'stopped' && replaces(run, document);
+    const { finish } = target;
+    const finished: Finished =
+      finish && !stays
+        ? await this.patiently(id, targetRun.signal, () => finish.call(target, document, dataset, targetRun))
+        : { log: [] };
+    for (const line of finished.log) await this.log(id, line);
+    if (finished.asks !== undefined) return this.finish(id, 'asks', finished.asks);
+    if (stays) await this.takeBack(id);
+    await target.discard?.(targetRun, dataset, !stays);
+    await closeMended(this.db, id, document, end.well);
+    const { counts } = (await readRun(this.db, id))!;
+    const { read, filtered, skipped, unchanged, failed, delivered } = counts;
+    if (read !== filtered + skipped + unchanged + failed + delivered)
       throw new Error(
-        `The counts do not add up: ${read} read, ${filtered} filtered, ${skipped} skipped, ${failed} failed, ${delivered} delivered. This is a fault of Versicle.`,
+        `The counts do not add up: ${read} read, ${filtered} filtered, ${skipped} skipped, ${unchanged} unchanged, ${failed} failed, ${delivered} delivered. This is a fault of Versicle.`,
       );
     await this.finish(
       id,
-      outcome,
-      outcome === 'finished'
+      end.how,
+      end.how === 'finished'
         ? `finished: ${counted(delivered, 'record')} delivered, ${counted(failed, 'record')} failed`
-        : outcome === 'stopped'
-          ? 'stopped, as the document says for a failure that occurred'
-          : 'cancelled; what was delivered stays',
+        : 'stopped, as the document says for a failure that occurred',
     );
-    if (run.source === null || run.kind === 'full') rmSync(this.landing(id), { force: true });
-    await this.care(target.system.target, target.dataset, delivered).catch((error: Error) =>
+    rmSync(this.landing(id), { force: true });
+    await this.care(target, dataset, delivered).catch((error: Error) =>
       this.log(id, `the table could not be tidied up: ${error.message}`),
     );
   }
 
-  /** A resumed run reads the very files it began with, or ends with a sentence. */
-  private async sourcePlan(
-    run: RunRow,
-    document: MappingDocument,
-    system: OpenSystem,
-    dataset: string,
-  ): Promise<SourcePlan> {
-    const began = run.source === null ? null : fromJson(run.source);
-    if (run.kind === 'replay' && began) return began;
-    if (isComposed(document)) return this.composedPlan(run, document, began);
-    const options = { withDoc: mentionsDoc(document) };
-    if (!system.sourcePlan) {
-      if (!system.read) throw new Error(`${document.source.primary.dataset} holds no records that could be read.`);
-      if (run.kind === 'replay')
-        return replayPlan({ names: (await system.describe(dataset)).fields.map((f) => f.name), marks: null });
-      if (began && existsSync(this.landing(run.id))) return began;
-      // What a run read from a system that moves on is kept beside the store until it ends, so that it can be taken up again.
-      await this.log(run.id, `fetches the records of ${document.source.primary.dataset}`);
-      const landed = await land(system.read(dataset, options), this.landing(run.id), run.row_limit);
-      await this.log(run.id, `fetched ${counted(landed.records, 'record')}`);
-      return landed.plan;
-    }
-    const plan = await system.sourcePlan(dataset, options);
-    if (!began) return plan;
-    for (const [i, file] of began.files.entries()) {
-      const now = plan.files[i];
-      if (now?.name !== file.name || now.bytes !== file.bytes || now.changed !== file.changed)
-        throw new Error(
-          `${file.name} has changed since the run began, so it can't go on where it was. Start a new run; records that arrived already are not doubled where the document upserts.`,
-        );
-    }
-    return began;
+  /** What was loaded beside a target and does not take its place was not delivered. */
+  private async takeBack(run: number): Promise<void> {
+    await this.db.transaction([
+      {
+        sql: "INSERT INTO run_log (run, message) SELECT id, delivered || ' loaded records did not take the place of what the target has; it stays as it was' FROM run WHERE id = $1 AND delivered > 0",
+        params: [run],
+      },
+      {
+        sql: 'UPDATE run SET read = read - delivered - unchanged, delivered = 0, unchanged = 0 WHERE id = $1',
+        params: [run],
+      },
+    ]);
   }
-  /** Composed records are kept beside the store until the run ends, so that it can be taken up again. */
-  private async composedPlan(run: RunRow, document: MappingDocument, began: SourcePlan | null): Promise<SourcePlan> {
-    if (run.kind === 'replay') return replayPlan(await this.sourceSets.names(document));
-    const path = this.landing(run.id);
-    if (began && existsSync(path)) return began;
-    await this.log(run.id, `composes the records of ${counted(membersOf(document).length, 'dataset')} in PostgreSQL`);
-    let cancelled = false;
-    const { plan, composed } = await this.sourceSets
-      .compose(document, {
-        rowLimit: run.row_limit === null ? null : Number(run.row_limit),
-        path,
-        startedAt: Date.now(),
-        cancel: (stop) => {
-          const cancel = (): void => {
-            cancelled = true;
-            stop();
-          };
-          this.current = { id: run.id, cancel };
-        },
-      })
-      .catch((error: Error) => {
-        throw cancelled ? new Cancelled() : error;
-      });
-    const { read, multiplied, unmatched, filtered, folded, records } = composed.counts;
-    const n = (count: number): string => count.toLocaleString('en-GB');
-    await this.log(
-      run.id,
-      `${n(read)} read + ${n(multiplied)} multiplied = ${n(unmatched)} unmatched + ${n(filtered)} filtered + ${n(folded)} folded + ${n(records)} records`,
-    );
-    for (const remark of composed.remarks) await this.log(run.id, remark);
-    return plan;
-  }
+
   private landing(run: number): string {
     return join(this.directory, `run-${run}.jsonl`);
   }
@@ -289,9 +419,12 @@ export class Engine {
       row_number: string;
       file: string | null;
       source: Record<string, string | null> | string;
-      cause: string;
+      duplicate: boolean;
+      delivery_key: string | null;
+      sequence: string | null;
     }>(
-      "SELECT f.id, f.row_number, f.file, f.source, f.cause FROM replay_item i JOIN failed_record f ON f.id = i.record WHERE i.run = $1 ORDER BY (f.cause = 'duplicate_key'), f.row_number, f.id",
+      `SELECT f.id, f.row_number, f.file, f.source, i.duplicate, f.delivery_key, f.sequence
+         FROM replay_item i JOIN failed_record f ON f.id = i.record WHERE i.run = $1 ORDER BY i.duplicate, i.place, f.id`,
       [run],
     );
     return rows.map((r) => ({
@@ -299,79 +432,10 @@ export class Engine {
       row: Number(r.row_number),
       file: r.file,
       source: fromJson(r.source),
-      duplicate: r.cause === 'duplicate_key',
+      duplicate: r.duplicate,
+      deliveryKey: r.delivery_key,
+      sequence: r.sequence === null ? null : Number(r.sequence),
     }));
-  }
-
-  /**
-   * Lets the mapping thread run and carries its chunks on. Two belts, each in order: delivery to the target, and keeping in
-   * the store. While a chunk is kept, the next one is delivered already; the target's journal makes that safe.
-   */
-  private drive(
-    id: number,
-    run: RunRow,
-    document: MappingDocument,
-    target: Target,
-    table: string,
-    job: MapJob,
-  ): Promise<'finished' | 'cancelled' | 'stopped' | 'left'> {
-    const worker = new Worker(new URL('./map-worker.js', import.meta.url), {
-      workerData: job,
-      resourceLimits: { maxYoungGenerationSizeMb: 96 },
-    });
-    return new Promise((resolve, reject) => {
-      let cancelled = false;
-      let delivering: Promise<unknown> = Promise.resolve();
-      let keeping: Promise<unknown> = Promise.resolve();
-      let answered: (rows: readonly FailedRow[]) => void = () => undefined;
-      const end = (result: 'finished' | 'cancelled' | 'stopped' | 'left'): void => {
-        this.current = null;
-        void worker.terminate().then(() => resolve(result));
-      };
-      const broken = (error: Error): void => {
-        this.current = null;
-        void worker.terminate().then(() => reject(error));
-      };
-      const deliver = async (mapped: MappedChunk): Promise<Settled> => {
-        const rejections = await target.deliver(deliveryOf(this.installation, id, run.kind, document, table, mapped));
-        const settled = { run: id, mapping: run.mapping, revision: run.revision, chunk: mapped, rejections };
-        if (rejections.length === 0) return { ...settled, rejected: [] };
-        const items = rejections.map((r) => ({
-          index: r.index,
-          line: r.line,
-          failure: failureOf(r, document, mapped.insertOnly),
-        }));
-        const rejected = new Promise<readonly FailedRow[]>((answer) => (answered = answer));
-        worker.postMessage({ kind: 'rejected', chunk: mapped.chunk, items } satisfies ToMapper);
-        return { ...settled, rejected: await rejected };
-      };
-      const keep = async (delivered: Promise<Settled>, mapped: MappedChunk): Promise<void> => {
-        await this.db.transaction(settleChunk(await delivered));
-        await this.announceNowAndThen(id);
-        if (cancelled) return;
-        if (mapped.stopped !== null) end('stopped');
-        else worker.postMessage({ kind: 'settled', chunk: mapped.chunk } satisfies ToMapper);
-      };
-      this.current = {
-        id,
-        cancel: () => {
-          cancelled = true;
-          keeping.then(() => end(this.closed ? 'left' : 'cancelled'), broken);
-        },
-      };
-      worker.on('error', broken);
-      worker.on('message', (message: FromMapper) => {
-        if (message.kind === 'broken') return broken(new Error(message.message));
-        if (message.kind === 'end') return cancelled ? undefined : end(message.stopped ? 'stopped' : 'finished');
-        if (message.kind === 'rejected') return answered(message.rows);
-        if (cancelled) return;
-        const delivered = delivering.then(() => deliver(message));
-        delivering = delivered;
-        keeping = keeping.then(() => keep(delivered, message));
-        keeping.catch(broken);
-        delivered.catch(() => undefined);
-      });
-    });
   }
 
   private announced = 0;
@@ -382,20 +446,6 @@ export class Engine {
     await this.announce(id);
   }
 
-  /** Open records of this mapping that a whole run did not meet again are not in the way any more. */
-  private async closeGone(run: number, mapping: string): Promise<void> {
-    await this.db.transaction([
-      {
-        sql: "INSERT INTO failed_event (record, run, revision, what, message) SELECT id, $1, revision, 'closed', 'did not fail in this run any more' FROM failed_record WHERE mapping = $2 AND state IN ('open', 'remark') AND run < $1 ON CONFLICT DO NOTHING",
-        params: [run, mapping],
-      },
-      {
-        sql: "UPDATE failed_record SET state = 'closed', updated_at = now() WHERE mapping = $2 AND state IN ('open', 'remark') AND run < $1",
-        params: [run, mapping],
-      },
-    ]);
-  }
-
   /** The run has ended already when the stores are looked after. */
   private async care(target: Target, table: string, delivered: number): Promise<void> {
     await target.care?.(table, delivered);
@@ -403,88 +453,5 @@ export class Engine {
   }
 }
 
-function deliveryOf(
-  source: string,
-  run: number,
-  kind: 'full' | 'replay',
-  document: MappingDocument,
-  table: string,
-  mapped: MappedChunk,
-): Delivery {
-  const { key, fields } = document.target;
-  const loaded = new Set(document.lines.filter(isLoaded).map((l) => l.target));
-  const written = fields.filter((f) => loaded.has(f.name));
-  return {
-    source,
-    run,
-    chunk: mapped.chunk,
-    table,
-    columns: written.map((f) => f.name),
-    types: written.map((f) => parseFieldType(f.type).sql),
-    key,
-    mode: mapped.insertOnly ? 'insert' : deliveryMode(document, kind === 'replay'),
-    rows: mapped.counts.written,
-    copy: mapped.copy,
-  };
-}
-
-/** The field that a refusal speaks of: named in the sentence, or in the constraint's name as databases make it (table_field_check). */
-function fieldNamedBy({ message, constraint }: Rejection, document: MappingDocument): string | null {
-  const names = document.target.fields.map((f) => f.name).sort((a, b) => b.length - a.length);
-  const within = (text: string, name: string): boolean =>
-    new RegExp(`(^|[^\\p{L}\\p{N}])${name.replace(/[^\p{L}\p{N}_]/gu, '\\$&')}([^\\p{L}\\p{N}]|$)`, 'u').test(text);
-  return (
-    names.find((name) => new RegExp(`\\b${name.replace(/[^\p{L}\p{N}_]/gu, '\\$&')}\\b`, 'u').test(message)) ??
-    names.find((name) => constraint !== null && within(constraint, name)) ??
-    null
-  );
-}
-
-/** The target's refusal as a failure, filed under the line of the field that it names. */
-function failureOf(rejection: Rejection, document: MappingDocument, replayedDuplicate: boolean): Failure {
-  const named = rejection.column ?? fieldNamedBy(rejection, document);
-  const isKey = rejection.code === '23505';
-  const target = isKey ? document.target.key.join(', ') || named : named;
-  const line = document.lines.find((l) => l.target === (isKey ? (document.target.key[0] ?? named) : named))?.id ?? null;
-  const causes: Record<string, Failure['cause']> = {
-    '23503': 'reference_missing',
-    '22001': 'too_long',
-    delivery_failed: 'delivery_failed',
-  };
-  const cause = causes[rejection.code] ?? 'target_rejected';
-  if (isKey && replayedDuplicate)
-    return {
-      line,
-      target,
-      cause: 'duplicate_key',
-      message: `${target} is in the target already, from the record that came first.`,
-      values: {},
-    };
-  return { line, target, cause, message: `The target refused: ${rejection.message}`, values: {} };
-}
-
-/** Failed records that are sent again come as they were kept; only the names of the fields are needed. */
-/** Records that were read before the source set was changed have other fields than the lines ask for now. */
-function requireKnownFields(rows: readonly ReplayRow[], plan: SourcePlan, document: MappingDocument): void {
-  const composed = plan.fields.some((f) => f.name === PLACE_FIELDS.row);
-  const known = new Set(plan.fields.map((f) => f.name));
-  const strangers = rows.filter(({ source }) => {
-    const names = Object.keys(source);
-    const others = composed !== isComposed(document) || !names.some((name) => known.has(name));
-    return names.join() !== 'row' && names.length > 0 && others;
-  });
-  if (strangers.length > 0)
-    throw new Error(
-      `${counted(strangers.length, 'of these records was', 'of these records were')} read before the source set was changed, and can't be sent again as they are; run the plan instead.`,
-    );
-}
-
-function replayPlan({ names, marks }: { names: readonly string[]; marks: DeclaredMarks }): SourcePlan {
-  return {
-    kind: 'files',
-    files: [],
-    format: { kind: 'jsonl', encoding: 'utf-8' },
-    fields: names.map((name) => ({ name, type: 'text' })),
-    ...(marks instanceof Map ? { marks: Object.fromEntries(marks) } : {}),
-  };
-}
+const replaces = (run: RunRow, document: MappingDocument): boolean =>
+  run.kind === 'full' && document.write.mode === 'replace';

@@ -1,4 +1,3 @@
-import { createHash } from 'node:crypto';
 import { parentPort, workerData } from 'node:worker_threads';
 import {
   ByteWriter,
@@ -25,6 +24,7 @@ import {
 import { recordsOf } from '@versicle/files';
 import { marksOfPlan } from '../systems/kinds/kind.ts';
 import type { ChunkCounts, FailedRow, FromMapper, MapJob, MappedChunk, Refused, ToMapper } from './messages.ts';
+import { identityOf, labelOf, WentWell } from './went-well.ts';
 
 /** Reads and maps in a thread of its own: while one chunk is delivered, the next is made; never more than two are out. */
 
@@ -36,6 +36,9 @@ const mapping = compileMapping(job.document, fields);
 const columns = mapping.columns.map((c) => ({ name: c.name, type: c.type.value }));
 const keyOf = job.keepKeys ? keyReader(mapping) : null;
 const toTyped = rowTyper(fields);
+const well = job.open.length > 0 ? new WentWell(job.open) : null;
+const numbered = job.document.lines.some((l) => l.kind === 'generated' && (l.generate ?? 'uuid') === 'sequence');
+const keyIndexes = mapping.keys.find((k) => k.primary)?.indexes ?? [];
 /** Composed records carry their place in the primary dataset. */
 const placed = placeReader(names);
 const send = (message: FromMapper, transfer: ArrayBuffer[] = []): void => port.postMessage(message, transfer);
@@ -105,6 +108,8 @@ const copyText = new ByteWriter(1024 * 1024);
 
 class Chunk {
   readonly counts: ChunkCounts = { read: 0, filtered: 0, skipped: 0, failed: 0, written: 0, remarks: 0 };
+  /** Of the records as read. */
+  characters = 0;
   private readonly failed: FailedRow[] = [];
   private readonly settled: MappedChunk['settled'][number][] = [];
   /**
@@ -114,6 +119,8 @@ class Chunk {
   private readonly origins: Origin[] = [];
   private readonly ats: number[] = [];
   private readonly keys: (DeliveredKey | null)[] = [];
+  private readonly ids: string[] = [];
+  private readonly sequences: number[] = [];
   stopped: number | null = null;
 
   /** `insertOnly`: replayed duplicates, which may only come in as new records. */
@@ -122,6 +129,7 @@ class Chunk {
   add(mapper: MappingRun, { origin, rows }: SourceBatch, at: number): void {
     this.counts.read++;
     const raw = rows[at]!;
+    this.characters += charactersOf(raw);
     const known = raw instanceof Unreadable || !placed ? raw : placed(raw).row;
     const row = known instanceof Unreadable ? known : fitted(known);
     const values = row instanceof Unreadable || toTyped === null ? row : toTyped(row);
@@ -134,42 +142,74 @@ class Chunk {
     }
     const { row: number, file } = origin.replay || !placed ? NOWHERE : placeOf(origin, at, raw);
     if (number > 0) mapper.fileName = file;
-    const outcome = mapper.apply(values, origin.replay?.[at]?.row ?? (number > 0 ? number : origin.first + at));
+    const again = origin.replay?.[at];
+    const outcome = mapper.apply(
+      values,
+      again?.row ?? (number > 0 ? number : origin.first + at),
+      again?.sequence ?? undefined,
+    );
     this.counts[outcome.kind]++;
+    if (outcome.kind !== 'failed' && well !== null) this.notice(outcome, origin, at, row as SourceCells);
     if (outcome.kind === 'written') {
       if (keyOf !== null) this.keys.push(keyOf(values, outcome.values));
+      if (numbered) this.sequences.push(mapper.given);
       this.write(row as SourceCells, origin, at, outcome);
     } else if (outcome.kind === 'failed')
       this.failed.push(failedRow(raw, placeOf(origin, at, raw), mappedOf(outcome.values), outcome.failures));
-    else if (origin.replay) this.close(origin.replay[at]!.id, outcome);
+    else if (again) this.close(again.id, outcome);
     if (outcome.stop) this.stopped = origin.first + at;
+  }
+  private notice({ kind, values, remarks }: Outcome, origin: Origin, at: number, row: SourceCells): void {
+    const remarked = remarks.length > 0;
+    well!.read(labelOf(placed ? ownCells(row) : row), () => sourceOf(row), remarked);
+    if (well!.wantsPlaces) {
+      const place = placeOf(origin, at, row);
+      well!.place(`${place.file ?? ''}:${place.row}`);
+    }
+    if (kind !== 'written' || !well!.wantsKeys) return;
+    const key = keyIndexes.map((i) => outputText(values[i] ?? null, columns[i]!.type));
+    well!.key(JSON.stringify(key), remarked);
   }
 
   private write(row: SourceCells, origin: Origin, at: number, { values, remarks }: Outcome): void {
-    if (origin.replay)
-      this.settled.push({ id: origin.replay[at]!.id, what: 'delivered', index: this.ats.length, message: '' });
+    const again = origin.replay?.[at];
+    if (again) this.settled.push({ id: again.id, what: 'delivered', index: this.ats.length, message: '' });
+    if (job.wantsIds) this.ids.push(idOf(origin, at));
     copyLine(copyText, values, columns);
     this.origins.push(origin);
     this.ats.push(at);
     if (remarks.length === 0) return;
     this.counts.remarks += remarks.length;
     const place = { ...placeOf(origin, at, row), replayed: null };
-    this.failed.push({ ...failedRow(row, place, mappedOf(values), remarks, 'remark:'), remark: true });
+    this.failed.push({ ...failedRow(row, place, mappedOf(values), remarks, 'remark:'), remark: true, index: this.ats.length - 1 });
   }
   private close(id: number, { kind, skip }: Outcome): void {
     const message = kind === 'filtered' ? 'the filter leaves it out now' : `skipped by ${skip}`;
     this.settled.push({ id, what: 'closed', index: -1, message });
   }
 
-  message(chunk: number): MappedChunk {
-    const { counts, insertOnly, failed, settled, stopped, keys } = this;
-    return { kind: 'chunk', chunk, counts, bytes, copy: copyText.take(), insertOnly, failed, settled, stopped, keys };
+  message(chunk: number, sequence: number): MappedChunk {
+    const { counts, insertOnly, failed, settled, stopped, keys, ids } = this;
+    return {
+      kind: 'chunk',
+      chunk,
+      counts,
+      bytes,
+      sequence,
+      copy: copyText.take(),
+      insertOnly,
+      failed,
+      settled,
+      stopped,
+      keys,
+      ids,
+    };
   }
 
   /** The full records of those that the target refused. Their identity goes by their row: asked for late, out of turn. */
   refused(items: readonly Refused[]): FailedRow[] {
     const read = new Map<Origin, readonly RawRow[]>();
-    return items.map(({ index, failure, line }) => {
+    return items.map(({ index, failure, line, answer }) => {
       const origin = this.origins[index]!;
       const at = this.ats[index]!;
       const rows = read.get(origin) ?? origin.again();
@@ -177,9 +217,25 @@ class Chunk {
       const place = placeOf(origin, at, rows[at]!);
       const cells = copyCells(line);
       const mapped = Object.fromEntries(columns.map((c, i) => [c.name, cells[i] ?? null]));
-      return failedRow(fitted(rows[at] as SourceCells), place, mapped, [failure], `row ${place.row}:`);
+      return {
+        ...failedRow(fitted(rows[at] as SourceCells), place, mapped, [failure], `row ${place.row}:`),
+        deliveryKey: job.wantsIds ? idOf(origin, at) : null,
+        sequence: this.sequences[index] ?? null,
+        answer,
+      };
     });
   }
+}
+
+/** What the target may know a record by: it stays the same when the record is sent again, in this run or in a replay. */
+function idOf(origin: Origin, at: number): string {
+  return origin.replay?.[at]?.deliveryKey ?? `${job.uid}-${origin.first + at}`;
+}
+function charactersOf(raw: RawRow): number {
+  if (raw instanceof Unreadable) return raw.raw.length;
+  let sum = 0;
+  for (const cell of raw) if (cell !== null) sum += cell.length;
+  return sum;
 }
 
 type SourceCells = readonly (string | null)[];
@@ -203,17 +259,22 @@ function failedRow(
   failures: readonly Failure[],
   prefix = '',
 ): FailedRow {
-  const source: Record<string, string | null> =
-    raw instanceof Unreadable
-      ? { row: raw.raw }
-      : Object.fromEntries(names.flatMap((n, i) => (placed && isPlaceField(n) ? [] : [[n, raw[i] ?? null]])));
-  const key = `${prefix}${createHash('sha256').update(JSON.stringify(source)).digest('hex').slice(0, 32)}`;
+  const source = raw instanceof Unreadable ? { row: raw.raw } : sourceOf(raw);
+  const key = `${prefix}${identityOf(source)}`;
   const occurrence = (occurrences.get(key) ?? 0) + 1;
   occurrences.set(key, occurrence);
-  const known = Object.values(source).filter((v) => v !== null);
-  const label = (raw instanceof Unreadable ? raw.raw : known.slice(0, 2).join(', ')).slice(0, 80);
+  const label = raw instanceof Unreadable ? raw.raw.slice(0, 80) : labelOf(Object.values(source));
   const identity = occurrence === 1 ? key : `${key}#${occurrence}`;
-  return { row, file, identity, label, source, mapped, failures, remark: false, replayed };
+  const failed = { row, file, identity, label, source, mapped, failures, remark: false, replayed };
+  return { ...failed, index: null, deliveryKey: null, sequence: null, answer: null };
+}
+function sourceOf(raw: SourceCells): Record<string, string | null> {
+  const source = Object.create(null) as Record<string, string | null>;
+  for (const [i, name] of names.entries()) if (!placed || !isPlaceField(name)) source[name] = raw[i] ?? null;
+  return source;
+}
+function* ownCells(row: SourceCells): Generator<string | null> {
+  for (const [i, name] of names.entries()) if (!isPlaceField(name)) yield row[i] ?? null;
 }
 
 /** Chunks that are out and not settled yet, by their number. */
@@ -230,10 +291,9 @@ port.on('message', (message: ToMapper) => {
 async function untilOut(atMost: number): Promise<void> {
   while (out.size > atMost) await new Promise<void>((resolve) => (roomMade = resolve));
 }
-async function hand(chunk: Chunk, number: number): Promise<void> {
-  const message = chunk.message(number);
+async function hand(message: MappedChunk, chunk: Chunk): Promise<void> {
   await untilOut(1);
-  out.set(number, chunk);
+  out.set(message.chunk, chunk);
   send(message, [message.copy.buffer as ArrayBuffer]);
 }
 
@@ -244,12 +304,18 @@ async function main(): Promise<void> {
     return send({ kind: 'broken', message });
   }
   const mapper = new MappingRun(mapping, { startedAt: timestampOfMillis(job.startedAt), keyMaps: job.keyMaps });
-  let number = 0;
+  mapper.number = job.sequenceFrom;
+  const { settled, cut } = job;
+  let number = settled.chunk;
   let read = 0;
   let chunk = new Chunk(false);
   const flush = async (insertOnly: boolean): Promise<void> => {
-    number++;
-    if (number > job.settled) await hand(chunk, number);
+    // The text of a chunk is taken also where it arrived in an earlier life of the run: the next one begins with none.
+    const message = chunk.message(number + 1, mapper.number);
+    if (read > settled.read || settled.read === 0) {
+      number++;
+      await hand(message, chunk);
+    }
     chunk = new Chunk(insertOnly);
   };
   let stopped = false;
@@ -266,12 +332,15 @@ async function main(): Promise<void> {
       chunk.add(mapper, batch, at);
       stopped = chunk.stopped !== null;
       if (stopped) break batches;
-      if (chunk.counts.read >= job.chunkRows) await flush(insertOnly);
+      // The next chunk begins right after the last record that was settled, wherever it was cut then.
+      const resumes = read === settled.read;
+      if (resumes || chunk.counts.read >= cut.rows || chunk.characters >= cut.characters) await flush(insertOnly);
+      if (resumes) mapper.number = settled.sequence ?? mapper.number;
     }
   // Also a source without records is one chunk: a target that is replaced must become empty.
   if (chunk.counts.read > 0 || number === 0) await flush(false);
   await untilOut(0);
-  send({ kind: 'end', bytes, stopped });
+  send({ kind: 'end', bytes, stopped, well: well?.ids ?? [] });
 }
 
 main().catch((error: Error) => send({ kind: 'broken', message: error.message }));

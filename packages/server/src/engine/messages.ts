@@ -7,16 +7,46 @@ export interface MapJob {
   readonly source: SourcePlan;
   /** Milliseconds since the epoch: what now() means throughout the run, also after it was resumed. */
   readonly startedAt: number;
-  /** Chunks that are settled already: they are mapped again, for the keys they hold, and not delivered. */
-  readonly settled: number;
+  /** The run's own id: what records are known by at the target is made of it. */
+  readonly uid: string;
+  /** Where an earlier life of the run came to: these records are mapped again, for the keys they hold, and not delivered. */
+  readonly settled: Checkpoint;
   readonly rowLimit: number | null;
-  readonly chunkRows: number;
+  readonly cut: Cut;
+  /** The last number of the mapping's sequence before this run. */
+  readonly sequenceFrom: number;
+  /** What is in the way since earlier runs, to see whether it goes well now. */
+  readonly open: readonly OpenFailure[];
+  /** Whether the target wants an id with each record. */
+  readonly wantsIds: boolean;
   /** Instead of the source: failed records that are sent again, as they were read. */
   readonly replay: readonly ReplayRow[] | null;
   /** What mapped_key() finds. */
   readonly keyMaps: KeyMaps;
   /** Whether the keys of what is delivered are kept. */
   readonly keepKeys: boolean;
+}
+/** What cuts a run into chunks: the same in each of its lives, or the journal would take one chunk for another. */
+export interface Cut {
+  readonly rows: number;
+  /** Characters of the records as read. */
+  readonly characters: number;
+}
+/** How far a run came: settled chunks, the source's records in them, and the last number of its sequence. */
+export interface Checkpoint {
+  readonly chunk: number;
+  readonly read: number;
+  readonly sequence: number | null;
+}
+export interface OpenFailure {
+  readonly id: number;
+  /** The hash of what was read, with `remark:` before it where it is one. */
+  readonly identity: string;
+  readonly label: string;
+  /** File and row of what could not be read. */
+  readonly place: string | null;
+  /** The target key's values as JSON, where they are known. */
+  readonly key: string | null;
 }
 export interface ReplayRow {
   readonly id: number;
@@ -25,6 +55,9 @@ export interface ReplayRow {
   readonly source: Readonly<Record<string, string | null>>;
   /** It failed as a duplicate: sent again, it must not overwrite the record that won. */
   readonly duplicate: boolean;
+  /** What the target knows the record by, and its number in the sequence, where it had one. */
+  readonly deliveryKey: string | null;
+  readonly sequence: number | null;
 }
 
 export interface FailedRow {
@@ -37,8 +70,14 @@ export interface FailedRow {
   readonly failures: readonly Failure[];
   /** It is not in the way; it only has something to be noted. */
   readonly remark: boolean;
+  /** A remark's record among the written ones of its chunk. */
+  readonly index: number | null;
   /** The failed record that was sent again. */
   readonly replayed: number | null;
+  readonly deliveryKey: string | null;
+  readonly sequence: number | null;
+  /** The target's own words. */
+  readonly answer: string | null;
 }
 
 export interface ChunkCounts {
@@ -56,6 +95,10 @@ export interface MappedChunk {
   readonly chunk: number;
   readonly counts: ChunkCounts;
   readonly bytes: number;
+  /** The last number of the sequence. */
+  readonly sequence: number;
+  /** By index of the written records, where the target wants them. */
+  readonly ids: readonly string[];
   /** COPY text of `counts.written` rows. */
   readonly copy: Uint8Array;
   readonly failed: readonly FailedRow[];
@@ -74,7 +117,7 @@ export interface MappedChunk {
 }
 export type FromMapper =
   | MappedChunk
-  | { kind: 'end'; bytes: number; stopped: boolean }
+  | { kind: 'end'; bytes: number; stopped: boolean; well: readonly number[] }
   | { kind: 'rejected'; rows: readonly FailedRow[] }
   | { kind: 'broken'; message: string };
 /** A written record that the target refused: its index among them, why, and the row that was handed over. */
@@ -82,6 +125,7 @@ export interface Refused {
   readonly index: number;
   readonly failure: Failure;
   readonly line: string;
+  readonly answer: string | null;
 }
 /**
  * `settled`: the chunk is delivered and kept; `rejected`: asks for the full record of rows of a chunk, by their index among

@@ -1,5 +1,5 @@
 import { keepKeys } from '../key-maps/key-maps.ts';
-import type { Rejection, Statement } from '../store/database.ts';
+import type { Delivered, Statement } from '../store/database.ts';
 import type { FailedRow, MappedChunk } from './messages.ts';
 
 export interface Settled {
@@ -9,34 +9,39 @@ export interface Settled {
   readonly chunk: MappedChunk;
   /** Records that the target refused, in full. */
   readonly rejected: readonly FailedRow[];
-  readonly rejections: readonly Rejection[];
+  readonly delivered: Delivered;
+  /** The run gives numbers of the mapping's sequence. */
+  readonly numbered: boolean;
 }
 
 /** All that the store keeps of a chunk, as the statements of one transaction: failed records, counters, checkpoint. */
-export function settleChunk({ run, mapping, revision, chunk, rejected, rejections }: Settled): Statement[] {
-  const refused = new Set(rejections.map((r) => r.index));
+export function settleChunk({ run, mapping, revision, chunk, rejected, delivered, numbered }: Settled): Statement[] {
+  const refused = new Set(delivered.rejections.map((r) => r.index));
   const again = rejected.map((r) => r.replayed).filter((id) => id !== null);
-  const failed = [...chunk.failed, ...rejected];
+  // A record that the target refused did not go on with its remarks.
+  const lost = chunk.failed.filter((f) => f.index !== null && refused.has(f.index));
+  const failed = [...chunk.failed.filter((f) => !lost.includes(f)), ...rejected];
+  const remarks = chunk.counts.remarks - lost.reduce((sum, f) => sum + f.failures.length, 0);
   const settled = chunk.settled
     .filter((s) => s.index < 0 || !refused.has(s.index))
     .filter((s) => !again.includes(s.id));
   const { counts } = chunk;
-  const delivered = chunk.keys.flatMap((key, i) => (key === null || refused.has(i) ? [] : [key]));
+  const keys = chunk.keys.flatMap((key, i) => (key === null || refused.has(i) ? [] : [key]));
   return [
     ...(failed.length > 0 ? [keepFailed(run, mapping, revision, failed)] : []),
-    ...(delivered.length > 0
+    ...(keys.length > 0
       ? [
           keepKeys(
             mapping,
             run,
-            delivered.map((k) => k.source),
-            delivered.map((k) => k.target),
+            keys.map((k) => k.source),
+            keys.map((k) => k.target),
           ),
         ]
       : []),
     ...(settled.length > 0 ? closeSettled(run, revision, settled) : []),
     {
-      sql: `UPDATE run SET chunk = $2, read = read + $3, filtered = filtered + $4, skipped = skipped + $5, failed = failed + $6, delivered = delivered + $7, remarks = remarks + $8, bytes_done = $9 WHERE id = $1`,
+      sql: `UPDATE run SET chunk = $2, read = read + $3, filtered = filtered + $4, skipped = skipped + $5, failed = failed + $6, delivered = delivered + $7, remarks = remarks + $8, bytes_done = $9, unchanged = unchanged + $10, sequence = $11 WHERE id = $1`,
       params: [
         run,
         chunk.chunk,
@@ -44,11 +49,21 @@ export function settleChunk({ run, mapping, revision, chunk, rejected, rejection
         counts.filtered,
         counts.skipped,
         counts.failed + rejected.length,
-        counts.written - rejected.length,
-        counts.remarks,
+        counts.written - rejected.length - delivered.unchanged,
+        remarks,
         chunk.bytes,
+        delivered.unchanged,
+        chunk.sequence,
       ],
     },
+    ...(numbered
+      ? [
+          {
+            sql: 'INSERT INTO mapping_sequence (mapping, last) VALUES ($1, $2) ON CONFLICT (mapping) DO UPDATE SET last = GREATEST(mapping_sequence.last, EXCLUDED.last)',
+            params: [mapping, chunk.sequence],
+          },
+        ]
+      : []),
     {
       sql: 'INSERT INTO run_chunk (run, chunk, read, delivered) SELECT id, chunk, read, delivered FROM run WHERE id = $1',
       params: [run],
@@ -75,15 +90,15 @@ function keepFailed(run: number, mapping: string, revision: number, failed: read
   });
   return {
     sql: `WITH incoming AS (
-        SELECT * FROM json_to_recordset($1::json) AS r (identity text, state text, "row" bigint, file text, cause text, line text, message text, example text, label text, failures jsonb, source json, mapped json, replayed bigint)
+        SELECT * FROM json_to_recordset($1::json) AS r (identity text, state text, "row" bigint, file text, cause text, line text, message text, example text, label text, failures jsonb, source json, mapped json, replayed bigint, "deliveryKey" text, sequence bigint, answer text)
       ), again AS (
-        UPDATE failed_record f SET state = i.state, run = $2, revision = $4, cause = i.cause, line = i.line, message = i.message, example = i.example, failures = i.failures, mapped = i.mapped, updated_at = now()
+        UPDATE failed_record f SET state = i.state, run = $2, revision = $4, cause = i.cause, line = i.line, message = i.message, example = i.example, failures = i.failures, mapped = i.mapped, delivery_key = COALESCE(f.delivery_key, i."deliveryKey"), sequence = COALESCE(f.sequence, i.sequence), answer = i.answer, updated_at = now()
           FROM incoming i WHERE f.id = i.replayed RETURNING f.id, f.message
       ), kept AS (
-        INSERT INTO failed_record (mapping, identity, state, run, revision, row_number, file, cause, line, message, example, label, failures, source, mapped)
-        SELECT $3, identity, state, $2, $4, "row", file, cause, line, message, example, label, failures, source, mapped FROM incoming WHERE replayed IS NULL
+        INSERT INTO failed_record (mapping, identity, state, run, revision, row_number, file, cause, line, message, example, label, failures, source, mapped, delivery_key, sequence, answer)
+        SELECT $3, identity, state, $2, $4, "row", file, cause, line, message, example, label, failures, source, mapped, "deliveryKey", sequence, answer FROM incoming WHERE replayed IS NULL
         ON CONFLICT (mapping, identity) WHERE state IN ('open', 'replaying', 'remark')
-        DO UPDATE SET run = EXCLUDED.run, revision = EXCLUDED.revision, row_number = EXCLUDED.row_number, file = EXCLUDED.file, cause = EXCLUDED.cause, line = EXCLUDED.line, message = EXCLUDED.message, example = EXCLUDED.example, failures = EXCLUDED.failures, mapped = EXCLUDED.mapped, updated_at = now()
+        DO UPDATE SET run = EXCLUDED.run, revision = EXCLUDED.revision, row_number = EXCLUDED.row_number, file = EXCLUDED.file, cause = EXCLUDED.cause, line = EXCLUDED.line, message = EXCLUDED.message, example = EXCLUDED.example, failures = EXCLUDED.failures, mapped = EXCLUDED.mapped, delivery_key = COALESCE(failed_record.delivery_key, EXCLUDED.delivery_key), sequence = COALESCE(failed_record.sequence, EXCLUDED.sequence), answer = EXCLUDED.answer, updated_at = now()
         RETURNING id, message
       )
       INSERT INTO failed_event (record, run, revision, what, message)

@@ -140,11 +140,12 @@ export class Failures {
          INSERT INTO run (kind, plan, mapping, revision, started_by, source)
          SELECT 'replay', r.plan, r.mapping, $3, $4, r.source FROM run r WHERE r.id = $2 RETURNING id
        ), taken AS (
-         UPDATE failed_record SET state = 'replaying', updated_at = now() WHERE state = 'open' AND id = ANY ($1::bigint[]) RETURNING id
+         UPDATE failed_record SET state = 'replaying', updated_at = now() WHERE state = 'open' AND id = ANY ($1::bigint[]) RETURNING id, cause, row_number
        ), items AS (
-         INSERT INTO replay_item (run, record) SELECT made.id, taken.id FROM made, taken RETURNING record
+         INSERT INTO replay_item (run, record, place, duplicate)
+         SELECT made.id, taken.id, row_number() OVER (ORDER BY taken.row_number, taken.id), taken.cause = 'duplicate_key' FROM made, taken RETURNING record
        ) SELECT (SELECT id FROM made) AS run, (SELECT count(*) FROM items) AS n`,
-      [chosen.map((c) => c.id), Math.max(...chosen.map((c) => c.run)), revision!.number, person],
+      [chosen.map((c) => c.id), chosen.reduce((newest, c) => Math.max(newest, c.run), 0), revision!.number, person],
     );
     return { run: made!.run, records: Number(made!.n) };
   }

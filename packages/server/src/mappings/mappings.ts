@@ -277,6 +277,7 @@ export class Mappings {
     if (row.published === row.draft)
       throw refused(`The draft is the same as revision ${row.number}; there is nothing to publish.`);
     await this.requireSound(document);
+    await this.requireFit(document);
     const [made] = await this.db.query<{ number: number; published_at: string }>(
       `INSERT INTO revision (mapping, number, document, note, published_by)
        SELECT id, COALESCE((SELECT max(number) FROM revision WHERE mapping = $1), 0) + 1, draft, $2, $3
@@ -285,6 +286,16 @@ export class Mappings {
     );
     if (!made) throw conflict('The draft was changed while it was being published. Look at it again, then publish.');
     return { number: made.number, note, publishedAt: isoTime(made.published_at), publishedBy: person };
+  }
+
+  /** What the target itself has against the document. A target that does not answer now is asked again by the run. */
+  private async requireFit(document: MappingDocument): Promise<void> {
+    try {
+      const { system, dataset } = await this.systems.openDataset(document.target.dataset);
+      await system.target?.check?.(document, dataset);
+    } catch (error) {
+      if (error instanceof Problem) throw error;
+    }
   }
 
   /** The fields of a document's source now, and how its formats declare numbers and dates to be written. */

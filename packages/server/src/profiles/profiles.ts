@@ -103,7 +103,7 @@ export class Profiles {
     try {
       const plan = system.sourcePlan
         ? await system.sourcePlan(asked.dataset, {})
-        : await this.landed(asked, system.read?.(asked.dataset, {}), kept);
+        : await this.landed(asked, detail.fields.map((f) => f.name), system.read?.(asked.dataset, {}), kept);
       const fields = detail.fields.map(({ name, type, nullable, key }) => ({ name, type, nullable, key }));
       const found = await this.inWorker({ plan, fields, checks, rowLimit: asked.rowLimit });
       return { ...found, references: await this.references(asked, found.profile) } as Result;
@@ -113,11 +113,12 @@ export class Profiles {
   }
   private async landed(
     { rowLimit, system }: Asked,
+    known: readonly string[],
     batches: Parameters<typeof land>[0] | undefined,
     kept: string,
   ): Promise<SourcePlan> {
     if (!batches) throw refused(`${system} holds no records.`);
-    return (await land(batches, kept, rowLimit === null ? null : String(rowLimit))).plan;
+    return (await land(batches, { path: kept, rowLimit, known: () => Promise.resolve(known) })).plan;
   }
 
   private inWorker(job: ProfileJob): Promise<{ profile: DatasetProfile; quality: Quality; millis: number }> {

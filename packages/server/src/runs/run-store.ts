@@ -26,6 +26,7 @@ interface RunRow {
   failed: string;
   delivered: string;
   remarks: string;
+  unchanged: string;
   bytes_done: string | null;
   bytes_total: string | null;
   error: string | null;
@@ -98,6 +99,7 @@ function summaryOf(row: RunRow): RunSummary {
       read: Number(row.read),
       filtered: Number(row.filtered),
       skipped: Number(row.skipped),
+      unchanged: Number(row.unchanged),
       failed: Number(row.failed),
       delivered: Number(row.delivered),
       remarks: Number(row.remarks),

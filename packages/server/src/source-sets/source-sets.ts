@@ -226,11 +226,11 @@ export class SourceSets {
         ? asked.wanted
         : null;
     const some = wanted === null ? {} : system.selects ? { filter: keyFilter(wanted) } : { keys: wanted.values };
-    const landed = await land(system.read(dataset, { ...options, ...some }), join(home, `${place}.jsonl`), null);
+    const landed = await land(system.read(dataset, { ...options, ...some }), { path: join(home, `${place}.jsonl`) });
     const records = of(landed.plan);
     const found = { ...records, ...(wanted ? { asked: wanted.values.length } : {}) };
-    // Of no records, or of some that an API found, only the system itself knows all fields.
-    if (records.names.length > 0 && (wanted === null || system.selects)) return found;
+    // A member that no record has this time is empty, not unknown; tables tell their fields with each record.
+    if (records.names.length > 0 && system.selects) return found;
     const known = (await this.structures.describe(id, dataset)).fields.map((f) => f.name);
     return { ...found, names: [...new Set([...records.names, ...known])] };
   }

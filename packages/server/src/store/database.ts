@@ -13,13 +13,22 @@ export interface Rejection {
   readonly line: string;
   readonly code: string;
   readonly message: string;
-  readonly column: string | null;
+  /** Columns that the refusal is about, where the database says so. */
+  readonly columns: readonly string[];
   readonly constraint: string | null;
+  /** The target's own words, where they say more than the message. */
+  readonly answer?: string;
+}
+/** What became of a chunk. */
+export interface Delivered {
+  readonly rejections: readonly Rejection[];
+  /** Rows that the target has already as they are, or keeps as it has them. */
+  readonly unchanged: number;
 }
 
 /** How a chunk of finished rows gets into a table. */
 export interface Delivery {
-  /** Which Versicle delivers: an outside database may hear of several. Empty for our own databases. */
+  /** The run's own id, which no other run anywhere has. */
   readonly source: string;
   readonly run: number;
   readonly chunk: number;
@@ -32,6 +41,22 @@ export interface Delivery {
   readonly rows: number;
   /** COPY text, one line a row. */
   readonly copy: Uint8Array;
+  /** By row: what a target may know a record by that is sent again; empty where the target has no use for it. */
+  readonly ids: readonly string[];
+}
+/** What a run that replaces a table's content puts in its place at the end. */
+export interface Swap {
+  readonly source: string;
+  readonly table: string;
+  readonly columns: readonly string[];
+  /** Share of the rows (0 to 1) that may go without a person's word; null: a person has spoken. */
+  readonly mayRemove: number | null;
+}
+export interface Swapped {
+  /** Rows before and after; `done` is false where a person must be asked first. */
+  readonly before: number;
+  readonly after: number;
+  readonly done: boolean;
 }
 
 /**
@@ -44,8 +69,12 @@ export interface Database {
   exec(sql: string): Promise<void>;
   /** All or nothing; gives each statement's rows. */
   transaction(statements: readonly Statement[]): Promise<Row[][]>;
-  /** Delivers a chunk at most once: a chunk that is in the journal already is left alone and its rejections are given again. */
-  deliver(delivery: Delivery): Promise<Rejection[]>;
+  /** Delivers a chunk at most once: a chunk that is in the journal already is left alone and what became of it is given again. */
+  deliver(delivery: Delivery): Promise<Delivered>;
+  /** Puts what a run loaded beside a table in its place, in one transaction and at most once. */
+  swap(swap: Swap): Promise<Swapped>;
+  /** Removes what a run loaded beside a table. */
+  discard(source: string): Promise<void>;
   close(): Promise<void>;
 }
 
@@ -59,8 +88,4 @@ export class DatabaseError extends Error {
     super(message);
     this.name = 'DatabaseError';
   }
-}
-
-export function quoteIdentifier(name: string): string {
-  return `"${name.replace(/"/g, '""')}"`;
 }

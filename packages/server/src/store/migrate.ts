@@ -5,6 +5,7 @@ import m002 from './migrations/002-connect.sql';
 import m003 from './migrations/003-look-schedule.sql';
 import m004 from './migrations/004-life-of-a-mapping.sql';
 import m005 from './migrations/005-reasons.sql';
+import m006 from './migrations/006-trust.sql';
 
 /** Forward only; a released migration is never edited. */
 const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -13,6 +14,7 @@ const migrations: readonly (readonly [number: number, name: string, sql: string]
   [3, 'look-schedule', m003],
   [4, 'life-of-a-mapping', m004],
   [5, 'reasons', m005],
+  [6, 'trust', m006],
 ];
 
 export async function migrate(db: Database): Promise<void> {

@@ -1,7 +1,7 @@
 import { PGlite, type Transaction } from '@electric-sql/pglite';
 import { parentPort, workerData } from 'node:worker_threads';
-import type { Delivery, Rejection, Statement } from './database.ts';
-import { deliverChunk, JOURNAL, type DeliveryTransaction } from './deliver.ts';
+import type { Delivered, Delivery, Statement, Swap } from './database.ts';
+import { deliverChunk, discardOf, JOURNAL, swapContent, type DeliveryTransaction } from './deliver.ts';
 
 /** Owns one PGlite. Requests are served in the order of arrival, each as a whole. */
 
@@ -16,6 +16,8 @@ type Call =
   | { id: number; kind: 'exec'; sql: string }
   | { id: number; kind: 'transaction'; statements: Statement[] }
   | { id: number; kind: 'deliver'; delivery: Delivery }
+  | { id: number; kind: 'swap'; swap: Swap }
+  | { id: number; kind: 'discard'; source: string }
   | { id: number; kind: 'close' };
 
 /** Text for everything that JavaScript would bend: dates stay as PostgreSQL prints them, int8 and numeric as text. */
@@ -43,6 +45,11 @@ async function serve(call: Call): Promise<unknown> {
       });
     case 'deliver':
       return deliver(call.delivery);
+    case 'swap':
+      return db.transaction((tx) => swapContent(transactionOf(tx), call.swap));
+    case 'discard':
+      await db.exec(discardOf(call.source));
+      return null;
     case 'close':
       await db.exec('CHECKPOINT');
       await db.close();
@@ -50,22 +57,26 @@ async function serve(call: Call): Promise<unknown> {
   }
 }
 
-async function deliver(delivery: Delivery): Promise<Rejection[]> {
-  const rejected = await db.transaction((tx) => deliverChunk(transactionOf(tx), delivery));
+async function deliver(delivery: Delivery): Promise<Delivered> {
+  const delivered = await db.transaction((tx) => deliverChunk(transactionOf(tx), delivery));
   sinceCheckpoint += delivery.rows;
   if (sinceCheckpoint > 250_000) {
     sinceCheckpoint = 0;
     await db.exec('CHECKPOINT');
   }
-  return rejected;
+  return delivered;
 }
 function transactionOf(tx: Transaction): DeliveryTransaction {
   return {
     exec: (sql) => tx.exec(sql),
-    query: (sql, params) => tx.query(sql, params),
+    query: async (sql, params) => {
+      const { rows, affectedRows } = await tx.query<Record<string, unknown>>(sql, params);
+      return { rows, count: affectedRows ?? 0 };
+    },
     copy: async (table, columns, text) => {
       const blob = new Blob([text as Uint8Array<ArrayBuffer>]);
-      await tx.query(`COPY ${table} (${columns}) FROM '/dev/blob'`, [], { blob });
+      const { affectedRows } = await tx.query(`COPY ${table} (${columns}) FROM '/dev/blob'`, [], { blob });
+      return affectedRows ?? 0;
     },
   };
 }

@@ -1,7 +1,16 @@
 import { cpSync, existsSync, mkdirSync, renameSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { Worker } from 'node:worker_threads';
-import { DatabaseError, type Database, type Delivery, type Rejection, type Row, type Statement } from './database.ts';
+import {
+  DatabaseError,
+  type Database,
+  type Delivered,
+  type Delivery,
+  type Row,
+  type Statement,
+  type Swap,
+  type Swapped,
+} from './database.ts';
 
 interface Waiting {
   resolve(value: unknown): void;
@@ -79,8 +88,14 @@ export class PgliteDatabase implements Database {
   transaction(statements: readonly Statement[]): Promise<Row[][]> {
     return this.call({ kind: 'transaction', statements }) as Promise<Row[][]>;
   }
-  deliver(delivery: Delivery): Promise<Rejection[]> {
-    return this.call({ kind: 'deliver', delivery }, [delivery.copy.buffer as ArrayBuffer]) as Promise<Rejection[]>;
+  deliver(delivery: Delivery): Promise<Delivered> {
+    return this.call({ kind: 'deliver', delivery }, [delivery.copy.buffer as ArrayBuffer]) as Promise<Delivered>;
+  }
+  swap(swap: Swap): Promise<Swapped> {
+    return this.call({ kind: 'swap', swap }) as Promise<Swapped>;
+  }
+  async discard(source: string): Promise<void> {
+    await this.call({ kind: 'discard', source });
   }
   async close(): Promise<void> {
     if (this.ended) return;

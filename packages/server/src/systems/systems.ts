@@ -25,6 +25,7 @@ import { nextLook } from '../structures/look-schedule.ts';
 import { checkConnection, openConnection } from './kinds/index.ts';
 import type { KindContext, OpenSystem } from './kinds/kind.ts';
 import { preview, type PreviewOptions } from './preview.ts';
+import { requestJournal } from './request-journal.ts';
 
 interface SystemRow {
   [key: string]: unknown;
@@ -269,6 +270,7 @@ export class Systems {
         ]);
         return Number(row!.n);
       },
+      requests: requestJournal(this.db),
     };
   }
 

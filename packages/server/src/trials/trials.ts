@@ -173,8 +173,12 @@ export class Trials {
     const options = { withDoc: mentionsDoc(document) };
     if (system.sourcePlan) return system.sourcePlan(dataset, options);
     if (!system.read) throw new Error(`${document.source.primary.dataset} holds no records that could be read.`);
-    const limit = trial.rowLimit === null ? null : String(trial.rowLimit);
-    return (await land(system.read(dataset, options), landed, limit)).plan;
+    const abort = new AbortController();
+    trial.stop = () => abort.abort();
+    const { signal } = abort;
+    const known = async (): Promise<string[]> => (await system.describe(dataset)).fields.map((f) => f.name);
+    const batches = system.read(dataset, { ...options, signal });
+    return (await land(batches, { path: landed, rowLimit: trial.rowLimit, signal, known })).plan;
   }
 
   private inWorker(mapping: string, trial: Trial, job: TrialJob): Promise<TrialReport> {

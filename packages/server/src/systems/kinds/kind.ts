@@ -8,7 +8,7 @@ import {
   type RawRow,
   type SourceField,
 } from '@versicle/core';
-import type { Database, Delivery, Rejection } from '../../store/database.ts';
+import type { Database, Delivered, Delivery, Rejection } from '../../store/database.ts';
 
 /** Files that a run reads in its own thread, as plain data that can be sent there and kept. */
 export interface SourcePlan {
@@ -38,15 +38,41 @@ export interface SourceBatch {
 export type Found = Omit<Diagnosis, 'at' | 'millis'>;
 export type Described = Omit<DatasetDetail, 'system' | 'systemName'>;
 
+/** The run that a target works for. */
+export interface TargetRun {
+  /** Its own id, which no other run anywhere has. */
+  readonly uid: string;
+  /** It began before runs had ids: journals know it by its number. */
+  readonly legacy: boolean;
+  readonly kind: 'full' | 'replay';
+  /** Share of the target's rows (0 to 1) that may go without a person's word; null: a person has spoken. */
+  readonly mayRemove: number | null;
+  /** Aborted when the run is cancelled or the server stops. */
+  readonly signal: AbortSignal;
+}
+/** How a run ended at its target; `asks`: what a person must say yes to first. */
+export interface Finished {
+  readonly log: readonly string[];
+  readonly asks?: string;
+}
 /** Where finished records go. A chunk that was delivered already is not delivered twice. */
 export interface Target {
+  /** What stands against the document before anything is made, asked at publishing. Throws a Problem. */
+  check?(document: MappingDocument, dataset: string): Promise<void>;
   /** Makes or checks what the document describes. Gives lines for the log. Throws a Problem. */
-  prepare(document: MappingDocument, dataset: string): Promise<string[]>;
-  deliver(delivery: Delivery): Promise<Rejection[]>;
-  /** What makes the delivered chunks whole when a run has ended well; done again, it gives the same. Gives lines for the log. */
-  finish?(document: MappingDocument, dataset: string): Promise<string[]>;
+  prepare(document: MappingDocument, dataset: string, run: TargetRun): Promise<string[]>;
+  /** Throws an Outage when it can't be known now what became of the chunk: the same call later tells. */
+  deliver(delivery: Delivery, run: TargetRun): Promise<Delivered>;
+  /** What makes the delivered chunks whole when a run has ended well; done again, it gives the same. */
+  finish?(document: MappingDocument, dataset: string, run: TargetRun): Promise<Finished>;
+  /** Removes what a run needed only while it went on; `isDelivered`: what it loaded counts. */
+  discard?(run: TargetRun, dataset: string, isDelivered: boolean): Promise<void>;
   /** What does the store good after a run. */
   care?(dataset: string, delivered: number): Promise<void>;
+  /** Records in a chunk at the most, where the target wants fewer than others. */
+  chunkRows?(dataset: string): Promise<number>;
+  /** Whether it wants `ids` of what it is handed. */
+  readonly wantsIds?: true;
 }
 
 /** One kind of system, opened on one connection. What a kind can't do it leaves out. */
@@ -73,6 +99,8 @@ export interface Finder {
   takes(keys: readonly string[]): boolean;
 }
 export interface ReadOptions {
+  /** Aborted when nobody waits for the records any more. */
+  readonly signal?: AbortSignal | undefined;
   /** Whether nested records come with the whole record as `_doc`. */
   readonly withDoc?: boolean;
   /** A rule that rows must meet, and one to sort by (`-` before it turns the order round); only where the kind `selects`. */
@@ -97,6 +125,19 @@ export interface KindContext {
     limit: number,
   ): Promise<{ id: number; receivedAt: string; headers: string; body: string }[]>;
   receivedCount(): Promise<number>;
+  /** Requests of a run's chunk to an API, kept before and after each. */
+  readonly requests: RequestJournal;
+}
+/** What became of records that were sent in one request: refusals by place, or that nobody knows. */
+export type RequestOutcome = readonly Rejection[];
+export interface RequestJournal {
+  /** What was sent of a chunk in an earlier life of the run; a null outcome: no answer was kept. */
+  of(run: string, chunk: number): Promise<{ first: number; records: number; outcome: RequestOutcome | null }[]>;
+  begin(run: string, chunk: number, first: number, records: number): Promise<void>;
+  settle(run: string, chunk: number, first: number, outcome: RequestOutcome): Promise<void>;
+  /** Nothing was sent after all. */
+  undo(run: string, chunk: number, first: number): Promise<void>;
+  forget(run: string): Promise<void>;
 }
 
 /** A kind: opens a connection. It is made known in index.ts, and nowhere else. */

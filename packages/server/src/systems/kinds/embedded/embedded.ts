@@ -1,8 +1,9 @@
 import { counted, quoteName } from '@versicle/core';
 import { refused } from '../../../http/problem.ts';
-import { DatabaseError, quoteIdentifier, type Database } from '../../../store/database.ts';
+import { DatabaseError, type Database } from '../../../store/database.ts';
+import { datasetName, tableName } from '../../../store/table-name.ts';
 import type { Kind, OpenSystem, ReadOptions, SourceBatch } from '../kind.ts';
-import { fromClause, SqlTables } from '../sql/tables.ts';
+import { SqlTables, swapped } from '../sql/tables.ts';
 
 /** A PostgreSQL database that Versicle keeps itself, in a PGlite of its own. */
 export const embedded: Kind<'embedded'> = {
@@ -30,13 +31,16 @@ function openEmbedded(database: Database, name: string): OpenSystem {
     selects: true,
     read: (dataset, options) => read(database, tables, dataset, options),
     target: {
+      check: (document, dataset) => tables.check(document, dataset),
       prepare: (document, dataset) => tables.prepare(document, dataset),
-      // Only this Versicle delivers here; its journal must be found again whatever the installation is called.
-      deliver: (delivery) => database.deliver({ ...delivery, source: '' }),
+      // Before runs had ids of their own, this journal knew them by their numbers only.
+      deliver: (delivery, { legacy }) => database.deliver(legacy ? { ...delivery, source: '' } : delivery),
+      finish: (document, dataset, run) => swapped(document, dataset, run, (swap) => database.swap(swap)),
+      discard: ({ uid }) => database.discard(uid),
       /** PGlite neither vacuums nor writes checkpoints by itself. */
       care: async (dataset, delivered) => {
         if (delivered < 10_000) return;
-        await database.exec(`VACUUM (ANALYZE) ${quoteIdentifier(dataset)}`);
+        await database.exec(`VACUUM (ANALYZE) ${tableName(dataset)}`);
         await database.exec('CHECKPOINT');
       },
     },
@@ -55,15 +59,15 @@ async function* read(
   // Named by their places: an order by a field must mean the field, not its text.
   const list = columns.map((c, i) => `${quoteName(c.name)}::text AS "c${i}"`).join(', ');
   const isTable = (await tables.tables()).some(
-    (t) => t.kind === 'r' && fromClause(dataset).endsWith(quoteName(t.name)),
+    (t) => t.kind === 'r' && tableName(dataset) === tableName(datasetName(t.schema, t.name)),
   );
   const byPlace = isTable && order === null;
   let after = '(0,0)';
   let offset = 0;
   for (;;) {
     const sql = byPlace
-      ? `SELECT ctid::text AS " place", ${list} FROM ${fromClause(dataset)} WHERE ctid > $1::tid${where ? ` AND ${where}` : ''} ORDER BY ctid LIMIT ${PAGE}`
-      : `SELECT ${list} FROM ${fromClause(dataset)} WHERE $1 <> ''${where ? ` AND ${where}` : ''}${order ? ` ORDER BY ${order}` : ''} OFFSET ${offset} LIMIT ${PAGE}`;
+      ? `SELECT ctid::text AS " place", ${list} FROM ${tableName(dataset)} WHERE ctid > $1::tid${where ? ` AND ${where}` : ''} ORDER BY ctid LIMIT ${PAGE}`
+      : `SELECT ${list} FROM ${tableName(dataset)} WHERE $1 <> ''${where ? ` AND ${where}` : ''}${order ? ` ORDER BY ${order}` : ''} OFFSET ${offset} LIMIT ${PAGE}`;
     const found = await database.query(sql, [after]).catch((error: Error) => {
       throw error instanceof DatabaseError ? refused(`${dataset} can't be read this way: ${error.message}`) : error;
     });

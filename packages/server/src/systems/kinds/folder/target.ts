@@ -1,4 +1,17 @@
-import { mkdirSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
+import {
+  closeSync,
+  constants,
+  existsSync,
+  lstatSync,
+  mkdirSync,
+  openSync,
+  readdirSync,
+  readFileSync,
+  renameSync,
+  rmSync,
+  statSync,
+  writeFileSync,
+} from 'node:fs';
 import { join } from 'node:path';
 import {
   converterTo,
@@ -14,13 +27,22 @@ import {
 } from '@versicle/core';
 import { openRecordFile, outputKind, WriteError } from '@versicle/files';
 import { refused } from '../../../http/problem.ts';
-import type { Delivery, Rejection } from '../../../store/database.ts';
-import type { Target } from '../kind.ts';
+import type { Delivered, Delivery } from '../../../store/database.ts';
+import type { Finished, Target, TargetRun } from '../kind.ts';
+
+/** What the file was like when we wrote it last: one that is not so any more is somebody else's. */
+interface Made {
+  readonly bytes: number;
+  readonly changed: number;
+}
+const MADE = 'made.json';
+/** The columns that a part was written with; parts of older versions have no such line. */
+const COLUMNS = '#columns ';
 
 /**
- * Writes records into a file of the folder. Chunks are kept beside it, each under its number and put there in one step, so
- * that none counts twice; the file itself is made of them when the run ends, and takes its place in one step too. A replay
- * adds its chunks and makes the file anew.
+ * Writes records into a file of the folder. Chunks are kept beside it, each under its run and number and put there in one
+ * step, so that none counts twice; the file itself is made of them when the run ends, and takes its place in one step too.
+ * A run that replaces the content leaves the older parts alone until then; a replay adds its own and makes the file anew.
  */
 export class FolderTarget implements Target {
   constructor(private readonly root: string) {}
@@ -32,10 +54,11 @@ export class FolderTarget implements Target {
       throw refused(
         `A file can't be updated record by record (${mode}); use replace, which writes it anew with each run, or insert for a new file.`,
       );
+    this.requireOurs(dataset);
     try {
       const kind = outputKind(dataset);
       if (kind !== 'xlsx') rowFormat(kind, fieldsOf(document));
-      mkdirSync(this.partsOf(dataset), { recursive: true });
+      makeFolder(this.partsOf(dataset));
     } catch (error) {
       throw error instanceof WriteError || error instanceof FormatError
         ? refused(error.message)
@@ -43,35 +66,59 @@ export class FolderTarget implements Target {
     }
     return Promise.resolve([`writes the file ${dataset}`]);
   }
-
-  deliver(delivery: Delivery): Promise<Rejection[]> {
-    const folder = this.partsOf(delivery.table);
-    mkdirSync(folder, { recursive: true });
-    // A whole run writes the file anew: what earlier runs left is not part of it.
-    if (delivery.chunk === 1 && delivery.mode === 'replace')
-      for (const name of readdirSync(folder))
-        if (!name.startsWith(`${number(delivery.run)}-`)) rmSync(join(folder, name));
-    const path = join(folder, `${number(delivery.run)}-${number(delivery.chunk)}`);
-    writeFileSync(`${path}.new`, delivery.copy);
-    renameSync(`${path}.new`, path);
-    return Promise.resolve([]);
+  async check(document: MappingDocument, dataset: string): Promise<void> {
+    requireFileName(dataset);
+    this.requireOurs(dataset);
+    const kind = outputKind(dataset);
+    if (kind !== 'xlsx') rowFormat(kind, fieldsOf(document));
+    return Promise.resolve();
   }
 
-  async finish(document: MappingDocument, dataset: string): Promise<string[]> {
+  /** Refuses to write over a file that somebody else made or changed. */
+  private requireOurs(dataset: string): void {
+    const path = join(this.root, dataset);
+    const there = lstatSync(path, { throwIfNoEntry: false });
+    if (!there) return;
+    const folder = this.partsOf(dataset);
+    const made = existsSync(join(folder, MADE)) ? (JSON.parse(readFileSync(join(folder, MADE), 'utf8')) as Made) : null;
+    // Versions before this one kept parts, and did not say what they made of them.
+    if (made === null && existsSync(folder) && readdirSync(folder).some((n) => PART.test(n))) return;
+    if (made !== null && there.isFile() && made.bytes === there.size && made.changed === there.mtimeMs) return;
+    throw refused(
+      made === null
+        ? `${dataset} is in the folder already, and Versicle did not make it; it would be overwritten. Name another file, or move this one away.`
+        : `${dataset} was changed since Versicle wrote it; the change would be overwritten. Move or rename the file, and it is made anew.`,
+    );
+  }
+
+  async deliver(delivery: Delivery, { uid }: TargetRun): Promise<Delivered> {
+    const folder = this.partsOf(delivery.table);
+    makeFolder(folder);
+    const path = join(folder, `${number(delivery.run)}-${number(delivery.chunk)}-${short(uid)}`);
+    const columns = Buffer.from(`${COLUMNS}${JSON.stringify(delivery.columns)}\n`);
+    writeNew(`${path}.new`, Buffer.concat([columns, delivery.copy]));
+    renameSync(`${path}.new`, path);
+    return Promise.resolve({ rejections: [], unchanged: 0 });
+  }
+
+  async finish(document: MappingDocument, dataset: string, run: TargetRun): Promise<Finished> {
     requireFileName(dataset);
     const fields = fieldsOf(document);
     const readers = fields.map((f) => converterTo(f.type, 'text'));
     const folder = this.partsOf(dataset);
+    const replaces = document.write.mode === 'replace' && run.kind === 'full';
+    const all = readdirSync(folder).filter((n) => PART.test(n));
+    const wanted = all.filter((n) => !replaces || n.endsWith(`-${short(run.uid)}`)).sort();
     const partial = join(folder, `whole${/\.[^.]+$/.exec(dataset)![0]}`);
+    rmSync(partial, { force: true });
     let records = 0;
     try {
       const file = await openRecordFile(partial, fields);
-      for (const part of readdirSync(folder)
-        .filter((n) => /^\d+-\d+$/.test(n))
-        .sort()) {
-        const lines = readFileSync(join(folder, part), 'utf8').split('\n').slice(0, -1);
+      for (const name of wanted) {
+        const { places, lines } = partAt(join(folder, name), fields);
         for (const line of lines) {
-          file.write(copyCells(line).map((cell, i) => valueOf(cell, readers[i]!)));
+          const cells = copyCells(line);
+          file.write(fields.map((_, i) => valueOf(cells[places[i]!] ?? null, readers[i]!)));
           if (++records % 5000 === 0) await file.flush();
         }
         await file.flush();
@@ -80,8 +127,24 @@ export class FolderTarget implements Target {
     } catch (error) {
       throw error instanceof WriteError || error instanceof FormatError ? refused(error.message) : error;
     }
+    // A file that came into the folder meanwhile is not ours either.
+    this.requireOurs(dataset);
+    const { size, mtimeMs } = statSync(partial);
+    writeNew(join(folder, `${MADE}.new`), Buffer.from(JSON.stringify({ bytes: size, changed: mtimeMs } satisfies Made)));
+    // Whatever happens between these two, the file counts as ours: its parts are there.
+    rmSync(join(folder, MADE), { force: true });
     renameSync(partial, join(this.root, dataset));
-    return [`the file ${dataset} has ${records.toLocaleString('en-GB')} records`];
+    renameSync(join(folder, `${MADE}.new`), join(folder, MADE));
+    if (replaces) for (const name of all) if (!wanted.includes(name)) rmSync(join(folder, name));
+    return { log: [`the file ${dataset} has ${records.toLocaleString('en-GB')} records`] };
+  }
+
+  /** What a run brought that replaces the content and does not end well is no part of the file. */
+  async discard({ uid }: TargetRun, dataset: string, isDelivered: boolean): Promise<void> {
+    const folder = this.partsOf(dataset);
+    if (!isDelivered && existsSync(folder))
+      for (const name of readdirSync(folder)) if (name.endsWith(`-${short(uid)}`)) rmSync(join(folder, name));
+    return Promise.resolve();
   }
 
   private partsOf(dataset: string): string {
@@ -89,6 +152,9 @@ export class FolderTarget implements Target {
   }
 }
 
+/** `run-chunk-id`; parts of older versions have no id. */
+const PART = /^\d+-\d+(-[0-9a-f]+)?$/;
+const short = (uid: string): string => uid.replace(/[^0-9a-f]/g, '').slice(0, 16);
 const number = (n: number): string => String(n).padStart(9, '0');
 function valueOf(cell: string | null, read: ReturnType<typeof converterTo>): Value {
   if (cell === null || !read) return cell;
@@ -106,6 +172,29 @@ function requireFileName(dataset: string): void {
     throw refused(
       `“${dataset}” can't be the name of a file in the folder; leave out slashes, stars and a dot in front.`,
     );
+}
+/** The records of a part, and where each field stands in them; -1 where the part was written without it. */
+function partAt(path: string, fields: readonly OutField[]): { places: readonly number[]; lines: readonly string[] } {
+  const lines = readFileSync(path, 'utf8').split('\n').slice(0, -1);
+  if (!lines[0]?.startsWith(COLUMNS)) return { places: fields.map((_, i) => i), lines };
+  const columns = JSON.parse(lines[0].slice(COLUMNS.length)) as string[];
+  return { places: fields.map((f) => columns.indexOf(f.name)), lines: lines.slice(1) };
+}
+/** Never through a link that somebody put there. */
+function writeNew(path: string, content: Uint8Array): void {
+  rmSync(path, { force: true });
+  const file = openSync(path, constants.O_WRONLY | constants.O_CREAT | constants.O_EXCL | constants.O_NOFOLLOW, 0o644);
+  try {
+    writeFileSync(file, content);
+  } finally {
+    closeSync(file);
+  }
+}
+function makeFolder(path: string): void {
+  const there = lstatSync(path, { throwIfNoEntry: false });
+  if (there && !there.isDirectory())
+    throw refused(`${path} is no folder of ours; Versicle keeps parts of files there. Move it away.`);
+  if (!there) mkdirSync(path, { recursive: true });
 }
 function unwritable(root: string, error: unknown): Error {
   return refused(`Versicle can't write into ${root}: ${(error as Error).message}`);

@@ -15,6 +15,9 @@ export interface Page {
   readonly records: readonly Tree[];
   /** The parameter or address of the next page; null: there is none. */
   readonly next: string | null;
+  /** Whether there are more, and how many records there are in all, where the answer says so. */
+  readonly more: boolean | null;
+  readonly total: number | null;
 }
 
 /** Answers that are not in the form that was expected: what came instead. */
@@ -31,7 +34,9 @@ export function memberAt(tree: Tree, path: string): Tree | undefined {
 }
 
 export function pageOf(answer: HttpAnswer, endpoint: Endpoint): Page {
-  if (answer.status === 204 || answer.text.trim() === '') return { records: [], next: null };
+  if (answer.status === 204) return { records: [], next: null, more: false, total: null };
+  if (answer.text.trim() === '')
+    throw new UnexpectedAnswer(`${answer.url} answered with nothing at all (status ${answer.status}).`);
   return endpoint.body === 'xml' ? xmlPage(answer, endpoint) : jsonPage(answer, endpoint);
 }
 
@@ -46,12 +51,69 @@ function jsonPage(answer: HttpAnswer, endpoint: Endpoint): Page {
   }
   const path = endpoint.records ?? guessRecords(answer.text);
   const found = memberAt(tree, path);
+  const fault = faultAmong(tree, path, Array.isArray(found));
+  if (fault !== null)
+    throw new UnexpectedAnswer(`${answer.url} answered with status ${answer.status}, but with a fault: ${fault}`);
   if (found === undefined)
     throw new UnexpectedAnswer(
       `There is nothing at “${path}” in the answer of ${answer.url}; it has ${tree instanceof Map ? [...(tree as Members).keys()].join(', ') : 'a list'}.`,
     );
   const records = found === null ? [] : Array.isArray(found) ? (found as Tree[]) : [found];
-  return { records, next: nextOf(tree, answer, endpoint) };
+  return { records, next: nextOf(tree, answer, endpoint), ...whatFollows(tree) };
+}
+
+/** Members that answers without records have, when something went wrong. */
+const FAULT_MEMBERS =
+  /^(errors?|error_?(code|description|message|type)|message|code|status|detail|title|type|instance|success|ok|timestamp|path|trace_?id|request_?id|help|documentation_url)$/i;
+/** What an answer with a good status says is wrong all the same; null where nothing is. */
+function faultAmong(tree: Tree, path: string, hasList: boolean): string | null {
+  if (!(tree instanceof Map)) return null;
+  const members = tree as Members;
+  const wrong = [...members].find(([name, value]) =>
+    /^(success|ok)$/i.test(name) ? value === 'false' : /^errors?$/i.test(name) && name !== path && !isEmpty(value),
+  );
+  if (!wrong) return null;
+  // A record may well have a field of such a name; what is nothing but a fault is no record.
+  if (path === '' && !hasList && ![...members.keys()].every((name) => FAULT_MEMBERS.test(name))) return null;
+  const [name, value] = wrong;
+  const said = typeof value === 'string' ? value : value instanceof Map ? (value as Members).get('message') : null;
+  return typeof said === 'string' && said !== 'false' ? `“${said.slice(0, 200)}”` : `“${name}” is ${value === 'false' ? 'false' : 'not empty'}`;
+}
+function isEmpty(value: Tree): boolean {
+  if (value === null || value === 'false' || value === '' || value === '0') return true;
+  return Array.isArray(value) ? value.length === 0 : value instanceof Map && value.size === 0;
+}
+
+/** What the answer says of further pages, in it or in the member that is about paging. */
+function whatFollows(tree: Tree): Pick<Page, 'more' | 'total'> {
+  const about: Members[] = tree instanceof Map ? [tree as Members] : [];
+  for (const [name, value] of about[0] ?? [])
+    if (value instanceof Map && /^(paging|pagination|page|pages|meta|metadata|links?|_meta)$/i.test(name)) about.push(value as Members);
+  let more: boolean | null = null;
+  let total: number | null = null;
+  for (const members of about)
+    for (const [name, value] of members) {
+      if (/^(has_?more|has_?next(_?page)?|more|is_?last)$/i.test(name) && (value === 'true' || value === 'false'))
+        more ??= (value === 'true') !== /last/i.test(name);
+      if (/^(total|total_?(count|items|records|results|elements)|record_?count)$/i.test(name) && typeof value === 'string')
+        total ??= /^\d{1,15}$/.test(value) ? Number(value) : null;
+    }
+  return { more, total };
+}
+
+/** Whether an answer to a look-up says that there is no such record. */
+export function isEmptyAnswer(answer: HttpAnswer): boolean {
+  if (answer.status === 204 || answer.text.trim() === '') return true;
+  let tree: Tree;
+  try {
+    tree = parseJsonTree(answer.text);
+  } catch {
+    return false;
+  }
+  if (tree === null || Array.isArray(tree)) return tree === null || tree.length === 0;
+  if (!(tree instanceof Map)) return false;
+  const lists = [...(tree as Members).values()].filter((v) => Array.isArray(v));
+  return lists.length > 0 ? lists.every((l) => (l as Tree[]).length === 0) : tree.size === 0;
 }
 function nextOf(tree: Tree, answer: HttpAnswer, { paging }: Endpoint): string | null {
   if (paging.kind === 'link' && paging.next === null) return linkNext(answer);
@@ -82,7 +144,7 @@ function xmlPage(answer: HttpAnswer, endpoint: Endpoint): Page {
   const broken = found.find((r) => r instanceof Unreadable);
   if (broken) throw new UnexpectedAnswer(`The answer of ${answer.url} can't be read: ${broken.message}`);
   const { paging } = endpoint;
-  return { records: found as Tree[], next: paging.kind === 'link' ? linkNext(answer) : null };
+  return { records: found as Tree[], next: paging.kind === 'link' ? linkNext(answer) : null, more: null, total: null };
 }
 
 /** `<problem><message>…</message><field>…</field></problem>`, whatever its outermost element is called. */

@@ -1,7 +1,11 @@
 import type { ConnectionOf } from '@versicle/contract';
 import { Agent, request, type Dispatcher } from 'undici';
+import { refused } from '../../../http/problem.ts';
+import { pause } from '../../../engine/outage.ts';
 import { Authenticator } from './authenticate.ts';
 import { guardedLookup, requireAllowedHost } from '../network/guard.ts';
+import { UnexpectedAnswer } from './answers.ts';
+import { BadEncoding, decodeBody } from './decode.ts';
 
 /** Bytes of one answer at the most. */
 const MAX_ANSWER = 64 * 1024 ** 2;
@@ -25,11 +29,28 @@ export interface HttpRequest {
   readonly repeatable: boolean;
   /** Tries at the most, where fewer than usual are wanted. */
   readonly tries?: number;
+  /** Ends the request that is under way. */
+  readonly signal?: AbortSignal | undefined;
+  /** Ends the waiting between requests; `signal` does, too. */
+  readonly waitSignal?: AbortSignal;
 }
+/** Nothing of the request has reached the API, or the API said that it did nothing. */
+export class NotSent extends Error {}
 
 /** A time-out, by whichever part of the way it came. */
 const TIMEOUTS = new Set(['UND_ERR_CONNECT_TIMEOUT', 'UND_ERR_HEADERS_TIMEOUT', 'UND_ERR_BODY_TIMEOUT', 'ETIMEDOUT']);
-const LOST = new Set(['ECONNRESET', 'EPIPE', 'UND_ERR_SOCKET', 'ECONNREFUSED', ...TIMEOUTS]);
+/** The way there was never open. */
+const UNREACHED = new Set([
+  'ECONNREFUSED',
+  'ENOTFOUND',
+  'EAI_AGAIN',
+  'EHOSTUNREACH',
+  'ENETUNREACH',
+  'UND_ERR_CONNECT_TIMEOUT',
+]);
+const LOST = new Set(['ECONNRESET', 'EPIPE', 'UND_ERR_SOCKET', ...UNREACHED, ...TIMEOUTS]);
+/** An answer 500 is mostly about the request itself: it is not asked for long whether it changes its mind. */
+const TRIES_OF_500 = 4;
 
 /**
  * Sends requests to one API: signs in, keeps its pace, waits as Retry-After asks (RFC 9110, 10.2.3), and tries again what
@@ -45,7 +66,7 @@ export class HttpClient {
     private readonly connection: ConnectionOf<'http'>,
     keep: { keptSecret(name: string): Promise<string | null>; keepSecret(name: string, value: string): Promise<void> },
     /** Tests need no real waiting. */
-    private readonly wait: (ms: number) => Promise<void> = (ms) => new Promise((r) => setTimeout(r, ms)),
+    private readonly wait: (ms: number, signal: AbortSignal) => Promise<void> = pause,
   ) {
     const timeout = connection.timeoutSeconds * 1000;
     this.base = new URL(connection.base.endsWith('/') ? connection.base : `${connection.base}/`);
@@ -65,18 +86,36 @@ export class HttpClient {
     return url.href;
   }
 
+  /** Throws NotSent where nothing was done, and whatever came between where that is not known. */
   async send(asked: HttpRequest): Promise<HttpAnswer> {
     const tries = asked.tries ?? TRIES;
+    const signals = [asked.signal, asked.waitSignal].filter((s) => s !== undefined);
+    const signal = AbortSignal.any(signals);
     let refreshed = false;
+    let reached = false;
+    const wait = (ms: number): Promise<void> =>
+      this.wait(ms, signal).catch((error: Error) => {
+        throw reached ? error : new NotSent(error.message);
+      });
     for (let attempt = 1; ; attempt++) {
       let answer: HttpAnswer;
+      let sending = false;
       try {
-        await this.pace();
-        answer = await this.follow(asked, await this.authenticator.headers());
+        await this.pace(wait);
+        const credentials = await this.authenticator.headers();
+        if (signal.aborted && !reached) throw new NotSent('It was cancelled before it was sent.');
+        sending = true;
+        answer = await this.follow(asked, credentials);
       } catch (error) {
         const { code } = error as { code?: string };
-        if (!asked.repeatable || !code || !LOST.has(code) || attempt >= tries) throw error;
-        await this.wait(backOff(attempt));
+        const unreached = !sending || (code !== undefined && UNREACHED.has(code));
+        reached ||= !unreached;
+        const lost = code !== undefined && LOST.has(code);
+        if (signal.aborted || !lost || attempt >= tries || (!asked.repeatable && !unreached)) {
+          if (reached || error instanceof NotSent || !lost) throw error;
+          throw Object.assign(new NotSent((error as Error).message), { code });
+        }
+        await wait(backOff(attempt));
         continue;
       }
       if (answer.status === 401 && !refreshed && this.authenticator.canRenew()) {
@@ -85,9 +124,11 @@ export class HttpClient {
         continue;
       }
       // 429 and 503 say that nothing was done; other 5xx may have done something.
-      const again = answer.status === 429 || answer.status === 503 || (asked.repeatable && answer.status >= 500);
-      if (!again || attempt >= tries) return answer;
-      await this.wait(retryAfter(answer) ?? backOff(attempt));
+      const nothingDone = answer.status === 429 || answer.status === 503;
+      reached ||= !nothingDone;
+      const again = nothingDone || (asked.repeatable && answer.status >= 500);
+      if (!again || attempt >= (answer.status === 500 ? Math.min(tries, TRIES_OF_500) : tries)) return answer;
+      await wait(retryAfter(answer) ?? backOff(attempt));
     }
   }
 
@@ -95,14 +136,15 @@ export class HttpClient {
   private async follow(asked: HttpRequest, credentials: Record<string, string>): Promise<HttpAnswer> {
     let current = asked;
     for (let hops = 0; ; hops++) {
-      const own = new URL(current.url).host === this.base.host;
+      // Credentials go to the base's own scheme, host and port only.
+      const own = new URL(current.url).origin === this.base.origin;
       const answer = await this.once(current, own ? { ...this.ownHeaders(), ...credentials } : {});
       const to = answer.headers['location'];
       if (![301, 302, 303, 307, 308].includes(answer.status) || typeof to !== 'string') return answer;
       if (hops >= MAX_REDIRECTS) throw new Error(`${asked.url} leads from one address to the next without an end.`);
       const url = new URL(to, current.url).href;
       if (asked.method !== 'GET')
-        throw new Error(`${asked.url} leads to ${url}; records are not sent on to another address. Change the path.`);
+        throw refused(`${asked.url} leads to ${url}; records are not sent on to another address. Change the path.`);
       current = { ...current, url };
     }
   }
@@ -125,7 +167,10 @@ export class HttpClient {
       headers: { accept: 'application/json, application/xml;q=0.9, */*;q=0.5', ...extra, ...asked.headers },
       ...(asked.body === undefined ? {} : { body: asked.body }),
       dispatcher: this.agent,
-      signal: AbortSignal.timeout(this.connection.timeoutSeconds * 1000 * 4),
+      signal: AbortSignal.any([
+        AbortSignal.timeout(this.connection.timeoutSeconds * 1000 * 4),
+        ...(asked.signal ? [asked.signal] : []),
+      ]),
     });
     const pieces: Buffer[] = [];
     let size = 0;
@@ -137,14 +182,13 @@ export class HttpClient {
       }
       pieces.push(piece);
     }
-    return {
-      status: answer.statusCode,
-      headers: answer.headers,
-      text: Buffer.concat(pieces)
-        .toString('utf8')
-        .replace(/^\ufeff/, ''),
-      url: asked.url,
-    };
+    const type = answer.headers['content-type'];
+    try {
+      const text = decodeBody(Buffer.concat(pieces), typeof type === 'string' ? type : undefined, answer.statusCode >= 400);
+      return { status: answer.statusCode, headers: answer.headers, text, url: asked.url };
+    } catch (error) {
+      throw error instanceof BadEncoding ? new UnexpectedAnswer(`The answer of ${asked.url} can't be read: ${error.message}.`) : error;
+    }
   }
 
   /** Trades an authorization code for tokens; the refresh token is kept. */
@@ -153,13 +197,13 @@ export class HttpClient {
   }
 
   /** Requests are spread evenly over the minute. */
-  private async pace(): Promise<void> {
+  private async pace(wait: (ms: number) => Promise<void>): Promise<void> {
     const { perMinute } = this.connection;
     if (perMinute === undefined) return;
     const now = Date.now();
     const at = Math.max(now, this.free);
     this.free = at + 60_000 / perMinute;
-    if (at > now) await this.wait(at - now);
+    if (at > now) await wait(at - now);
   }
   async close(): Promise<void> {
     await this.agent.destroy();

@@ -1,10 +1,12 @@
 import type { Dataset, DatasetField, Endpoint } from '@versicle/contract';
+import { createHash } from 'node:crypto';
 import {
   Flattener,
   learnStructures,
   nearest,
   quoted,
   treeJson,
+  Unreadable,
   type NestedStructure,
   type RawRow,
 } from '@versicle/core';
@@ -15,7 +17,9 @@ import { diagnoseNetwork, failed } from '../network/diagnose.ts';
 import { requireAllowedHost } from '../network/guard.ts';
 import { faultOf, pageOf, UnexpectedAnswer, type Page } from './answers.ts';
 import { NotAuthorised } from './authenticate.ts';
+import { fillPath, leadsElsewhere } from './body.ts';
 import { HttpClient, type HttpAnswer } from './client.ts';
+import { Aborted } from '../../../engine/outage.ts';
 import { fillPlaces, readVariables } from './places.ts';
 import { HttpTarget } from './target.ts';
 
@@ -35,6 +39,12 @@ export const http: Kind<'http'> = {
 
 /** Requests by key; with more, all records are read. */
 const MOST_FINDS = 100;
+/** A page of an endpoint that is asked for by parents; `unreadable`: its parent gives no address. */
+interface ParentPage extends Page {
+  readonly parent?: string;
+  readonly unreadable?: Unreadable;
+}
+const NO_PAGE: Page = { records: [], next: null, more: null, total: null };
 /** Pages at the most, against an API whose next page is the same for ever. */
 const MAX_PAGES = 1_000_000;
 
@@ -49,11 +59,12 @@ class HttpSystem implements OpenSystem {
   ) {
     this.client = new HttpClient(connection, context);
     this.variables = readVariables(connection.variables ?? '');
-    this.target = new HttpTarget(this.client, async (dataset) => {
+    const settled = async (dataset: string): Promise<Endpoint> => {
       const endpoint = await this.endpoint(dataset);
       const { write } = endpoint;
       return write ? { ...endpoint, write: { ...write, path: this.filled(write.path) } } : endpoint;
-    });
+    };
+    this.target = new HttpTarget(this.client, context, settled, async () => (await this.test()).ok);
   }
   private filled(text: string): string {
     return fillPlaces(text, new Date(), this.variables);
@@ -215,17 +226,22 @@ class HttpSystem implements OpenSystem {
       field: find.field,
       takes: (keys) =>
         keys.length <= keysAtOnce(find) * MOST_FINDS &&
-        (ONE_KEY.test(find.path) || keys.every((k) => !k.includes(','))),
+        (ONE_KEY.test(find.path) || keys.every((k) => !k.includes(','))) &&
+        !keys.some(leadsElsewhere),
     };
   }
 
-  async *read(name: string, { withDoc = false, keys }: ReadOptions): AsyncGenerator<SourceBatch> {
+  async *read(name: string, { withDoc = false, keys, signal }: ReadOptions): AsyncGenerator<SourceBatch> {
     const [dataset, part] = splitPart(name);
     const endpoint = await this.endpoint(dataset);
     let structures: readonly NestedStructure[] = [];
     let number = 0;
     try {
-      for await (const page of keys ? this.found(endpoint, keys) : this.pages(endpoint)) {
+      for await (const page of keys ? this.found(endpoint, keys, signal) : this.pages(endpoint, signal)) {
+        if (page.unreadable) {
+          yield { fields: ['_parent_key'], rows: [page.unreadable], file: null };
+          continue;
+        }
         structures = merged(structures, learnStructures(page.records));
         if (!structures.some((s) => s.path === part)) {
           number += page.records.length;
@@ -242,7 +258,7 @@ class HttpSystem implements OpenSystem {
         if (rows.length > 0) yield { fields, rows, file: null };
       }
     } catch (error) {
-      throw this.sentence(error);
+      throw signal?.aborted ? new Aborted() : this.sentence(error);
     }
     if (part !== '' && number > 0 && !structures.some((s) => s.path === part))
       throw notFound(`Nothing called ${quoted(part)} repeats inside the records of ${dataset}.`);
@@ -257,27 +273,35 @@ class HttpSystem implements OpenSystem {
     return error as Error;
   }
 
-  private async *pages(endpoint: Endpoint): AsyncGenerator<Page & { parent?: string }> {
-    if (endpoint.parent === null) return yield* this.pagesOf(endpoint, endpoint.path);
+  private async *pages(endpoint: Endpoint, signal?: AbortSignal): AsyncGenerator<ParentPage> {
+    if (endpoint.parent === null) return yield* this.pagesOf(endpoint, endpoint.path, { signal });
     const { dataset, parallel } = endpoint.parent;
-    for await (const batch of this.read(dataset, {})) {
+    for await (const batch of this.read(dataset, { signal })) {
       const key = batch.fields.indexOf('_key');
       const parents = batch.rows.filter((r): r is readonly (string | null)[] => Array.isArray(r));
       for (let at = 0; at < parents.length; at += parallel) {
         const found = await Promise.all(
           parents.slice(at, at + parallel).map(async (row) => {
-            const pages: Page[] = [];
-            for await (const page of this.pagesOf(endpoint, fillFields(endpoint.path, batch.fields, row)))
-              pages.push(page);
-            return { parent: row[key] ?? '', pages };
+            const parent = row[key] ?? '';
+            const path = fillFields(endpoint.path, batch.fields, row);
+            const pages: ParentPage[] = [];
+            if ('missing' in path) {
+              const unreadable = new Unreadable(
+                `Its parent has no value in ${path.missing} that can stand in an address, so it can’t be asked for.`,
+                row.filter((c) => c !== null).join(', ').slice(0, 200),
+              );
+              return [{ ...NO_PAGE, parent, unreadable }];
+            }
+            for await (const page of this.pagesOf(endpoint, path.path, { signal })) pages.push({ ...page, parent });
+            return pages;
           }),
         );
-        for (const { parent, pages } of found) for (const page of pages) yield { ...page, parent };
+        yield* found.flat();
       }
     }
   }
 
-  private async *found(endpoint: Endpoint, keys: readonly string[]): AsyncGenerator<Page & { parent?: string }> {
+  private async *found(endpoint: Endpoint, keys: readonly string[], signal?: AbortSignal): AsyncGenerator<ParentPage> {
     const { find } = endpoint;
     if (find === null) throw new Error('An endpoint that finds nothing by key was asked for keys.');
     const atOnce = keysAtOnce(find);
@@ -293,17 +317,27 @@ class HttpSystem implements OpenSystem {
         .map(encodeURIComponent)
         .join(',');
       const path = find.path.replace(single ? ONE_KEY : SEVERAL_KEYS, () => values);
-      yield* this.pagesOf(asked, path, single);
+      yield* this.pagesOf(asked, path, { perhaps: single, signal });
     }
   }
 
-  /** `perhaps`: that there is nothing there is an answer, too. */
-  private async *pagesOf(endpoint: Endpoint, path: string, perhaps = false): AsyncGenerator<Page> {
+  /**
+   * Page after page, until the answers say that there are no more: by an empty page, a member, a total or a cursor. A page
+   * with fewer records than were asked for is no end: servers have limits of their own. `perhaps`: that there is nothing there
+   * is an answer, too.
+   */
+  private async *pagesOf(
+    endpoint: Endpoint,
+    path: string,
+    { perhaps = false, signal }: { perhaps?: boolean; signal?: AbortSignal | undefined },
+  ): AsyncGenerator<Page> {
     const { paging } = endpoint;
     const query = endpoint.query.map(({ name, value }) => ({ name, value: this.filled(value) }));
     let position = paging.kind === 'page' ? paging.first : 0;
     let cursor: string | null = null;
+    let read = 0;
     const seen = new Set<string>();
+    const pages = new Set<string>();
     for (let n = 0; n < MAX_PAGES; n++) {
       const parameters = [...query];
       if (paging.kind === 'page') {
@@ -316,17 +350,38 @@ class HttpSystem implements OpenSystem {
         parameters.push({ name: paging.parameter, value: cursor });
       const url: string =
         paging.kind === 'link' && cursor !== null ? cursor : this.client.address(this.filled(path), parameters);
-      const answer = await this.client.send({ method: 'GET', url, repeatable: true });
+      const answer = await this.client.send({ method: 'GET', url, repeatable: true, signal });
       if (perhaps && (answer.status === 404 || answer.status === 410)) return;
       if (answer.status >= 400) throw refusal(answer);
+      if (answer.status >= 300)
+        throw new UnexpectedAnswer(`${answer.url} answered with status ${answer.status}, which holds no records.`);
       const page = pageOf(answer, endpoint);
+      read += page.records.length;
       yield page;
       if (paging.kind === 'none') return;
+      // An empty page with a way on is not the last one.
+      if (page.more === false || (page.records.length === 0 && page.next === null && page.more !== true)) {
+        if (page.total !== null && page.total > read && page.more !== false)
+          throw new UnexpectedAnswer(
+            `${answer.url} has no more records, but says that there are ${page.total.toLocaleString('en-GB')}; ${read.toLocaleString('en-GB')} came.`,
+          );
+        return;
+      }
+      // Some answers differ in nothing but a time; the records tell.
+      const content = createHash('sha256').update(page.records.map(treeJson).join('\n')).digest('base64');
+      if (page.records.length > 0 && pages.has(content))
+        throw new UnexpectedAnswer(
+          `${answer.url} gives a page that was read already; the API seems not to know ${paging.kind === 'link' ? 'its own link' : `“${paging.parameter}”`}.`,
+        );
+      pages.add(content);
       if (paging.kind === 'page' || paging.kind === 'offset') {
-        if (page.records.length === 0 || (paging.sizeParameter !== null && page.records.length < paging.size)) return;
+        if (page.total !== null && read >= page.total && page.more !== true) return;
         position += paging.kind === 'page' ? 1 : page.records.length;
       } else {
-        if (page.next === null) return;
+        if (page.next === null) {
+          if (page.more !== true) return;
+          throw new UnexpectedAnswer(`${answer.url} says that there are more records, but not where.`);
+        }
         if (seen.has(page.next))
           throw new UnexpectedAnswer(
             `${answer.url} names a next page that was read already; the paging goes round in circles.`,
@@ -335,6 +390,7 @@ class HttpSystem implements OpenSystem {
         cursor = page.next;
       }
     }
+    throw new UnexpectedAnswer(`${path} has more than ${MAX_PAGES.toLocaleString('en-GB')} pages; ask for larger ones.`);
   }
 
   close(): Promise<void> {
@@ -376,13 +432,17 @@ function merged(known: readonly NestedStructure[], more: readonly NestedStructur
   return [...result.values()];
 }
 /** `{station}` becomes the parent's value, safely within its part of the path. */
-export function fillFields(path: string, fields: readonly string[], row: readonly (string | null)[]): string {
-  return path.replace(/(?<!\{)\{([^{}]+)\}(?!\})/g, (_, name: string) => {
+export function fillFields(
+  path: string,
+  fields: readonly string[],
+  row: readonly (string | null)[],
+): ReturnType<typeof fillPath> {
+  return fillPath(path, (name) => {
     const at = fields.indexOf(name);
     if (at < 0)
       throw refused(
         `The path names {${name}}, but the parent has no such field; it has ${fields.slice(0, 12).join(', ')}.`,
       );
-    return encodeURIComponent(row[at] ?? '');
+    return row[at];
   });
 }

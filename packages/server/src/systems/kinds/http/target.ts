@@ -1,35 +1,46 @@
 import type { Endpoint } from '@versicle/contract';
-import { copyCells, counted, parseJsonTree, type MappingDocument, type Members, type Tree } from '@versicle/core';
-import { refused } from '../../../http/problem.ts';
-import type { Delivery, Rejection } from '../../../store/database.ts';
-import type { Target } from '../kind.ts';
-import { faultOf, memberAt } from './answers.ts';
-import type { HttpAnswer, HttpClient } from './client.ts';
-import { badXmlName, xmlBody } from './xml-body.ts';
+import { copyCells, counted, type MappingDocument } from '@versicle/core';
+import { Aborted, AbortedBefore, CANCELLED, NothingDone, Outage } from '../../../engine/outage.ts';
+import { Problem, refused } from '../../../http/problem.ts';
+import type { Delivered, Delivery, Rejection } from '../../../store/database.ts';
+import type { KindContext, Target, TargetRun } from '../kind.ts';
+import { faultOf, isEmptyAnswer } from './answers.ts';
+import { NotAuthorised } from './authenticate.ts';
+import { fillPath, requestBody } from './body.ts';
+import { NotSent, type HttpAnswer, type HttpClient } from './client.ts';
+import { judge, type WriteSetting } from './judge.ts';
+import { badXmlName } from './xml-body.ts';
 
-type Json = string | number | boolean | null | { [name: string]: Json };
 interface Item {
   readonly index: number;
   readonly line: string;
-  readonly record: { [name: string]: Json };
+  readonly id: string;
 }
-
-/** Batches that can't be delivered at all, one after the other, before the run ends. */
-const GIVE_UP_AFTER = 3;
+/** Requests with a fault of the target, one after the other, before it counts as out of order. */
+const OUT_OF_ORDER_AFTER = 3;
+/** Requests in a chunk: each is kept by itself, and what is cancelled in between should be little. */
+const REQUESTS_IN_A_CHUNK = 20;
+/** How long an answer that is under way is waited for when the run is cancelled or the server stops. */
+const GRACE = 3000;
 
 /**
- * Sends finished records to an API, one by one or in batches. Each request carries an idempotency key made of run, chunk and
- * place: a request that is sent again after a lost answer counts once where the API honours it.
+ * Sends finished records to an API, one by one or in batches. Each request is written down before it is sent and again when
+ * its answer is there; what became of one without an answer is found out in the way that the endpoint's settings say, and
+ * where there is none, its records fail as unclear and are not sent again.
  */
 export class HttpTarget implements Target {
-  private lost = 0;
+  readonly wantsIds = true;
+  private faults = 0;
 
   constructor(
     private readonly client: HttpClient,
+    private readonly context: KindContext,
     private readonly endpoint: (dataset: string) => Promise<Endpoint>,
+    /** Whether the system answers at all. */
+    private readonly answers: () => Promise<boolean>,
   ) {}
 
-  async prepare(document: MappingDocument, dataset: string): Promise<string[]> {
+  async check(document: MappingDocument, dataset: string): Promise<void> {
     const { write, body } = await this.endpoint(dataset);
     if (!write) throw refused(`${dataset} is only read; set down how it is written, or choose another dataset.`);
     const { mode, existing } = document.write;
@@ -37,57 +48,206 @@ export class HttpTarget implements Target {
       throw refused(
         `An API is sent records one way only (${write.method}); use insert, append, or upsert with overwrite.`,
       );
-    if (body === 'xml') {
-      if (write.batch !== 1) throw refused(`XML is sent one record a request; set the batch of ${dataset} to 1.`);
-      if (!write.member) throw refused(`Say what the element of a record is called: the member that holds it.`);
-      const bad = badXmlName(document.target.fields.map((f) => f.name));
-      if (bad !== null) throw refused(`“${bad}” can't be the name of an XML element; give the field another name.`);
-    }
-    const size = write.batch === 1 ? 'one request a record' : `in batches of ${write.batch}`;
-    return [`sends ${write.method} ${write.path}, ${size}`];
+    const names = document.target.fields.map((f) => f.name);
+    if (write.place === 'id' && write.idField !== null && !names.includes(write.idField))
+      throw refused(`Refusals name their record by ${write.idField}, which is no field of the document.`);
+    if (body !== 'xml') return;
+    if (write.batch !== 1) throw refused(`XML is sent one record a request; set the batch of ${dataset} to 1.`);
+    if (!write.member) throw refused(`Say what the element of a record is called: the member that holds it.`);
+    const bad = badXmlName(names);
+    if (bad !== null) throw refused(`“${bad}” can't be the name of an XML element; give the field another name.`);
+  }
+  async prepare(document: MappingDocument, dataset: string): Promise<string[]> {
+    await this.check(document, dataset);
+    const { write } = await this.endpoint(dataset);
+    const { method, path, batch, repeat } = write!;
+    const size = batch === 1 ? 'one request a record' : `in batches of ${batch}`;
+    const again = mayRepeat(write!)
+      ? []
+      : repeat.by === 'look-up'
+        ? ['a request without an answer is looked up before it is sent again']
+        : ['a request without an answer is not sent again: its records fail as unclear'];
+    return [`sends ${method} ${path}, ${size}`, ...again];
+  }
+  async chunkRows(dataset: string): Promise<number> {
+    return (await this.endpoint(dataset)).write!.batch * REQUESTS_IN_A_CHUNK;
   }
 
-  async deliver(delivery: Delivery): Promise<Rejection[]> {
+  async deliver(delivery: Delivery, run: TargetRun): Promise<Delivered> {
     const { write, body } = await this.endpoint(delivery.table);
     if (!write) throw refused(`${delivery.table} is only read.`);
     const lines = new TextDecoder().decode(delivery.copy).split('\n').slice(0, delivery.rows);
-    const items = lines.map((line, index): Item => ({ index, line, record: recordOf(copyCells(line), delivery) }));
+    const items = lines.map((line, index): Item => ({ index, line, id: delivery.ids[index] ?? '' }));
+    const sending = new Sending(this.client, write, body === 'xml', delivery, run.signal);
+    const known = new Map((await this.context.requests.of(run.uid, delivery.chunk)).map((r) => [r.first, r]));
     const rejections: Rejection[] = [];
-    for (let at = 0; at < items.length; at += write.batch)
-      rejections.push(...(await this.send(write, items.slice(at, at + write.batch), delivery, body === 'xml')));
-    return rejections;
+    for (let at = 0; at < items.length; ) {
+      const before = known.get(at);
+      const end = before ? at + before.records : nextStart(known, at, Math.min(at + write.batch, items.length));
+      const group = items.slice(at, end);
+      if (before?.outcome) rejections.push(...before.outcome);
+      else if (run.signal.aborted) {
+        // What is not taken up again is settled: the records that were not sent are failed ones, and can be sent by a replay.
+        if (run.signal.reason !== CANCELLED) throw new Aborted();
+        const why = before ? UNKNOWN : CANCELLED_BEFORE;
+        rejections.push(...group.map((item) => notDelivered(item, why)));
+      } else {
+        if (!before) await this.context.requests.begin(run.uid, delivery.chunk, at, group.length);
+        const outcome = await this.counted(before ? sending.again(group) : sending.send(group), group).catch(
+          async (error: unknown) => {
+            if (!before && NOTHING_DONE.some((kind) => error instanceof kind))
+              await this.context.requests.undo(run.uid, delivery.chunk, at);
+            throw error;
+          },
+        );
+        await this.context.requests.settle(run.uid, delivery.chunk, at, outcome);
+        rejections.push(...outcome);
+      }
+      at = end;
+    }
+    return { rejections, unchanged: 0 };
+  }
+  async discard({ uid }: TargetRun): Promise<void> {
+    await this.context.requests.forget(uid);
   }
 
-  private async send(
-    write: NonNullable<Endpoint['write']>,
-    items: readonly Item[],
-    delivery: Delivery,
-    asXml: boolean,
-  ): Promise<Rejection[]> {
-    const single = write.batch === 1;
-    const records = items.map((i) => i.record);
-    let body: string;
-    if (asXml) {
-      const made = xmlBody(write.member!, delivery.columns, xmlValues(items[0]!.line, delivery));
-      if ('field' in made)
-        return [rejected(items[0]!, 0, 'It holds a control character, which XML can’t carry.', made.field)];
-      body = made.xml;
-    } else body = JSON.stringify(single ? records[0] : write.member === null ? records : { [write.member]: records });
+  /** A target that answers nothing but its own faults is out of order: that is no matter of the records. */
+  private async counted(sent: Promise<Sent>, group: readonly Item[]): Promise<readonly Rejection[]> {
+    const { rejections, fault } = await sent;
+    if (fault === null) {
+      this.faults = 0;
+      return rejections;
+    }
+    this.faults++;
+    if (this.faults < OUT_OF_ORDER_AFTER) return rejections;
+    this.faults = 0;
+    // Where it answers otherwise, these very records are what it can't take.
+    if (await this.answers()) return rejections;
+    throw new Outage(`The target did not take ${counted(group.length, 'record')}, three times over: ${fault}`);
+  }
+}
+
+/** Errors that say that none of the records of a request was taken. */
+const NOTHING_DONE = [NothingDone, AbortedBefore, NotAuthorised, Problem];
+
+function nextStart(known: ReadonlyMap<number, unknown>, at: number, end: number): number {
+  for (let i = at + 1; i < end; i++) if (known.has(i)) return i;
+  return end;
+}
+/** Whether the same request may simply be sent again: PUT says the same twice (RFC 9110, 9.2.2), and some APIs know a key. */
+const mayRepeat = ({ method, repeat }: WriteSetting): boolean => method === 'PUT' || repeat.by === 'key';
+
+const UNKNOWN = 'It was sent, and no answer came: it is not clear whether the target has it. Look there before you send it again.';
+
+const CANCELLED_BEFORE = 'The run was cancelled before it was sent.';
+
+interface Sent {
+  readonly rejections: readonly Rejection[];
+  /** The target's own fault, where it had one. */
+  readonly fault: string | null;
+}
+const sent = (rejections: readonly Rejection[] = [], fault: string | null = null): Sent => ({ rejections, fault });
+
+/** The requests of one chunk. */
+class Sending {
+  private readonly single: boolean;
+  private readonly late = new AbortController();
+
+  constructor(
+    private readonly client: HttpClient,
+    private readonly write: WriteSetting,
+    private readonly xml: boolean,
+    private readonly delivery: Delivery,
+    private readonly signal: AbortSignal,
+  ) {
+    this.single = write.batch === 1;
+    signal.addEventListener('abort', () => setTimeout(() => this.late.abort(), GRACE).unref(), { once: true });
+  }
+
+  /** Records that were sent in an earlier life of the run, without an answer that was kept. */
+  async again(items: readonly Item[]): Promise<Sent> {
+    if (mayRepeat(this.write)) return this.send(items);
+    if (this.write.repeat.by !== 'look-up') return sent(items.map((item) => notDelivered(item, UNKNOWN)));
+    return this.lookUp(items);
+  }
+  /** Sends only those that are not there. */
+  private async lookUp(items: readonly Item[]): Promise<Sent> {
+    const { repeat } = this.write;
+    if (repeat.by !== 'look-up') return sent();
+    const missing: Item[] = [];
+    for (const item of items) {
+      const at = fillPath(repeat.path, (name) => (name === repeat.member ? item.id : this.valueOf(item, name)));
+      if ('missing' in at) return sent(items.map((i) => notDelivered(i, UNKNOWN)));
+      const answer = await this.client.send({
+        method: 'GET',
+        url: this.client.address(at.path),
+        repeatable: true,
+        signal: this.signal,
+      });
+      if (answer.status === 404 || answer.status === 410 || (answer.status < 300 && isEmptyAnswer(answer))) missing.push(item);
+      else if (answer.status >= 300) return sent(items.map((i) => notDelivered(i, `${UNKNOWN} The look-up answered with status ${answer.status}.`)));
+    }
+    return missing.length === 0 ? sent() : onceBegun(this.send(missing));
+  }
+  private valueOf({ line }: Item, name: string): string | null {
+    return copyCells(line)[this.delivery.columns.indexOf(name)] ?? null;
+  }
+
+  async send(items: readonly Item[]): Promise<Sent> {
+    const { write, single, delivery } = this;
+    const [first] = items;
+    const path = single ? fillPath(write.path, (name) => this.valueOf(first!, name)) : { path: write.path };
+    if ('missing' in path)
+      return sent([
+        rejected(first!, 'no_path', `The address names {${path.missing}}, and the record has no value there that can stand in an address.`, path.missing),
+      ]);
+    const { repeat } = write;
+    const idMember = repeat.by === 'look-up' ? repeat.member : null;
+    const made = requestBody(
+      items.map((i) => i.line),
+      delivery,
+      { xml: this.xml, single, member: write.member, idMember },
+      items.map((i) => i.id),
+    );
+    if ('field' in made)
+      return sent([rejected(first!, 'no_xml', 'It holds a control character, which XML can’t carry.', made.field)]);
     let answer: HttpAnswer;
     try {
       answer = await this.client.send({
         method: write.method,
-        url: this.client.address(single ? fillRecord(write.path, items[0]!.record) : write.path),
+        url: this.client.address(path.path),
         headers: {
-          'content-type': asXml ? 'application/xml' : 'application/json',
-          'idempotency-key': `${delivery.source || 'versicle'}-${delivery.run}-${delivery.chunk}-${items[0]!.index}-${items.length}`,
+          'content-type': this.xml ? 'application/xml' : 'application/json',
+          ...(repeat.by === 'key' ? { [repeat.header]: keyOf(items) } : {}),
         },
-        body,
-        repeatable: true,
+        body: made.body,
+        repeatable: mayRepeat(write),
+        signal: this.late.signal,
+        waitSignal: this.signal,
       });
     } catch (error) {
-      return this.giveUp(items, (error as Error).message);
+      return this.withoutAnswer(items, error as Error);
     }
+    return this.judged(items, answer);
+  }
+
+  /** What can't be known now is found out later, where the API lets us; what was not even sent can be sent later. */
+  private async withoutAnswer(items: readonly Item[], error: Error): Promise<Sent> {
+    if (error instanceof NotAuthorised || error instanceof Problem) throw error;
+    const unsent = error instanceof NotSent;
+    if (this.signal.aborted && this.signal.reason !== CANCELLED) throw unsent ? new AbortedBefore() : new Aborted();
+    if (this.signal.aborted) return sent(items.map((item) => notDelivered(item, unsent ? CANCELLED_BEFORE : UNKNOWN)));
+    if (unsent) throw new NothingDone(error.message);
+    if (mayRepeat(this.write)) throw new Outage(error.message);
+    if (this.write.repeat.by === 'look-up') return this.lookUp(items);
+    return sent(
+      items.map((item) => notDelivered(item, `${UNKNOWN} (${error.message})`)),
+      error.message,
+    );
+  }
+
+  private async judged(items: readonly Item[], answer: HttpAnswer): Promise<Sent> {
+    const { write, single } = this;
     const { status } = answer;
     if (status === 401 || status === 403)
       throw refused(`${write.path} does not let us write: ${faultOf(answer).message}`);
@@ -95,123 +255,91 @@ export class HttpTarget implements Target {
     const ofRecord = status === 404 && single && write.path.includes('{');
     if ((status === 404 && !ofRecord) || status === 405)
       throw refused(`${write.path} is not there to be written to (status ${status}): ${faultOf(answer).message}`);
-    if (status === 429 || status >= 500) return this.giveUp(items, `status ${status}: ${faultOf(answer).message}`);
-    this.lost = 0;
-    if (single) {
-      if (status < 300) return [];
-      const { message, field } = faultOf(answer);
-      return [rejected(items[0]!, status, message, field)];
-    }
-    const partial = partialRefusals(answer, write, items);
-    if (partial) return partial;
-    if (status < 300) return [];
-    // Refused as a whole without saying which: halves tell.
-    if (items.length === 1) {
-      const { message, field } = faultOf(answer);
-      return [rejected(items[0]!, status, message, field)];
-    }
-    const middle = items.length >> 1;
-    return [
-      ...(await this.send(write, items.slice(0, middle), delivery, asXml)),
-      ...(await this.send(write, items.slice(middle), delivery, asXml)),
-    ];
-  }
-
-  private giveUp(items: readonly Item[], why: string): Rejection[] {
-    this.lost++;
-    if (this.lost >= GIVE_UP_AFTER) {
-      this.lost = 0;
-      throw new Error(
-        `The target did not take ${counted(items.length, 'record')} after many tries, three times over: ${why}`,
+    if (status === 429) throw new NothingDone(`The target asks us to slow down: ${faultOf(answer).message}`);
+    if (status >= 500) return this.theirFault(items, answer);
+    const said = judge(answer, write, items.length, (id) => this.placeOfId(items, id));
+    if (said.kind === 'judged')
+      return sent(said.refused.map((r) => rejected(items[r.at]!, `http_${status}`, r.message, r.field, answer)));
+    if (said.kind === 'unclear')
+      return sent(
+        items.map((item) =>
+          notDelivered(
+            item,
+            `The answer does not say clearly whether it was taken: ${said.why} (status ${status}). Settle how answers of this dataset are read.`,
+            answer,
+          ),
+        ),
       );
-    }
-    return items.map(({ index, line }) => ({
-      index,
-      line,
-      code: 'delivery_failed',
-      message: `It could not be delivered: ${why}`,
-      column: null,
-      constraint: null,
-    }));
+    if (items.length === 1) return sent([rejected(items[0]!, `http_${status}`, said.message, said.field, answer)]);
+    // Refused as a whole without saying which: halves tell.
+    return this.halves(items);
+  }
+  /** The target's own fault: with one record it is that record's, with several halves may tell. */
+  private async theirFault(items: readonly Item[], answer: HttpAnswer): Promise<Sent> {
+    const why = `status ${answer.status}: ${faultOf(answer).message}`;
+    if (answer.status === 503) throw new NothingDone(`The target can't take records now (${why})`);
+    if (!mayRepeat(this.write))
+      return this.write.repeat.by === 'look-up'
+        ? this.found(items, why, answer)
+        : sent(
+            items.map((item) => notDelivered(item, `${UNKNOWN} (${why})`, answer)),
+            why,
+          );
+    if (items.length > 1) return this.halves(items);
+    return sent([notDelivered(items[0]!, `It could not be delivered: ${why}`, answer)], why);
+  }
+  /** Which of the records are there after all; the others failed, and are known not to be there. */
+  private async found(items: readonly Item[], why: string, answer: HttpAnswer): Promise<Sent> {
+    if (items.length > 1) return this.lookUp(items);
+    const { repeat } = this.write;
+    if (repeat.by !== 'look-up') return sent();
+    const at = fillPath(repeat.path, (name) => (name === repeat.member ? items[0]!.id : this.valueOf(items[0]!, name)));
+    if ('missing' in at) return sent([notDelivered(items[0]!, UNKNOWN, answer)], why);
+    const there = await this.client.send({ method: 'GET', url: this.client.address(at.path), repeatable: true, signal: this.signal });
+    if (there.status < 300 && !isEmptyAnswer(there)) return sent();
+    return sent([notDelivered(items[0]!, `It could not be delivered: ${why}`, answer)], why);
+  }
+  private async halves(items: readonly Item[]): Promise<Sent> {
+    const middle = items.length >> 1;
+    const one = await this.send(items.slice(0, middle));
+    const two = await onceBegun(this.send(items.slice(middle)));
+    const fault = one.fault !== null && two.fault !== null ? two.fault : null;
+    return sent([...one.rejections, ...two.rejections], fault);
+  }
+  private placeOfId(items: readonly Item[], id: string): number | null {
+    const field = this.write.idField ?? this.delivery.key[0] ?? this.delivery.columns[0]!;
+    const found = items.flatMap((item, at) => (this.valueOf(item, field) === id ? [at] : []));
+    return found.length === 1 ? found[0]! : null;
   }
 }
 
-function rejected({ index, line }: Item, status: number, message: string, field: string | null): Rejection {
-  return { index, line, code: `http_${status}`, message, column: field, constraint: null };
-}
-
-/** The refusals of a batch that was taken in part; null when the answer lists none. */
-function partialRefusals(
-  answer: HttpAnswer,
-  write: NonNullable<Endpoint['write']>,
-  items: readonly Item[],
-): Rejection[] | null {
-  let list: Tree | undefined;
+/** A part of the records is there already: whatever comes after is no beginning any more. */
+async function onceBegun(part: Promise<Sent>): Promise<Sent> {
   try {
-    list = memberAt(parseJsonTree(answer.text), write.errors);
-  } catch {
-    return null;
+    return await part;
+  } catch (error) {
+    if (error instanceof NothingDone) throw new Outage(error.message);
+    if (error instanceof Problem || error instanceof NotAuthorised) throw new Error(error.message, { cause: error });
+    throw error instanceof AbortedBefore ? new Aborted() : error;
   }
-  if (!Array.isArray(list)) return null;
-  const found = new Map<number, Rejection>();
-  for (const error of list as Tree[]) {
-    if (!(error instanceof Map)) continue;
-    const text = (name: string): string | null => {
-      const value = memberAt(error as Members, name);
-      return typeof value === 'string' ? value : null;
-    };
-    const at = Number(text(write.errorIndex) ?? Number.NaN);
-    const item = items[at];
-    if (!item) continue;
-    const before = found.get(item.index);
-    const message = text(write.errorMessage) ?? 'refused without a reason';
-    found.set(
-      item.index,
-      before
-        ? { ...before, message: `${before.message}; ${message}` }
-        : rejected(item, answer.status, message, text(write.errorField)),
-    );
-  }
-  // A list that names nobody of a batch that was not taken says nothing about which record is at fault.
-  return found.size === 0 && answer.status >= 300 ? null : [...found.values()];
 }
-
-const NUMBERS = /^(smallint|integer|bigint|numeric|double precision|real|int\d|float\d|decimal)/;
-/** A record as JSON: dots in field names are levels; numbers are numbers where JavaScript keeps them exactly. */
-function recordOf(cells: readonly (string | null)[], delivery: Delivery): { [name: string]: Json } {
-  const record: { [name: string]: Json } = {};
-  for (const [i, column] of delivery.columns.entries()) {
-    const path = column.split('.');
-    let at = record;
-    for (const name of path.slice(0, -1)) {
-      // In XML an element may have a text and attributes; as JSON, which only the path asks, the attributes win.
-      if (typeof at[name] !== 'object' || at[name] === null) at[name] = {};
-      at = at[name];
-    }
-    at[path.at(-1)!] = jsonValue(cells[i] ?? null, delivery.types[i] ?? 'text');
-  }
-  return record;
+/** The same records in one request have the same key, whichever run sends them. */
+function keyOf(items: readonly Item[]): string {
+  const [first] = items;
+  return items.length === 1 ? first!.id : `${first!.id}+${items.length}+${items.at(-1)!.id}`.slice(0, 250);
 }
-/** Values as XML Schema writes them: booleans in words. */
-function xmlValues(line: string, delivery: Delivery): (string | null)[] {
-  return copyCells(line).map((text, i) =>
-    text !== null && delivery.types[i] === 'boolean' ? (text === 't' ? 'true' : 'false') : text,
-  );
+function rejected(
+  { index, line }: Item,
+  code: string,
+  message: string,
+  field: string | null,
+  answer?: HttpAnswer,
+): Rejection {
+  const dotted = (field ?? '').replace(/^[/#]+/, '').replace(/\//g, '.');
+  const columns = field === null ? [] : [...new Set([dotted, dotted.split('.').at(-1)!])];
+  return { index, line, code, message, columns, constraint: null, ...(answer ? { answer: saidBy(answer) } : {}) };
 }
-function jsonValue(text: string | null, type: string): Json {
-  if (text === null) return null;
-  if (type === 'boolean') return text === 't';
-  if (type === 'jsonb') return JSON.parse(text) as Json;
-  if (!NUMBERS.test(type)) return text;
-  const number = Number(text);
-  const same = String(number) === text.replace(/(\.\d*?)0+$/, '$1').replace(/\.$/, '');
-  return Number.isFinite(number) && same ? number : text;
+function notDelivered(item: Item, message: string, answer?: HttpAnswer): Rejection {
+  return rejected(item, 'delivery_failed', message, null, answer);
 }
-function fillRecord(path: string, record: { [name: string]: Json }): string {
-  return path.replace(/\{([^{}]+)\}/g, (_, name: string) => {
-    const value = record[name];
-    if (value === undefined || value === null || typeof value === 'object')
-      throw refused(`The path names {${name}}, but the record has no such value.`);
-    return encodeURIComponent(String(value));
-  });
-}
+const saidBy = ({ status, text }: HttpAnswer): string => `${status} ${text.slice(0, 2000)}`.trim();

@@ -4,11 +4,14 @@ import pg from 'pg';
 import { from as copyFrom } from 'pg-copy-streams';
 import Cursor from 'pg-cursor';
 import { refused } from '../../../http/problem.ts';
-import { deliverChunk, JOURNAL, type DeliveryTransaction } from '../../../store/deliver.ts';
-import type { Found, Kind, KindContext, OpenSystem, ReadOptions, SourceBatch } from '../kind.ts';
+import { deliverChunk, discardOf, JOURNAL, swapContent, type DeliveryTransaction } from '../../../store/deliver.ts';
+import type { Delivered, Delivery } from '../../../store/database.ts';
+import { tableName } from '../../../store/table-name.ts';
+import { Aborted, isDatabaseOutage, Outage } from '../../../engine/outage.ts';
+import type { Found, Kind, KindContext, OpenSystem, ReadOptions, SourceBatch, TargetRun } from '../kind.ts';
 import { diagnoseNetwork, failed } from '../network/diagnose.ts';
 import { allowedAddress, requireAllowedHost } from '../network/guard.ts';
-import { describedColumns, fromClause, SqlTables, type SqlQueries } from '../sql/tables.ts';
+import { describedColumns, SqlTables, swapped, type SqlQueries } from '../sql/tables.ts';
 
 type PostgresConnection = ConnectionOf<'postgres'>;
 
@@ -18,7 +21,9 @@ export const postgres: Kind<'postgres'> = {
   check: ({ host }) => requireAllowedHost(host),
 };
 
-const SESSION = "SET TimeZone = 'UTC'; SET DateStyle = 'ISO'; SET IntervalStyle = 'postgres'";
+/** All that changes how values are written or read, whatever the role or the database has as its own default. */
+const SESSION =
+  "SET TimeZone = 'UTC'; SET DateStyle = 'ISO'; SET IntervalStyle = 'postgres'; SET extra_float_digits = 1; SET bytea_output = 'hex'; SET xmloption = 'content'; SET client_encoding = 'UTF8'; SET lc_monetary = 'C'; SET standard_conforming_strings = on";
 const ROWS_AT_ONCE = 2000;
 /** Larger tables are estimated, so that a list of datasets comes at once. */
 const COUNT_UP_TO = 200_000;
@@ -39,8 +44,14 @@ class Postgres implements OpenSystem {
     private readonly context: KindContext,
   ) {
     this.target = {
-      prepare: (document, dataset) => this.tables('write').prepare(document, dataset),
-      deliver: (delivery) => this.deliver(delivery),
+      check: (document, dataset) => this.tables('write').check(document, dataset),
+      prepare: (document, dataset) => this.known(this.tables('write').prepare(document, dataset)),
+      deliver: (delivery, run) => this.deliver(delivery, run),
+      finish: (document, dataset, run) =>
+        swapped(document, dataset, run, (swap) => this.inTransaction(run, (tx) => swapContent(tx, swap))),
+      discard: async ({ uid }) => {
+        for (const statement of discardOf(uid).split('; ')) await (await this.pool('write')).query(statement);
+      },
     };
   }
 
@@ -84,6 +95,8 @@ class Postgres implements OpenSystem {
     });
     // A connection that breaks while nobody uses it is dropped; the next query says what is wrong.
     pool.on('error', () => undefined);
+    // One that is in use may break between two queries: whoever uses it hears of it with the next one.
+    pool.on('connect', (client) => client.on('error', () => undefined));
     return pool;
   }
 
@@ -203,7 +216,7 @@ class Postgres implements OpenSystem {
   private async columnsOf(sql: string): Promise<{ name: string; type: string }[]> {
     const pool = await this.pool('read');
     try {
-      const { fields } = await pool.query(`SELECT * FROM (${sql}\n) AS s LIMIT 0`);
+      const { fields } = await this.described(pool, sql);
       const { rows } = await pool.query<{ type: string }>(
         'SELECT format_type(u.oid, u.mod) AS type FROM unnest($1::oid[], $2::int[]) WITH ORDINALITY AS u(oid, mod, n) ORDER BY n',
         [fields.map((f) => f.dataTypeID), fields.map((f) => f.dataTypeModifier)],
@@ -211,6 +224,20 @@ class Postgres implements OpenSystem {
       return fields.map((f, i) => ({ name: f.name, type: rows[i]!.type }));
     } catch (error) {
       throw refused(`The SELECT can't be used: ${(error as Error).message}`);
+    }
+  }
+
+  /** By the extended protocol, which takes one statement only, in a transaction that may not write. */
+  private async described(pool: pg.Pool, sql: string): Promise<pg.QueryResult> {
+    const client = await pool.connect();
+    try {
+      await client.query('BEGIN READ ONLY');
+      return await client.query({ text: `SELECT * FROM (${sql}\n) AS s LIMIT 0`, queryMode: 'extended' } as never);
+    } finally {
+      await client.query('ROLLBACK').then(
+        () => client.release(),
+        (error: Error) => client.release(error),
+      );
     }
   }
 
@@ -226,9 +253,13 @@ class Postgres implements OpenSystem {
     const order = by === '' ? '' : ` ORDER BY ${by}`;
     // Named by their places: an order by a field must mean the field, not its text.
     const list = columns.map((c, i) => `${quoteName(c.name)}::text AS c${i}`).join(', ');
-    const from = sql === null ? fromClause(dataset) : `(${sql}\n) AS s`;
+    const from = sql === null ? tableName(dataset) : `(${sql}\n) AS s`;
     const client = await (await this.pool('read')).connect();
     let cursor: Cursor<(string | null)[]> | null = null;
+    let broken: Error | null = null;
+    const stop = (): void =>
+      (client as unknown as { connection: { stream: { destroy(): void } } }).connection.stream.destroy();
+    options.signal?.addEventListener('abort', stop, { once: true });
     try {
       await client.query('BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY');
       cursor = client.query(
@@ -240,9 +271,14 @@ class Postgres implements OpenSystem {
         yield { fields: columns.map((c) => c.name), rows, file: null };
       }
     } catch (error) {
+      broken = error as Error;
+      if (options.signal?.aborted) throw new Aborted();
       if ((error as { status?: number }).status !== undefined) throw error;
-      throw refused(`${dataset} can't be read from ${this.label}: ${(error as Error).message}`);
+      throw refused(`${dataset} can't be read from ${this.label}: ${broken.message}`);
     } finally {
+      options.signal?.removeEventListener('abort', stop);
+      // What is wrong with the connection would be waited for here without an end.
+      if (broken !== null && isDatabaseOutage(broken)) return client.release(broken);
       await cursor?.close().catch(() => undefined);
       await client.query('ROLLBACK').then(
         () => client.release(),
@@ -251,24 +287,49 @@ class Postgres implements OpenSystem {
     }
   }
 
-  private async deliver(delivery: Parameters<NonNullable<OpenSystem['target']>['deliver']>[0]) {
-    const pool = await this.pool('write');
-    this.prepared ??= this.prepareJournal(pool);
-    const takesCopy = await this.prepared.catch((error: Error) => {
-      this.prepared = null;
-      throw error;
-    });
-    const client = await pool.connect();
+  private async known<T>(asked: Promise<T>): Promise<T> {
     try {
+      return await asked;
+    } catch (error) {
+      if (isDatabaseOutage(error)) throw new Outage(`${this.label} can't be reached: ${(error as Error).message}`);
+      throw error;
+    }
+  }
+  private deliver(delivery: Delivery, run: TargetRun): Promise<Delivered> {
+    return this.inTransaction(run, (tx) => deliverChunk(tx, delivery));
+  }
+  /** A run that is aborted drops its connection, and the server takes everything back; a COMMIT that is on its way is waited for. */
+  private async inTransaction<T>({ signal }: TargetRun, work: (tx: DeliveryTransaction) => Promise<T>): Promise<T> {
+    let client: pg.PoolClient | null = null;
+    let committing = false;
+    const stop = (): void => {
+      // The connection itself, since a statement under way would be waited for.
+      if (!committing) (client as unknown as { connection: { stream: { destroy(): void } } } | null)?.connection.stream.destroy();
+    };
+    try {
+      const pool = await this.pool('write');
+      this.prepared ??= this.prepareJournal(pool);
+      const takesCopy = await this.prepared.catch((error: Error) => {
+        this.prepared = null;
+        throw error;
+      });
+      client = await pool.connect();
+      if (signal.aborted) throw new Aborted();
+      signal.addEventListener('abort', stop, { once: true });
       await client.query('BEGIN');
-      const rejected = await deliverChunk(transactionOf(client, takesCopy), delivery);
+      const result = await work(transactionOf(client, takesCopy));
+      committing = true;
       await client.query('COMMIT');
       client.release();
-      return rejected;
+      return result;
     } catch (error) {
-      await client.query('ROLLBACK').catch(() => undefined);
-      client.release(error as Error);
+      await client?.query('ROLLBACK').catch(() => undefined);
+      client?.release(error as Error);
+      if (signal.aborted && !committing) throw new Aborted();
+      if (isDatabaseOutage(error)) throw new Outage(`${this.label} can't be reached: ${(error as Error).message}`);
       throw error;
+    } finally {
+      signal.removeEventListener('abort', stop);
     }
   }
   /** Makes the journal; says whether the server takes COPY (an embedded one behind a socket does not). */
@@ -276,6 +337,7 @@ class Postgres implements OpenSystem {
     try {
       for (const statement of JOURNAL.split(/;\s*\n?/)) if (statement.trim()) await pool.query(statement);
     } catch (error) {
+      if (isDatabaseOutage(error)) throw error;
       throw refused(
         `Versicle keeps a journal of delivered chunks (versicle.delivery) in ${this.label}, so that nothing arrives twice, and could not make it: ${(error as Error).message}. Give the user the right to create a schema, or create it for them.`,
       );
@@ -293,13 +355,19 @@ class Postgres implements OpenSystem {
 function transactionOf(client: pg.PoolClient, takesCopy: boolean): DeliveryTransaction {
   return {
     exec: (sql) => client.query(sql),
-    query: async (sql, params) => ({ rows: (await client.query(sql, params)).rows as Record<string, unknown>[] }),
+    query: async (sql, params) => {
+      const { rows, rowCount } = await client.query(sql, params);
+      return { rows: rows as Record<string, unknown>[], count: rowCount ?? 0 };
+    },
     copy: takesCopy
       ? (table, columns, text) =>
-          new Promise<void>((resolve, reject) => {
+          new Promise<number>((resolve, reject) => {
             const stream = client.query(copyFrom(`COPY ${table} (${columns}) FROM STDIN`));
+            // A connection that is cut tells the client, and not always the stream.
+            client.once('error', reject);
+            client.once('end', () => reject(new Error('Connection ended')));
             stream.on('error', reject);
-            stream.on('finish', () => resolve());
+            stream.on('finish', () => resolve((stream as unknown as { rowCount: number }).rowCount));
             stream.end(Buffer.from(text.buffer, text.byteOffset, text.byteLength));
           })
       : null,

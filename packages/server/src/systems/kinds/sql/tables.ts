@@ -12,7 +12,9 @@ import {
   type MappingDocument,
 } from '@versicle/core';
 import { notFound, refused } from '../../../http/problem.ts';
-import type { Described } from '../kind.ts';
+import { datasetName, splitTable, tableName } from '../../../store/table-name.ts';
+import type { Swap, Swapped } from '../../../store/database.ts';
+import type { Described, Finished, TargetRun } from '../kind.ts';
 
 /** What the catalogue needs of a PostgreSQL database: queries whose int8 and numeric come as text. */
 export interface SqlQueries {
@@ -96,10 +98,10 @@ export class SqlTables {
   }
 
   columns(table: string): Promise<ColumnRow[]> {
-    const { schema, name } = split(table);
+    const { schema, name } = splitTable(table);
     return this.db.query<ColumnRow>(
       `SELECT a.attname AS name, format_type(a.atttypid, a.atttypmod) AS type, NOT a.attnotnull AS nullable,
-              COALESCE(a.attnum = ANY (i.indkey), false) AS key, col_description(c.oid, a.attnum) AS comment,
+              COALESCE(a.attnum = ANY (i.indkey[0:i.indnkeyatts - 1]), false) AS key, col_description(c.oid, a.attnum) AS comment,
               (SELECT CASE WHEN fn.nspname = 'public' THEN '' ELSE fn.nspname || '.' END || f.relname || '.' || fa.attname
                  FROM pg_constraint k JOIN pg_class f ON f.oid = k.confrelid JOIN pg_namespace fn ON fn.oid = f.relnamespace
                  JOIN pg_attribute fa ON fa.attrelid = f.oid AND fa.attnum = k.confkey[array_position(k.conkey, a.attnum)]
@@ -123,7 +125,7 @@ export class SqlTables {
 
   async describe(table: string): Promise<Described> {
     const columns = await this.known(table);
-    const from = fromClause(table);
+    const from = tableName(table);
     const [first] = await this.db.query(
       `SELECT ${columns.map((c) => `${quoteName(c.name)}::text`).join(', ')} FROM ${from} LIMIT 1`,
     );
@@ -141,41 +143,127 @@ export class SqlTables {
     return { where, order: `${sqlOf(sort.replace(/^-/, ''), columns, 'sort')}${descending ? ' DESC' : ''} NULLS LAST` };
   }
 
+  /** What stands against writing the document's records into the table as it is; a table that is missing is made by the run. */
+  async check(document: MappingDocument, table: string): Promise<void> {
+    const columns = await this.columns(table);
+    if (columns.length > 0) await this.requireFit(document, table, columns);
+    else this.requireNewName(table);
+  }
+  private requireNewName(table: string): void {
+    const { name } = splitTable(table);
+    if (!/^[A-Za-z_][A-Za-z0-9_]{0,62}$/.test(name))
+      throw refused(`There is no table “${name}”, and a new one can't be called so; use letters, digits and _.`);
+  }
+
   /** Makes the document's table where it is missing, and sees to it that the fields and the key's index are there. Gives the log. */
   async prepare(document: MappingDocument, table: string): Promise<string[]> {
     const { fields, key } = document.target;
-    const { name } = split(table);
-    if (!/^[A-Za-z_][A-Za-z0-9_]{0,62}$/.test(name))
-      throw refused(`“${name}” can't be the name of a table; use letters, digits and _.`);
     const existing = await this.columns(table);
-    if (existing.length === 0) {
-      const columns = fields.map(
-        (f) =>
-          `${quoteName(f.name)} ${parseFieldType(f.type).sql}${f.nullable && !key.includes(f.name) ? '' : ' NOT NULL'}`,
-      );
-      const primary = key.length > 0 ? [`PRIMARY KEY (${key.map(quoteName).join(', ')})`] : [];
-      const unique = document.target.unique.map((set) => `UNIQUE (${set.map(quoteName).join(', ')})`);
-      await this.db.exec(`CREATE TABLE ${fromClause(table)} (${[...columns, ...primary, ...unique].join(', ')})`);
-      return [`made the table ${table} with ${counted(fields.length, 'field')}`];
+    if (existing.length > 0) {
+      await this.requireFit(document, table, existing);
+      return [`the table ${table} is there`];
     }
-    const missing = fields.filter((f) => !existing.some((c) => c.name === f.name)).map((f) => f.name);
+    this.requireNewName(table);
+    const columns = fields.map(
+      (f) =>
+        `${quoteName(f.name)} ${parseFieldType(f.type).sql}${f.nullable && !key.includes(f.name) ? '' : ' NOT NULL'}`,
+    );
+    const primary = key.length > 0 ? [`PRIMARY KEY (${key.map(quoteName).join(', ')})`] : [];
+    const unique = document.target.unique.map((set) => `UNIQUE (${set.map(quoteName).join(', ')})`);
+    await this.db.exec(`CREATE TABLE ${tableName(table)} (${[...columns, ...primary, ...unique].join(', ')})`);
+    return [`made the table ${table} with ${counted(fields.length, 'field')}`];
+  }
+
+  private async requireFit(document: MappingDocument, table: string, existing: readonly ColumnRow[]): Promise<void> {
+    const { fields, key } = document.target;
     const loaded = new Set(document.lines.filter(isLoaded).map((l) => l.target));
-    const needed = missing.filter((field) => loaded.has(field));
+    const needed = fields.map((f) => f.name).filter((f) => loaded.has(f) && !existing.some((c) => c.name === f));
     if (needed.length > 0)
       throw refused(
         `The table ${table} has no ${needed.length === 1 ? 'field' : 'fields'} ${needed.map((n) => quoted(n)).join(', ')}; add ${needed.length === 1 ? 'it' : 'them'} to the table or take ${needed.length === 1 ? 'it' : 'them'} out of the document.`,
       );
-    const names = existing
-      .filter((c) => c.key)
-      .map((c) => c.name)
-      .sort()
-      .join(', ');
-    if (document.write.mode === 'upsert' && names !== [...key].sort().join(', '))
+    const shape = await this.shape(table);
+    const computed = existing.find((c) => loaded.has(c.name) && shape.generated.includes(c.name));
+    if (computed)
+      throw refused(`${computed.name} is computed by the table ${table} itself; set its line to “not loaded”.`);
+    const { mode } = document.write;
+    if (mode === 'replace') await this.requireReplaceable(table, shape.kind);
+    if (mode !== 'upsert' && mode !== 'skip existing') return;
+    const doing = mode === 'upsert' ? 'Upsert' : 'Skip existing';
+    if (shape.kind === 'f' || shape.kind === 'm')
+      throw refused(`${doing} can't be done in ${table}, which is no table of this database; use insert or another target.`);
+    const wanted = [...key].sort().join(', ');
+    if (shape.kind !== 'v' && !shape.unique.some((set) => [...set].sort().join(', ') === wanted)) {
+      const sets = shape.unique.map((set) => `(${set.join(', ')})`);
       throw refused(
-        `Upsert goes by the key (${key.join(', ')}), but the table ${table} has ${names ? `the key (${names})` : 'no key'}; change one of them.`,
+        `${doing} goes by the key (${key.join(', ')}), but the table ${table} has ${sets.length === 0 ? 'no key and no unique index' : `the ${sets.length === 1 ? 'key' : 'keys'} ${sets.join(' and ')}`}; change one of them.`,
       );
-    return [`the table ${table} is there`];
+    }
+    if (shape.kind === 'v')
+      throw refused(`${doing} goes by a key, and the view ${table} has none; write into the table behind it, or use insert.`);
+    const counter = shape.always.find((c) => loaded.has(c) && !key.includes(c));
+    if (counter !== undefined && mode === 'upsert')
+      throw refused(
+        `${counter} is numbered by the table ${table} itself (GENERATED ALWAYS AS IDENTITY) and can't be changed in existing records; make it the key, or set its line to “not loaded”.`,
+      );
   }
+  private async requireReplaceable(table: string, kind: string): Promise<void> {
+    if (kind !== 'r' && kind !== 'p')
+      throw refused(`Replace needs a table; ${table} is none. Use insert, or name the table behind it.`);
+    const rows = await this.db.query<{ name: string; action: string }>(
+      `SELECT conrelid::regclass::text AS name, confdeltype AS action FROM pg_constraint
+        WHERE contype = 'f' AND confrelid = $1::regclass AND conrelid <> confrelid AND confdeltype IN ('c', 'n', 'd') ORDER BY 1`,
+      [tableName(table)],
+    );
+    const [first] = rows;
+    if (first)
+      throw refused(
+        `Replacing the content of ${table} would ${first.action === 'c' ? `delete the rows of ${first.name} that refer to it` : `empty the references in ${first.name}`}; use upsert.`,
+      );
+  }
+  /** What a table allows: `unique` are the sets of fields that a conflict can be told by. */
+  private async shape(
+    table: string,
+  ): Promise<{ kind: string; generated: string[]; always: string[]; unique: string[][] }> {
+    const name = tableName(table);
+    const columns = await this.db.query<{ name: string; generated: string; identity: string; kind: string }>(
+      `SELECT a.attname AS name, a.attgenerated AS generated, a.attidentity AS identity, c.relkind AS kind
+         FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid WHERE c.oid = $1::regclass AND a.attnum > 0 AND NOT a.attisdropped`,
+      [name],
+    );
+    const unique = await this.db.query<{ set: string }>(
+      `SELECT (SELECT json_agg(a.attname ORDER BY k.n) FROM unnest(i.indkey[0:i.indnkeyatts - 1]) WITH ORDINALITY AS k(attnum, n)
+                 JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = k.attnum)::text AS set
+         FROM pg_index i WHERE i.indrelid = $1::regclass AND i.indisunique AND i.indimmediate AND i.indisvalid
+          AND i.indpred IS NULL AND i.indexprs IS NULL ORDER BY NOT i.indisprimary, i.indexrelid`,
+      [name],
+    );
+    return {
+      kind: columns[0]?.kind ?? 'r',
+      generated: columns.filter((c) => c.generated !== '').map((c) => c.name),
+      always: columns.filter((c) => c.identity === 'a').map((c) => c.name),
+      unique: unique.map((u) => JSON.parse(u.set) as string[]),
+    };
+  }
+}
+
+/** Puts what a run loaded beside its table in the table's place, or says what a person must agree to first. */
+export async function swapped(
+  document: MappingDocument,
+  table: string,
+  { uid, kind, mayRemove }: TargetRun,
+  swap: (swap: Swap) => Promise<Swapped>,
+): Promise<Finished> {
+  if (document.write.mode !== 'replace' || kind !== 'full') return { log: [] };
+  const loaded = new Set(document.lines.filter(isLoaded).map((l) => l.target));
+  const columns = document.target.fields.map((f) => f.name).filter((f) => loaded.has(f));
+  const { before, after, done } = await swap({ source: uid, table, columns, mayRemove });
+  const n = (count: number): string => counted(count, 'record');
+  if (done) return { log: [`the ${n(after)} took the place of the ${n(before)} that ${table} had`] };
+  return {
+    log: [],
+    asks: `${table} has ${n(before)}, and this run would leave ${after.toLocaleString('en-GB')}. Nothing was removed yet: say whether the content is to be replaced all the same.`,
+  };
 }
 
 function sqlOf(text: string, columns: readonly { name: string; type: string }[], what: 'filter' | 'sort'): string {
@@ -190,17 +278,6 @@ function sqlOf(text: string, columns: readonly { name: string; type: string }[],
       ? refused(`The ${what} can't be used: ${error.message}`, [{ path: what, message: error.message }])
       : error;
   }
-}
-
-/** Tables outside `public` are named with their schema. */
-export const datasetName = (schema: string, name: string): string => (schema === 'public' ? name : `${schema}.${name}`);
-function split(table: string): { schema: string; name: string } {
-  const dot = table.indexOf('.');
-  return dot < 0 ? { schema: 'public', name: table } : { schema: table.slice(0, dot), name: table.slice(dot + 1) };
-}
-export function fromClause(table: string): string {
-  const { schema, name } = split(table);
-  return `${quoteName(schema)}.${quoteName(name)}`;
 }
 
 /** A structure as the catalogue tells it. */

@@ -1,0 +1,112 @@
+import { existsSync } from 'node:fs';
+import { counted, isComposed, membersOf, mentionsDoc, namedSourceFields, type DeclaredMarks, type MappingDocument } from '@versicle/core';
+import type { SourceSets } from '../source-sets/source-sets.ts';
+import type { OpenSystem, SourcePlan } from '../systems/kinds/kind.ts';
+import { land } from './land.ts';
+import type { ReplayRow } from './messages.ts';
+import { Aborted, unlessAborted } from './outage.ts';
+
+/** What a run reads, as far as it concerns where its records come from. */
+export interface SourceOf {
+  readonly kind: 'full' | 'replay';
+  readonly document: MappingDocument;
+  readonly system: OpenSystem;
+  readonly dataset: string;
+  readonly rowLimit: number | null;
+  /** What an earlier life of the run, or the run whose records are sent again, read. */
+  readonly began: SourcePlan | null;
+  /** Where its records are kept that had to be fetched. */
+  readonly landing: string;
+  readonly signal: AbortSignal;
+  readonly log: (message: string) => Promise<void>;
+}
+
+/** A run that is taken up again reads the very files that it began with, or ends with a sentence. */
+export async function sourcePlanOf(source: SourceOf, sourceSets: SourceSets): Promise<SourcePlan> {
+  const { kind, document, system, dataset, began, landing, signal, log } = source;
+  if (kind === 'replay' && began) return began;
+  if (isComposed(document)) return composedPlan(source, sourceSets);
+  const options = { withDoc: mentionsDoc(document), signal };
+  if (!system.sourcePlan) {
+    if (!system.read) throw new Error(`${document.source.primary.dataset} holds no records that could be read.`);
+    // A database says itself what fields it has; of others, a member that is missing everywhere is empty.
+    const names = async (): Promise<string[]> => [
+      ...(await system.describe(dataset)).fields.map((f) => f.name),
+      ...(system.selects ? [] : namedSourceFields(document)),
+    ];
+    if (kind === 'replay') return replayPlan({ names: await names(), marks: null });
+    if (began && existsSync(landing)) return began;
+    // What a run read from a system that moves on is kept beside the store until it ends, so that it can be taken up again.
+    await log(`fetches the records of ${document.source.primary.dataset}`);
+    const landed = await land(system.read(dataset, options), { path: landing, rowLimit: source.rowLimit, signal, known: names });
+    await log(`fetched ${counted(landed.records, 'record')}`);
+    return landed.plan;
+  }
+  const plan = await unlessAborted(system.sourcePlan(dataset, options), signal);
+  if (!began) return plan;
+  for (const [i, file] of began.files.entries()) {
+    const now = plan.files[i];
+    if (now?.name !== file.name || now.bytes !== file.bytes || now.changed !== file.changed)
+      throw new Error(
+        `${file.name} has changed since the run began, so it can't go on where it was. Start a new run; records that arrived already are not doubled where the document upserts.`,
+      );
+  }
+  return began;
+}
+
+/** Composed records are kept beside the store until the run ends, so that it can be taken up again. */
+async function composedPlan(
+  { kind, document, began, landing, rowLimit, signal, log }: SourceOf,
+  sourceSets: SourceSets,
+): Promise<SourcePlan> {
+  if (kind === 'replay') return replayPlan(await sourceSets.names(document));
+  if (began && existsSync(landing)) return began;
+  await log(`composes the records of ${counted(membersOf(document).length, 'dataset')} in PostgreSQL`);
+  const { plan, composed } = await sourceSets
+    .compose(document, {
+      rowLimit,
+      path: landing,
+      startedAt: Date.now(),
+      cancel: (stop) => {
+        if (signal.aborted) stop();
+        else signal.addEventListener('abort', stop, { once: true });
+      },
+    })
+    .catch((error: Error) => {
+      throw signal.aborted ? new Aborted() : error;
+    });
+  const { read, multiplied, unmatched, filtered, folded, records } = composed.counts;
+  const n = (count: number): string => count.toLocaleString('en-GB');
+  await log(
+    `${n(read)} read + ${n(multiplied)} multiplied = ${n(unmatched)} unmatched + ${n(filtered)} filtered + ${n(folded)} folded + ${n(records)} records`,
+  );
+  for (const remark of composed.remarks) await log(remark);
+  return plan;
+}
+
+/** Failed records that are sent again come as they were kept; only the names of the fields are needed. */
+function replayPlan({ names, marks }: { names: readonly string[]; marks: DeclaredMarks }): SourcePlan {
+  return {
+    kind: 'files',
+    files: [],
+    format: { kind: 'jsonl', encoding: 'utf-8' },
+    fields: names.map((name) => ({ name, type: 'text' })),
+    ...(marks instanceof Map ? { marks: Object.fromEntries(marks) } : {}),
+  };
+}
+
+/** Records that were read before the source set was changed have other fields than the lines ask for now. */
+export function requireKnownFields(rows: readonly ReplayRow[], plan: SourcePlan, document: MappingDocument): void {
+  // Only composed records say by alias how numbers and dates are written.
+  const composed = plan.marks !== undefined;
+  const known = new Set(plan.fields.map((f) => f.name));
+  const strangers = rows.filter(({ source }) => {
+    const names = Object.keys(source);
+    const others = composed !== isComposed(document) || !names.some((name) => known.has(name));
+    return names.join() !== 'row' && names.length > 0 && others;
+  });
+  if (strangers.length > 0)
+    throw new Error(
+      `${counted(strangers.length, 'of these records was', 'of these records were')} read before the source set was changed, and can't be sent again as they are; run the plan instead.`,
+    );
+}

@@ -1,0 +1,64 @@
+import { createHash } from 'node:crypto';
+import type { OpenFailure } from './messages.ts';
+
+/** What a record is known by: a hash of what was read of it. */
+export function identityOf(source: Readonly<Record<string, string | null>>): string {
+  return createHash('sha256').update(JSON.stringify(source)).digest('hex').slice(0, 32);
+}
+/** The first two values, as lists show a record. */
+export function labelOf(cells: Iterable<string | null>): string {
+  let text: string | null = null;
+  for (const cell of cells) {
+    if (cell === null) continue;
+    if (text !== null) return `${text}, ${cell}`.slice(0, 80);
+    text = cell;
+  }
+  return (text ?? '').slice(0, 80);
+}
+
+/** Notices open failures among the records that go well: the same record, one with the same key, or the same row of a file. */
+export class WentWell {
+  private readonly byLabel = new Map<string, OpenFailure[]>();
+  private readonly byKey = new Map<string, OpenFailure[]>();
+  private readonly byPlace = new Map<string, OpenFailure[]>();
+  private readonly found = new Set<number>();
+
+  constructor(open: readonly OpenFailure[]) {
+    const add = (map: Map<string, OpenFailure[]>, at: string, failure: OpenFailure): void => {
+      const list = map.get(at);
+      if (list) list.push(failure);
+      else map.set(at, [failure]);
+    };
+    for (const failure of open) {
+      if (failure.place !== null) add(this.byPlace, failure.place, failure);
+      else add(this.byLabel, failure.label, failure);
+      if (failure.key !== null) add(this.byKey, failure.key, failure);
+    }
+  }
+  get wantsKeys(): boolean {
+    return this.byKey.size > 0;
+  }
+  get wantsPlaces(): boolean {
+    return this.byPlace.size > 0;
+  }
+
+  /** Cells as read; `source` is asked for where the label says that it may be one of them. */
+  read(label: string, source: () => Readonly<Record<string, string | null>>, remarked: boolean): void {
+    const alike = this.byLabel.get(label);
+    if (!alike) return;
+    const identity = identityOf(source());
+    for (const failure of alike)
+      if (failure.identity === identity || (!remarked && failure.identity === `remark:${identity}`))
+        this.found.add(failure.id);
+  }
+  key(key: string, remarked: boolean): void {
+    for (const failure of this.byKey.get(key) ?? [])
+      if (!remarked || !failure.identity.startsWith('remark:')) this.found.add(failure.id);
+  }
+  place(place: string): void {
+    for (const failure of this.byPlace.get(place) ?? []) this.found.add(failure.id);
+  }
+  get ids(): number[] {
+    return [...this.found];
+  }
+}

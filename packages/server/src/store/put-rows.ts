@@ -1,0 +1,292 @@
+import { copyCells } from '@versicle/core';
+import type { Delivered, Delivery, Rejection } from './database.ts';
+import type { DeliveryTransaction } from './deliver.ts';
+import { refusalOf, type DatabaseRefusal } from './refusal.ts';
+import { keysName, quoteIdentifier as q } from './table-name.ts';
+
+/**
+ * Savepoints that were released stay locked until the transaction ends, and a server has room for some thousands: after so
+ * many, what was taken so far is put in once more as a whole.
+ */
+const PARTS_AT_ONCE = 400;
+
+/** What the table is like, as far as the way into it depends on it. */
+interface TableFacts {
+  /** COPY goes into tables only, and not where row-level security speaks. */
+  readonly copies: boolean;
+  readonly types: ReadonlyMap<string, string>;
+  /** Columns whose type knows no equality: compared by their text. */
+  readonly byText: ReadonlySet<string>;
+  /** Columns whose values may be equal although their texts differ. */
+  readonly loose: ReadonlySet<string>;
+}
+
+/** The whole chunk at once; when the database refuses it, halves of it, down to the rows that are at fault. */
+export async function putRows(tx: DeliveryTransaction, delivery: Delivery, into: string): Promise<Delivered> {
+  return new Put(tx, delivery, into, await factsOf(tx, into)).all();
+}
+
+async function factsOf(tx: DeliveryTransaction, into: string): Promise<TableFacts> {
+  const { rows } = await tx.query(
+    `SELECT a.attname AS name, format_type(a.atttypid, a.atttypmod) AS type, c.relkind AS kind, row_security_active(c.oid) AS secured,
+            COALESCE(b.typname, t.typname) IN ('json', 'xml', 'point', 'line', 'lseg', 'box', 'path', 'polygon', 'circle') AS by_text,
+            COALESCE(b.typname, t.typname) = 'citext' OR COALESCE(NOT l.collisdeterministic, false) AS loose
+       FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid JOIN pg_type t ON t.oid = a.atttypid
+       LEFT JOIN pg_type b ON b.oid = t.typbasetype LEFT JOIN pg_collation l ON l.oid = a.attcollation
+      WHERE a.attrelid = $1::regclass AND a.attnum > 0 AND NOT a.attisdropped`,
+    [into],
+  );
+  const yes = (value: unknown): boolean => value === true || value === 't';
+  const [first] = rows;
+  return {
+    copies: first !== undefined && ['r', 'p'].includes(String(first['kind'])) && !yes(first['secured']),
+    types: new Map(rows.map((r) => [String(r['name']), String(r['type'])])),
+    byText: new Set(rows.filter((r) => yes(r['by_text'])).map((r) => String(r['name']))),
+    loose: new Set(rows.filter((r) => yes(r['loose'])).map((r) => String(r['name']))),
+  };
+}
+
+interface Part {
+  readonly from: number;
+  readonly to: number;
+}
+/** What a part became when it went in. */
+interface Taken {
+  /** Rows that were written; the others the table has already. */
+  readonly written: number;
+  /** Rows that did not go in although the database did not complain, by their place in the part. */
+  readonly left: readonly { readonly at: number; readonly why: DatabaseRefusal }[];
+}
+
+class Put {
+  private lines: readonly string[] | null = null;
+  private readonly rejections: Rejection[] = [];
+  private systemic: boolean | null = null;
+
+  constructor(
+    private readonly tx: DeliveryTransaction,
+    private readonly delivery: Delivery,
+    private readonly into: string,
+    private readonly facts: TableFacts,
+  ) {}
+
+  async all(): Promise<Delivered> {
+    const { rows, copy } = this.delivery;
+    const whole = await this.attempt(copy, rows);
+    if (!('code' in whole)) {
+      for (const { at, why } of whole.left) this.reject(at, why);
+      return this.delivered(whole.written);
+    }
+    if (rows === 1) {
+      this.reject(0, whole);
+      return this.delivered(0);
+    }
+    return this.delivered(await this.parts());
+  }
+  private delivered(written: number): Delivered {
+    this.rejections.sort((a, b) => a.index - b.index);
+    return { rejections: this.rejections, unchanged: this.delivery.rows - this.rejections.length - written };
+  }
+
+  /** Depth first, in the order of the rows: what comes first wins where two don't go together. Gives the rows written. */
+  private async parts(): Promise<number> {
+    const { rows } = this.delivery;
+    const middle = rows >> 1;
+    const pending: Part[] = [
+      { from: middle, to: rows },
+      { from: 0, to: middle },
+    ];
+    const accepted: Part[] = [];
+    let written = 0;
+    let open = 0;
+    await this.tx.exec('SAVEPOINT accepted');
+    while (pending.length > 0) {
+      const part = pending.pop()!;
+      const result = await this.attempt(this.textOf([part]), part.to - part.from);
+      if ('code' in result) {
+        if (part.to - part.from === 1) this.reject(part.from, result);
+        else {
+          const half = (part.from + part.to) >> 1;
+          pending.push({ from: half, to: part.to }, { from: part.from, to: half });
+        }
+        continue;
+      }
+      for (const { at, why } of result.left) this.reject(part.from + at, why);
+      accepted.push(part);
+      written += result.written;
+      if (++open < PARTS_AT_ONCE) continue;
+      await this.tx.exec('ROLLBACK TO SAVEPOINT accepted');
+      written = (await this.put(this.textOf(accepted), rowsOf(accepted))).written;
+      open = 0;
+    }
+    await this.tx.exec('RELEASE SAVEPOINT accepted');
+    return written;
+  }
+
+  private textOf(parts: readonly Part[]): Uint8Array {
+    this.lines ??= new TextDecoder().decode(this.delivery.copy).split('\n').slice(0, this.delivery.rows);
+    const lines = this.lines;
+    return new TextEncoder().encode(parts.map(({ from, to }) => `${lines.slice(from, to).join('\n')}\n`).join(''));
+  }
+  private reject(index: number, refusal: DatabaseRefusal): void {
+    this.textOf([]);
+    this.rejections.push({ index, line: this.lines![index]!, ...refusal });
+  }
+
+  /** Within a savepoint: a part that is refused leaves nothing behind. */
+  private async attempt(copy: Uint8Array, rows: number): Promise<Taken | DatabaseRefusal> {
+    const { tx } = this;
+    await tx.exec('SAVEPOINT part');
+    try {
+      const taken = await this.put(copy, rows);
+      // Deferred constraints would speak only at the end, when no row could be named any more.
+      await tx.exec('SET CONSTRAINTS ALL IMMEDIATE; RELEASE SAVEPOINT part');
+      return taken;
+    } catch (error) {
+      if (error instanceof LeftOut) {
+        await tx.exec('ROLLBACK TO SAVEPOINT part; RELEASE SAVEPOINT part');
+        return LEFT_OUT;
+      }
+      const what = kindOfError(error);
+      if (what === 'ours') throw error;
+      await tx.exec('ROLLBACK TO SAVEPOINT part; RELEASE SAVEPOINT part');
+      // What is refused without any row is wrong with the table or our rights, and ends the run.
+      if (what === 'unknown' && (await this.isSystemic())) throw error;
+      return refusalOf(tx, this.delivery.table, this.into, error, rows === 1 ? this.oneRow(copy) : null);
+    }
+  }
+  private oneRow(copy: Uint8Array): { column: string; text: string | null; type: string }[] {
+    const cells = copyCells(new TextDecoder().decode(copy).replace(/\n$/, ''));
+    return this.delivery.columns.map((column, i) => ({
+      column,
+      text: cells[i] ?? null,
+      type: this.facts.types.get(column) ?? 'text',
+    }));
+  }
+  private async isSystemic(): Promise<boolean> {
+    if (this.systemic !== null) return this.systemic;
+    await this.tx.exec('SAVEPOINT probe');
+    try {
+      await this.put(new Uint8Array(0), 0);
+      this.systemic = false;
+    } catch {
+      this.systemic = true;
+    }
+    await this.tx.exec('ROLLBACK TO SAVEPOINT probe; RELEASE SAVEPOINT probe');
+    return this.systemic;
+  }
+
+  private async put(copy: Uint8Array, rows: number): Promise<Taken> {
+    const { delivery, tx, into, facts } = this;
+    const columns = delivery.columns.map(q).join(', ');
+    if (delivery.mode === 'insert' || delivery.mode === 'replace') {
+      const written =
+        tx.copy && facts.copies ? await tx.copy(into, columns, copy) : await this.insertArrays(copy, '');
+      // A single row that a trigger leaves out is refused; of several, halves tell which.
+      if (written < rows) throw new LeftOut();
+      return { written, left: [] };
+    }
+    const conflict = this.conflict();
+    if (!tx.copy) return { written: await this.insertArrays(copy, conflict), left: [] };
+    await tx.exec(
+      `CREATE TEMPORARY TABLE IF NOT EXISTS versicle_incoming ON COMMIT DROP AS SELECT ${columns} FROM ${into} WITH NO DATA; TRUNCATE pg_temp.versicle_incoming`,
+    );
+    await tx.copy('pg_temp.versicle_incoming', columns, copy);
+    const twice = delivery.key.some((k) => facts.loose.has(k)) ? await this.takeTwice() : [];
+    const { count } = await tx.query(
+      `INSERT INTO ${into} AS t (${columns}) OVERRIDING SYSTEM VALUE SELECT ${columns} FROM pg_temp.versicle_incoming${conflict}`,
+    );
+    const left = count < rows - twice.length ? await this.missing() : [];
+    return {
+      written: count,
+      left: [...twice.map((at) => ({ at, why: TWICE })), ...left.map((at) => ({ at, why: LEFT_OUT }))],
+    };
+  }
+  private conflict(): string {
+    const { columns, key, mode } = this.delivery;
+    const others = columns.filter((c) => !key.includes(c));
+    const compared = (table: string): string =>
+      others.map((c) => `${table}.${q(c)}${this.facts.byText.has(c) ? '::text' : ''}`).join(', ');
+    const action =
+      mode === 'keep' || others.length === 0
+        ? 'DO NOTHING'
+        : `DO UPDATE SET ${others.map((c) => `${q(c)} = EXCLUDED.${q(c)}`).join(', ')} WHERE (${compared('t')}) IS DISTINCT FROM (${compared('EXCLUDED')})`;
+    return ` ON CONFLICT (${key.map(q).join(', ')}) ${action}`;
+  }
+  private get sameKey(): string {
+    return this.delivery.key.map((k) => `t.${q(k)} = i.${q(k)}`).join(' AND ');
+  }
+  /**
+   * Keys that only the database holds for equal, such as texts that differ in their case: those of the run are kept until it
+   * ends, and of several equal ones the first wins. Takes the others out of what comes in; gives their places.
+   */
+  private async takeTwice(): Promise<number[]> {
+    const { tx, delivery, into } = this;
+    const key = delivery.key.map(q).join(', ');
+    const seen = keysName(delivery.source);
+    await tx.exec(`CREATE TABLE IF NOT EXISTS ${seen} AS SELECT ${key} FROM ${into} WITH NO DATA`);
+    const { rows } = await tx.query(
+      `WITH numbered AS (
+         SELECT ctid AS place, ${key}, row_number() OVER (ORDER BY ctid) AS n, row_number() OVER (PARTITION BY ${key} ORDER BY ctid) AS nth
+           FROM pg_temp.versicle_incoming
+       ), twice AS (
+         SELECT place, n FROM numbered i WHERE nth > 1 OR EXISTS (SELECT 1 FROM ${seen} t WHERE ${this.sameKey})
+       ), gone AS (
+         DELETE FROM pg_temp.versicle_incoming WHERE ctid IN (SELECT place FROM twice)
+       ) SELECT n FROM twice ORDER BY n`,
+    );
+    await tx.exec(`INSERT INTO ${seen} SELECT ${key} FROM pg_temp.versicle_incoming`);
+    return rows.map((r) => Number(r['n']) - 1);
+  }
+  /** Rows that are neither written nor there already: a trigger, a rule or a policy left them out. */
+  private async missing(): Promise<number[]> {
+    const same = this.sameKey;
+    const { rows } = await this.tx.query(
+      `SELECT i.n FROM (SELECT *, row_number() OVER (ORDER BY ctid) AS n FROM pg_temp.versicle_incoming) i
+        WHERE NOT EXISTS (SELECT 1 FROM ${this.into} t WHERE ${same}) ORDER BY 1`,
+    );
+    return rows.map((r) => Number(r['n']) - 1);
+  }
+
+  /** One array a column, turned into the column's own type by the database. */
+  private async insertArrays(copy: Uint8Array, conflict: string): Promise<number> {
+    const { delivery, facts, into } = this;
+    const rows = new TextDecoder().decode(copy).split('\n').slice(0, -1).map(copyCells);
+    const names = delivery.columns.map((_, i) => `c${i}`);
+    const cast = (column: string, i: number): string => `c${i}::${facts.types.get(column) ?? 'text'}`;
+    const { count } = await this.tx.query(
+      `INSERT INTO ${into} AS t (${delivery.columns.map(q).join(', ')}) OVERRIDING SYSTEM VALUE SELECT ${delivery.columns.map(cast).join(', ')} FROM unnest(${names.map((_, i) => `$${i + 1}::text[]`).join(', ')}) AS u(${names.join(', ')})${conflict}`,
+      delivery.columns.map((_, i) => rows.map((r) => r[i] ?? null)),
+    );
+    return count;
+  }
+}
+
+const rowsOf = (parts: readonly Part[]): number => parts.reduce((sum, p) => sum + p.to - p.from, 0);
+
+/** The table took rows without an error and has fewer than it took. */
+class LeftOut extends Error {}
+const LEFT_OUT: DatabaseRefusal = {
+  code: 'left_out',
+  message: 'the table took the record without an error, but does not have it: a trigger, rule or policy of the table leaves it out',
+  columns: [],
+  constraint: null,
+};
+
+const TWICE: DatabaseRefusal = {
+  code: '23505',
+  message: 'a record before it has a key that the table holds for equal; the first one counts',
+  columns: [],
+  constraint: null,
+};
+
+/** Classes of SQLSTATE (PostgreSQL, appendix A): data, cardinality, integrity, a view's check, and what triggers raise. */
+const OF_ROWS: ReadonlySet<string> = new Set(['21', '22', '23', '44', 'P0']);
+/** The connection, transactions that must begin again, resources, operators, the system itself. */
+const OURS: ReadonlySet<string> = new Set(['', '08', '25', '40', '53', '55', '57', '58']);
+function kindOfError(error: unknown): 'row' | 'ours' | 'unknown' {
+  const code = (error as { code?: unknown }).code;
+  // A SQLSTATE has five characters; anything else comes from the way to the database.
+  const state = typeof code === 'string' && /^[0-9A-Z]{5}$/.test(code) ? code.slice(0, 2) : '';
+  return OF_ROWS.has(state) ? 'row' : OURS.has(state) ? 'ours' : 'unknown';
+}
