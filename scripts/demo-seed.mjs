@@ -145,7 +145,7 @@ async function outside(call, ports) {
         records: 'members',
         paging: cursor,
         find: { field: 'external_no', path: '/members?external_no={keys}', atOnce: 50 },
-        write: { path: '/members/batch', batch: 50, member: 'members' },
+        write: { path: '/members/batch', batch: 50, member: 'members', answer: 'errors', repeat: { by: 'key' } },
       },
       'sign-ups': { description: 'Sign-ups, newest last', path: '/sign-ups', records: 'sign_ups', paging: cursor },
       plans: { description: 'Plans that can be booked', path: '/plans', records: '' },

@@ -1,7 +1,7 @@
 import { CAUSES } from '@versicle/core';
 import * as z from 'zod';
 
-export const FAILURE_STATES = ['open', 'replaying', 'delivered', 'closed', 'remark'] as const;
+export const FAILURE_STATES = ['open', 'replaying', 'delivered', 'closed', 'waived', 'remark'] as const;
 
 export const failureQuery = z.object({
   /** `any`: whatever became of them, remarks left out. */
@@ -10,6 +10,8 @@ export const failureQuery = z.object({
   run: z.coerce.number().int().optional(),
   cause: z.string().optional(),
   line: z.string().optional(),
+  /** Only records that are filed under just this line; without a line, those of the record as a whole. */
+  filed: z.literal('exactly').optional(),
   search: z.string().max(200).optional(),
   limit: z.coerce.number().int().min(1).max(500).default(100),
 });
@@ -56,9 +58,16 @@ export const failedRecordDetail = failedRecord.extend({
 });
 export type FailedRecordDetail = z.infer<typeof failedRecordDetail>;
 
+const which = {
+  ids: z.strictObject({ ids: z.array(z.number().int()).min(1).max(100_000) }),
+  group: z.strictObject({ mapping: z.string(), cause: z.string(), line: text }),
+};
 /** Which failed records to send again: by id, or all open ones of a group. */
-export const replay = z.union([
-  z.strictObject({ ids: z.array(z.number().int()).min(1).max(100_000) }),
-  z.strictObject({ mapping: z.string(), cause: z.string(), line: text }),
-]);
+export const replay = z.union([which.ids, which.group]);
 export type Replay = z.infer<typeof replay>;
+
+/** Which are closed without being delivered, and why. */
+const reason = { reason: z.string().trim().min(1).max(500) };
+export const waive = z.union([which.ids.extend(reason), which.group.extend(reason)]);
+export type Waive = z.infer<typeof waive>;
+export const waived = z.object({ records: z.number() });

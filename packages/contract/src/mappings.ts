@@ -29,6 +29,8 @@ export const mappingDetail = z.object({
   publishedBy: z.string().nullable(),
   changedLines: z.array(z.string()),
   failures: z.array(lineFailures),
+  /** Open failed records, each once, also those that lie under no line. */
+  openFailures: z.number(),
   plan: z.string().nullable(),
   updatedAt: z.string(),
 });

@@ -44,6 +44,27 @@ export const runningRoutes = {
     params: numberParams,
     response: done,
   },
+  takeUpRun: {
+    method: 'post',
+    path: '/runs/:id/take-up',
+    summary: 'Take up a run again that broke off',
+    params: numberParams,
+    response: done,
+  },
+  replaceAll: {
+    method: 'post',
+    path: '/runs/:id/replace',
+    summary: 'Say that a table may lose most of its rows to a run that asks',
+    params: numberParams,
+    response: done,
+  },
+  waive: {
+    method: 'post',
+    path: '/failures/waive',
+    summary: 'Close failed records without delivering them, with a reason',
+    body: failures.waive,
+    response: failures.waived,
+  },
   listCauses: {
     method: 'get',
     path: '/failures/causes',

@@ -148,6 +148,8 @@ describe('runs', () => {
       ['2', 'b', '2.50'],
       ['3', 'c', '3.00'],
     ]);
+    // What the table has already is not said to be delivered once more.
+    expect((await server.run(plan)).counts).toMatchObject({ read: 2, unchanged: 2, delivered: 0 });
   });
 
   it('inserts: what is there already is refused by the target, under the key’s line', async () => {
@@ -167,8 +169,100 @@ describe('runs', () => {
     await server.run(plan);
     expect(await server.rows(name)).toEqual([['3', 'c', '3.00']]);
     rewrite(file, []);
-    await server.run(plan);
+    // Most of the table would go: a person is asked first, and nothing is removed until then.
+    const asks = await server.run(plan);
+    expect(asks).toMatchObject({ state: 'asks', error: expect.stringContaining('1 record') });
+    expect(await server.rows(name)).toHaveLength(1);
+    expect((await server.api('waiting', 'GET', '/waiting')).runs).toBe(1);
+    await server.restart('SIGKILL');
+    await server.api('replaceAll', 'POST', `/runs/${asks.id}/replace`);
+    expect(await server.ended(asks.id)).toMatchObject({ state: 'finished' });
     expect(await server.rows(name)).toEqual([]);
+    expect(await server.ask('POST', `/api/runs/${asks.id}/replace`)).toMatchObject({ status: 409 });
+  });
+
+  it('replaces whole or not at all: a run that is cancelled, stopped or said no to leaves the table as it was', async () => {
+    const old = Array.from({ length: 5000 }, (_, i) => `o${i};old;1,00`);
+    const lines = (itemsDocument()['lines'] as { id: string }[]).map((l) =>
+      l.id === 'l3' ? { ...l, onFail: 'stop' } : l,
+    );
+    const { plan, name, file } = await load(old, { write: { mode: 'replace' }, lines });
+    await server.run(plan);
+    const whole = async (): Promise<number> =>
+      (await server.api('listDatasets', 'GET', '/systems/store/datasets')).find((d) => d.name === name)!.records!;
+    expect(await whole()).toBe(5000);
+    rewrite(file, Array.from({ length: 40_000 }, (_, i) => `n${i};new;1,00`));
+    const { run } = await server.api('startPlan', 'POST', `/plans/${plan}/start`, {});
+    while ((await server.api('getRun', 'GET', `/runs/${run}`)).counts.read < 500)
+      await new Promise((r) => setTimeout(r, 5));
+    await server.api('cancelRun', 'POST', `/runs/${run}/cancel`);
+    expect(await server.ended(run)).toMatchObject({ state: 'cancelled', counts: { delivered: 0 } });
+    expect(await whole()).toBe(5000);
+    rewrite(file, ['n1;new;1,00', 'n2;new;x']);
+    expect(await server.run(plan)).toMatchObject({ state: 'stopped', counts: { delivered: 0, failed: 1 } });
+    expect(await whole()).toBe(5000);
+    rewrite(file, ['n1;new;1,00']);
+    const asks = await server.run(plan);
+    expect(asks.state).toBe('asks');
+    await server.api('cancelRun', 'POST', `/runs/${asks.id}/cancel`);
+    expect(await server.ended(asks.id)).toMatchObject({ state: 'cancelled', counts: { delivered: 0 } });
+    expect(await whole()).toBe(5000);
+    // Nothing that was loaded beside the table stays behind.
+    const datasets = await server.api('listDatasets', 'GET', '/systems/store/datasets');
+    expect(datasets.filter((d) => d.name.includes('load_'))).toEqual([]);
+  });
+
+  it('closes only what it read again and what went well then', async () => {
+    const { plan, mapping, file } = await load(['1;a;x', '2;b;y', '3;c;z', '4;d;4,00']);
+    await server.run(plan);
+    expect(await failures(`mapping=${mapping}`)).toHaveLength(3);
+    // One is mended in the source, one fails again, one is not in the file any more.
+    rewrite(file, ['1;a;1,00', '2;b;y']);
+    await server.run(plan);
+    expect((await failures(`mapping=${mapping}`)).map((f) => f.label)).toEqual(['2, b', '3, c']);
+    const [, gone] = await failures(`mapping=${mapping}`);
+    await server.api('waive', 'POST', '/failures/waive', { ids: [gone!.id], reason: 'left the scheme' });
+    const waived = await server.api('getFailure', 'GET', `/failures/${gone!.id}`);
+    expect(waived).toMatchObject({ state: 'waived' });
+    expect(waived.history.at(-1)!.message).toBe('Ines Marlowe: left the scheme');
+    // A rule that takes the value now closes the same record.
+    await mend(mapping, 'l3', "CASE WHEN i.price = 'y' THEN 2 ELSE parse_number(i.price, ',') END");
+    await server.run(plan);
+    expect(await failures(`mapping=${mapping}`)).toEqual([]);
+  });
+
+  it('goes on with a sequence from run to run, and replays keep the number that a record had', async () => {
+    const target = {
+      key: ['no'],
+      fields: [
+        { name: 'no', type: 'bigint', nullable: false },
+        { name: 'name', type: 'varchar(12)' },
+      ],
+    };
+    const { plan, mapping, name, file } = await load(['1;a;0', '2;b;0', '3;b;0'], {
+      target,
+      lines: [
+        { id: 'l1', target: 'no', kind: 'generated', generate: 'sequence' },
+        { id: 'l2', target: 'name', kind: 'straight', source: 'i.name', check: "name <> 'late'" },
+      ],
+      write: { mode: 'upsert', existing: 'overwrite' },
+    });
+    await server.run(plan);
+    rewrite(file, ['4;late;0', '5;e;0', '6;f;0']);
+    await server.run(plan);
+    const all = async (): Promise<string[]> => (await server.rows(name)).map((r) => r.join(' ')).sort();
+    expect(await all()).toEqual(['1 a', '2 b', '3 b', '4 e', '5 f']);
+    const { document, version } = await server.api('getMapping', 'GET', `/mappings/${mapping}`);
+    const open = document.lines.map((l) => (l.id === 'l2' ? { ...l, check: undefined } : l));
+    await server.api('saveDraft', 'PUT', `/mappings/${mapping}/draft`, { document: { ...document, lines: open }, version });
+    await server.api('publish', 'POST', `/mappings/${mapping}/publish`, {});
+    const { run } = await server.api('replay', 'POST', '/failures/replay', {
+      mapping,
+      cause: 'check_failed',
+      line: 'l2',
+    });
+    await server.ended(run);
+    expect(await all()).toEqual(['1 a', '2 b', '3 b', '4 e', '5 f', '6 late']);
   });
 
   it('reads only the first records for a try', async () => {
@@ -199,6 +293,7 @@ describe('runs', () => {
       read: 3,
       filtered: 0,
       skipped: 1,
+      unchanged: 0,
       failed: 0,
       delivered: 2,
       remarks: 1,
@@ -221,7 +316,11 @@ describe('runs', () => {
     await server.run(there.plan);
     const base = itemsDocument(there.file);
     const target = base['target'] as { fields: object[] };
-    const wider = await server.mapping({
+    const refusal = async (document: unknown): Promise<string> => {
+      const { id } = await server.api('createMapping', 'POST', '/mappings', { document });
+      return (await server.ask('POST', `/api/mappings/${id}/publish`, {})).body.detail;
+    };
+    const wider = await refusal({
       ...base,
       target: {
         ...target,
@@ -230,12 +329,12 @@ describe('runs', () => {
       },
       lines: [...(base['lines'] as object[]), { id: 'l4', target: 'colour', kind: 'constant', value: 'red' }],
     });
-    expect((await server.run(wider.plan)).error).toMatch(/has no field “colour”/);
-    const otherKey = await server.mapping({
+    expect(wider).toMatch(/has no field “colour”/);
+    const otherKey = await refusal({
       ...base,
       target: { ...target, dataset: `store/${there.name}`, key: ['name'] },
     });
-    expect((await server.run(otherKey.plan)).error).toMatch(
+    expect(otherKey).toMatch(
       /Upsert goes by the key \(name\), but the table .* has the key \(no\)/,
     );
   });

@@ -1,4 +1,4 @@
-import type { CauseGroup, FailedRecord, FailedRecordDetail, FailureQuery, Replay } from '@versicle/contract';
+import type { CauseGroup, FailedRecord, FailedRecordDetail, FailureQuery, Replay, Waive } from '@versicle/contract';
 import { CAUSES, counted, quoted, type Cause, type Failure } from '@versicle/core';
 import { notFound, refused } from '../http/problem.ts';
 import type { Database } from '../store/database.ts';
@@ -127,6 +127,15 @@ export class Failures {
     return rows.map((r) => ({ line: r.line, open: Number(r.n) }));
   }
 
+  /** All open records of a mapping, each once. */
+  async open(mapping: string): Promise<number> {
+    const [row] = await this.db.query<{ n: string }>(
+      "SELECT count(*) AS n FROM failed_record WHERE mapping = $1 AND state = 'open'",
+      [mapping],
+    );
+    return Number(row!.n);
+  }
+
   /** Takes open records for a replay and makes its run, in one statement: no record is ever in two replays. */
   async takeForReplay(replay: Replay, person: string): Promise<{ run: number; records: number }> {
     const chosen = await this.chosen(replay);
@@ -150,7 +159,41 @@ export class Failures {
     return { run: made!.run, records: Number(made!.n) };
   }
 
-  private async chosen(replay: Replay): Promise<{ id: string; mapping: string; run: number }[]> {
+  /** A replay that broke off takes its records again, where nobody else has them meanwhile. */
+  async retake(run: number): Promise<void> {
+    const rows = await this.db.query<{ id: string; state: string }>(
+      `SELECT f.id, f.state FROM replay_item i JOIN failed_record f ON f.id = i.record
+        WHERE i.run = $1 AND NOT EXISTS (SELECT 1 FROM failed_event e WHERE e.record = f.id AND e.run = $1)`,
+      [run],
+    );
+    const gone = rows.filter((r) => r.state !== 'open' && r.state !== 'replaying').length;
+    if (gone > 0)
+      throw refused(
+        `${counted(gone, 'record')} of this replay ${gone === 1 ? 'was' : 'were'} dealt with meanwhile; replay the open ones anew.`,
+      );
+    await this.db.query("UPDATE failed_record SET state = 'replaying' WHERE id = ANY ($1::bigint[])", [
+      rows.map((r) => r.id),
+    ]);
+  }
+
+  /** Closes open records on purpose, without delivering them. */
+  async waive({ reason, ...which }: Waive, person: string): Promise<number> {
+    const chosen = await this.chosen(which as Replay, true);
+    const [, rows] = await this.db.transaction([
+      {
+        sql: `INSERT INTO failed_event (record, run, revision, what, message)
+              SELECT id, run, revision, 'waived', $2 FROM failed_record WHERE state = 'open' AND id = ANY ($1::bigint[]) ON CONFLICT DO NOTHING`,
+        params: [chosen.map((c) => c.id), `${person}: ${reason}`],
+      },
+      {
+        sql: "UPDATE failed_record SET state = 'waived', updated_at = now() WHERE state = 'open' AND id = ANY ($1::bigint[]) RETURNING id",
+        params: [chosen.map((c) => c.id)],
+      },
+    ]);
+    return rows!.length;
+  }
+
+  private async chosen(replay: Replay, unreadableToo = false): Promise<{ id: string; mapping: string; run: number }[]> {
     const byIds = 'ids' in replay;
     const rows = await this.db.query<{ id: string; mapping: string; run: number; cause: string; state: string }>(
       byIds
@@ -167,7 +210,7 @@ export class Failures {
       );
     if (new Set(rows.map((r) => r.mapping)).size > 1)
       throw refused('The records belong to several mappings; replay those of one mapping at a time.');
-    const unread = rows.filter((r) => r.cause === 'source_unreadable').length;
+    const unread = unreadableToo ? 0 : rows.filter((r) => r.cause === 'source_unreadable').length;
     if (unread > 0)
       throw refused(
         `${counted(unread, 'record')} could not even be read, so there is nothing to send again. Mend the file, then run the plan; ${unread === 1 ? 'it closes itself' : 'they close themselves'} when the row can be read.`,
@@ -212,7 +255,9 @@ function conditions(filter: FailureFilter, state: FailedRecord['state']): { wher
     filter.run,
   );
   add((p) => `f.cause = ${p}`, filter.cause);
-  add((p) => `(f.line = ${p} OR f.failures @> jsonb_build_array(jsonb_build_object('line', ${p}::text)))`, filter.line);
+  if (filter.filed === 'exactly' && !filter.line) parts.push('f.line IS NULL');
+  else if (filter.filed === 'exactly') add((p) => `f.line = ${p}`, filter.line);
+  else add((p) => `(f.line = ${p} OR f.failures @> jsonb_build_array(jsonb_build_object('line', ${p}::text)))`, filter.line);
   add(
     (p) => `(f.label || ' ' || f.example || ' ' || f.message || ' ' || f.source::text) ILIKE '%' || ${p} || '%'`,
     filter.search?.replace(/[\\%_]/g, '\\$&'),

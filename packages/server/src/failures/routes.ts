@@ -11,4 +11,9 @@ export function failureRoutes(api: Api, { failures, engine, events }: Services):
     await events.waitingChanged();
     return { run };
   });
+  api.on('waive', async ({ body }, who) => {
+    const records = await failures.waive(body, who.person);
+    await events.waitingChanged();
+    return { records };
+  });
 }

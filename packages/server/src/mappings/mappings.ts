@@ -196,6 +196,7 @@ export class Mappings {
       publishedBy: row.published_by,
       changedLines: changedLines(row, document),
       failures: await this.failures.byLine(id),
+      openFailures: await this.failures.open(id),
       plan: row.plan,
       updatedAt: isoTime(row.updated_at),
     };

@@ -9,9 +9,26 @@ export function runRoutes(api: Api, { db, engine, failures }: Services): void {
   api.on('cancelRun', async ({ params }) => {
     const run = await readRun(db, params.id);
     if (!run) throw notFound(`There is no run ${params.id}.`);
-    if (run.state !== 'queued' && run.state !== 'running')
+    if (!['queued', 'running', 'broken', 'asks'].includes(run.state))
       throw conflict(`Run ${params.id} has ended already; there is nothing to cancel.`);
     await engine.cancel(params.id);
+    return { done: true };
+  });
+  api.on('takeUpRun', async ({ params }) => {
+    const run = await readRun(db, params.id);
+    if (!run) throw notFound(`There is no run ${params.id}.`);
+    if (run.state !== 'broken') throw conflict(`Run ${params.id} did not break off; there is nothing to take up.`);
+    if (run.kind === 'replay') await failures.retake(params.id);
+    await engine.takeUp(params.id);
+    return { done: true };
+  });
+  api.on('replaceAll', async ({ params }, who) => {
+    const [asked] = await db.query(
+      "UPDATE run SET confirmed_by = $2 WHERE id = $1 AND state = 'asks' RETURNING id",
+      [params.id, who.person],
+    );
+    if (!asked) throw conflict(`Run ${params.id} does not ask anything any more.`);
+    await engine.takeUp(params.id);
     return { done: true };
   });
 }

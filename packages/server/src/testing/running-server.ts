@@ -141,9 +141,9 @@ export class RunningServer {
     return rows.map((r) => r.values).sort((a, b) => (JSON.stringify(a) < JSON.stringify(b) ? -1 : 1));
   }
 
-  async restart(signal: NodeJS.Signals = 'SIGKILL'): Promise<void> {
+  async restart(signal: NodeJS.Signals = 'SIGKILL', env: Record<string, string> = {}): Promise<void> {
     await this.stop(signal);
-    this.spawned = await spawnServer(join(this.home, 'data'), this.env);
+    this.spawned = await spawnServer(join(this.home, 'data'), { ...this.env, ...env });
   }
   async stop(signal: NodeJS.Signals = 'SIGTERM'): Promise<void> {
     this.child.removeAllListeners('exit');

@@ -13,9 +13,9 @@ interface Parts {
   readonly failures: Failures;
 }
 
-/** The newest run of each plan that broke off: somebody has to look at it. */
+/** The newest run of each plan that broke off or asks something: somebody has to look at it. */
 const BROKEN =
-  "SELECT r.id FROM run r WHERE r.state = 'broken' AND NOT EXISTS (SELECT 1 FROM run n WHERE n.plan = r.plan AND n.id > r.id)";
+  "SELECT r.id FROM run r WHERE (r.state = 'asks' OR r.state = 'broken') AND NOT EXISTS (SELECT 1 FROM run n WHERE n.plan = r.plan AND n.id > r.id)";
 
 /** How many things wait for a person, by chapter. */
 /** Codes that open failed records, or records that went on without them, wait for; each once. */

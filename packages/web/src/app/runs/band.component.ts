@@ -5,6 +5,7 @@ import { figure } from '../shared/words';
 const PARTS = [
   ['filtered', 'filtered out'],
   ['skipped', 'skipped'],
+  ['unchanged', 'unchanged'],
   ['delivered', 'delivered'],
   ['failed', 'failed'],
 ] as const;
@@ -55,6 +56,11 @@ const PARTS = [
     .skipped {
       background: var(--line);
     }
+    .unchanged {
+      background: repeating-linear-gradient(0deg, var(--ink-3) 0 1px, transparent 1px 4px);
+      outline: 1px solid var(--ink-3);
+      outline-offset: -1px;
+    }
     .delivered {
       background: var(--ink-2);
     }
@@ -85,7 +91,7 @@ export class BandComponent {
   readonly words = input('delivered');
   protected readonly read = computed(() => figure(this.counts().read));
   protected readonly parts = computed(() =>
-    PARTS.map(([key, words]) => ({
+    PARTS.filter(([key]) => key !== 'unchanged' || this.counts().unchanged > 0).map(([key, words]) => ({
       key,
       words: key === 'delivered' ? this.words() : words,
       n: this.counts()[key],

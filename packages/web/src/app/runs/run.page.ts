@@ -61,8 +61,23 @@ import { runsActions, runsFeature } from './runs.feature';
         @if (problem()) {
           <p class="rub" role="alert">{{ problem() }}</p>
         }
-        @if (r.error) {
-          <p class="broken" role="alert">It broke off. <vs-said [text]="r.error" /></p>
+        @if (r.state === 'asks') {
+          <div class="broken" role="alert">
+            <p><vs-said [text]="r.error ?? ''" /></p>
+            <p class="do">
+              <button type="button" class="btn" (click)="replaceAll()">Replace the content all the same</button>
+              <button type="button" class="btn" (click)="cancel()">Leave it as it is</button>
+            </p>
+          </div>
+        } @else if (r.error) {
+          <div class="broken" role="alert">
+            <p>It broke off. <vs-said [text]="r.error" /></p>
+            <p class="do">
+              <button type="button" class="btn" (click)="takeUp()">Take it up again</button>
+              <button type="button" class="btn" (click)="cancel()">Give it up</button>
+              <span>It goes on after the {{ r.counts.read | figure }} records that are settled.</span>
+            </p>
+          </div>
         }
         <vs-band [counts]="r.counts" />
         <div class="grid">
@@ -123,6 +138,16 @@ import { runsActions, runsFeature } from './runs.feature';
       padding: 8px 12px;
       margin: 0 0 12px;
       font: 14.4px/1.45 var(--serif);
+    }
+    .broken p {
+      margin: 0;
+    }
+    .broken .do {
+      display: flex;
+      align-items: center;
+      gap: 10px;
+      margin-top: 8px;
+      color: var(--ink-2);
     }
     .grid {
       display: grid;
@@ -194,5 +219,11 @@ export class RunPage {
   }
   protected cancel(): void {
     this.store.dispatch(runsActions.cancel({ id: this.id() }));
+  }
+  protected takeUp(): void {
+    this.store.dispatch(runsActions.takeUp({ id: this.id() }));
+  }
+  protected replaceAll(): void {
+    this.store.dispatch(runsActions.replaceAll({ id: this.id() }));
   }
 }

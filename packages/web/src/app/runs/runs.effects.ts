@@ -56,6 +56,38 @@ export const cancel = createEffect(
   { functional: true },
 );
 
+export const takeUp = createEffect(
+  (actions = inject(Actions), api = inject(Api)) =>
+    actions.pipe(
+      ofType(a.takeUp),
+      switchMap(({ id }) =>
+        api.asAction(
+          'takeUpRun',
+          { params: { id } },
+          () => a.runOpened({ id }),
+          (problem) => a.cancelFailed({ problem }),
+        ),
+      ),
+    ),
+  { functional: true },
+);
+
+export const replaceAll = createEffect(
+  (actions = inject(Actions), api = inject(Api)) =>
+    actions.pipe(
+      ofType(a.replaceAll),
+      switchMap(({ id }) =>
+        api.asAction(
+          'replaceAll',
+          { params: { id } },
+          () => a.runOpened({ id }),
+          (problem) => a.cancelFailed({ problem }),
+        ),
+      ),
+    ),
+  { functional: true },
+);
+
 /**
  * An open run is read again while it moves, at most about once a second; also one whose first answer is still on its way,
  * as that answer may be older than what was just told.

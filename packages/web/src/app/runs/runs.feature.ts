@@ -13,6 +13,8 @@ export const runsActions = createActionGroup({
     'run loaded': props<{ run: RunDetail }>(),
     'run failed': props<{ problem: string }>(),
     cancel: props<{ id: number }>(),
+    'take up': props<{ id: number }>(),
+    'replace all': props<{ id: number }>(),
     cancelled: emptyProps(),
     'cancel failed': props<{ problem: string }>(),
   },

@@ -117,7 +117,7 @@ export class RunsPage {
   readonly state = input<string | undefined>();
   private readonly store = inject(Store);
   private readonly router = inject(Router);
-  protected readonly states = ['queued', 'running', 'finished', 'cancelled', 'stopped', 'broken'];
+  protected readonly states = ['queued', 'running', 'finished', 'cancelled', 'stopped', 'broken', 'asks'];
   protected readonly loading = this.store.selectSignal(runsFeature.selectRuns);
   protected readonly runs = computed(() => {
     const words = (this.search() ?? '').toLowerCase();

@@ -8,12 +8,14 @@ const RUNS: Record<string, string> = {
   cancelled: '',
   stopped: 'round rubric',
   broken: 'round rubric',
+  asks: 'round rubric',
 };
 const RECORDS: Record<string, string> = {
   open: 'round rubric',
   replaying: 'going',
   delivered: 'full',
   closed: 'half',
+  waived: 'half',
   remark: 'dashed',
 };
 

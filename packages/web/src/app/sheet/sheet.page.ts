@@ -151,9 +151,7 @@ export class SheetPage {
     for (const line of this.s().document?.lines ?? []) counts[line.state] = (counts[line.state] ?? 0) + 1;
     return counts;
   });
-  protected readonly openFailures = computed(
-    () => this.s().detail.value?.failures.reduce((n, f) => n + f.open, 0) ?? 0,
-  );
+  protected readonly openFailures = computed(() => this.s().detail.value?.openFailures ?? 0);
   protected readonly sampleWords = computed(() => {
     const { samples, sample, sampleSet, document } = this.s();
     const row = this.sample();

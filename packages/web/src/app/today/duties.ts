@@ -20,6 +20,8 @@ export type Duty =
     }
   | {
       readonly kind: 'broken';
+      /** It did not break off: it wants a yes or no. */
+      readonly asks: boolean;
       readonly run: number;
       readonly name: string;
       readonly error: string;
@@ -47,6 +49,7 @@ export function dutiesOf(today: Today): Duty[] {
   return [
     ...today.broken.map((r): Duty => ({
       kind: 'broken',
+      asks: r.state === 'asks',
       run: r.id,
       name: r.planName,
       error: r.error ?? 'it broke off',

@@ -8,7 +8,7 @@ const members = {
   path: '/members',
   records: 'members',
   paging: { kind: 'cursor', parameter: 'cursor', next: 'paging.next' },
-  write: { method: 'POST', path: '/members/batch', batch: 50, member: 'members' },
+  write: { method: 'POST', path: '/members/batch', batch: 50, member: 'members', repeat: { by: 'key' } },
 };
 const client = (standins: Standins): Record<string, unknown> => ({
   kind: 'http',
@@ -370,15 +370,15 @@ describe('an HTTP API', () => {
       const { rows: bikes } = await rows('workshop', 'bikes', '&limit=1');
       expect(bikes[0].values.slice(1)).toEqual(['0007501', 'TB-1', 'mm', '711', '2021-09-19']);
     });
-    it('files records that can not be delivered, and ends when nothing goes any more', async () => {
+    it('does not publish what writes to a dataset that is only read', async () => {
       await connect({ kind: 'http', base: `http://127.0.0.1:${oddPort}`, auth: 'none' }, 'reader');
       await settle('reader', 'only', { path: '/x', records: '' });
-      const { plan } = await server.mapping(
-        document({ name: 'To nowhere', target: { ...(document()['target'] as object), dataset: 'reader/only' } }),
-      );
-      const run = await server.run(plan);
-      expect(run.state).toBe('broken');
-      expect(run.error).toContain('is only read');
+      const made = await server.api('createMapping', 'POST', '/mappings', {
+        document: document({ name: 'To nowhere', target: { ...(document()['target'] as object), dataset: 'reader/only' } }),
+      });
+      const { status, body } = await server.ask('POST', `/api/mappings/${made.id}/publish`, {});
+      expect(status).toBe(422);
+      expect(body.detail).toContain('is only read');
     });
   });
 });

@@ -367,6 +367,10 @@ class HttpSystem implements OpenSystem {
           );
         return;
       }
+      if ((paging.kind === 'cursor' || paging.kind === 'link') && page.next !== null && seen.has(page.next))
+        throw new UnexpectedAnswer(
+          `${answer.url} names a next page that was read already; the paging goes round in circles.`,
+        );
       // Some answers differ in nothing but a time; the records tell.
       const content = createHash('sha256').update(page.records.map(treeJson).join('\n')).digest('base64');
       if (page.records.length > 0 && pages.has(content))
@@ -382,10 +386,6 @@ class HttpSystem implements OpenSystem {
           if (page.more !== true) return;
           throw new UnexpectedAnswer(`${answer.url} says that there are more records, but not where.`);
         }
-        if (seen.has(page.next))
-          throw new UnexpectedAnswer(
-            `${answer.url} names a next page that was read already; the paging goes round in circles.`,
-          );
         seen.add(page.next);
         cursor = page.next;
       }
