@@ -22,7 +22,7 @@ export default async function setUp(): Promise<() => Promise<void>> {
   const server = await startServer({
     data: join(home, 'data'),
     port: String(PORT),
-    env: { ...demoEnv, VERSICLE_CHECK_ANSWERS: '1' },
+    env: { ...demoEnv, VERSICLE_CHECK_ANSWERS: '1', VERSICLE_ROOTS: tmpdir() },
   });
   await seedDemo(server.address, folder, standins.ports);
   return async () => {

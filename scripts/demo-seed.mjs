@@ -127,7 +127,7 @@ export async function followPorts(address, ports) {
       withoutPorts(wanted) !== withoutPorts(now.connection)
     )
       continue;
-    await call('PUT', `/systems/${id}`, { name: now.name, connection: wanted });
+    await call('PUT', `/systems/${id}`, { name: now.name, connection: { ...connection, ...wanted } });
   }
 }
 

@@ -1,5 +1,5 @@
 import { existsSync, mkdirSync, writeFileSync } from 'node:fs';
-import { join, resolve } from 'node:path';
+import { delimiter, join, resolve } from 'node:path';
 import { ensureInstalled, fail, root } from './setup.mjs';
 
 /** `npm run demo`: builds what is missing, starts the server in this process, and fills it at the first start. */
@@ -22,6 +22,8 @@ try {
 }
 
 const port = process.env.VERSICLE_PORT ?? '4170';
+const roots = [home, ...(process.env.VERSICLE_ROOTS ? [process.env.VERSICLE_ROOTS] : [])].join(delimiter);
+process.env.VERSICLE_ROOTS = roots;
 const settings = { ...demoEnv, VERSICLE_PORT: port, VERSICLE_TEMPLATE: join(root, '.cache/template') };
 for (const [name, value] of Object.entries(settings)) process.env[name] ??= value;
 process.env.VERSICLE_DATA = join(home, 'versicle');

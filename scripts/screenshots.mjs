@@ -17,7 +17,7 @@ rmSync(home, { recursive: true, force: true });
 mkdirSync(home);
 const folder = join(home, 'tidebridge');
 writeFolder(folder);
-const server = await startServer({ data: join(home, 'data'), port: '4187', env: demoEnv });
+const server = await startServer({ data: join(home, 'data'), port: '4187', env: { ...demoEnv, VERSICLE_ROOTS: home } });
 const standins = await startStandins(4191);
 await seedDemo(server.address, folder, standins.ports);
 const failure = (

@@ -172,7 +172,7 @@ async function run(
           unreadable(values, number);
           continue;
         }
-        const outcome = mapper.apply(values, number);
+        const outcome = mapper.apply(values, placed ? placed.number : number);
         counts[outcome.kind]++;
         if (outcome.kind === 'written') out.write(outcome.values);
         if (outcome.failures.length > 0) record(failed, number, outcome.failures);

@@ -45,7 +45,12 @@ const embedded = z.strictObject({
   }),
 });
 
-const TLS = { off: 'off', on: 'on, the certificate is checked', unchecked: 'on, any certificate is taken' };
+const TLS = {
+  auto: 'on, unless the server is on this machine',
+  on: 'on, the certificate is checked',
+  unchecked: 'on, any certificate is taken',
+  off: 'off',
+};
 const postgres = z.strictObject({
   kind: z.literal('postgres'),
   host: entry(host, { title: 'Host', description: 'Where the server listens.', example: 'ledger.example.org' }),
@@ -55,12 +60,12 @@ const postgres = z.strictObject({
   password: secret('Password'),
   writeUser: text('User for writing', 'Only when another user writes; empty: the same.'),
   writePassword: secret('Password for writing'),
-  tls: entry(z.enum(['off', 'on', 'unchecked']).default('off'), { title: 'TLS', words: TLS }),
+  tls: entry(z.enum(['auto', 'on', 'unchecked', 'off']).default('auto'), { title: 'TLS', words: TLS }),
   authority: entry(z.string().max(100_000).optional(), {
     title: 'Certificate authority',
     description: 'The certificate (PEM) that signed the server’s; empty: those that this machine trusts.',
     long: true,
-    when: { entry: 'tls', is: ['on'] },
+    when: { entry: 'tls', is: ['auto', 'on'] },
   }),
 });
 
@@ -111,6 +116,18 @@ const http = z.strictObject({
     long: true,
     example: 'site = north',
   }),
+  secretHeaders: secret('Secret headers', {
+    description: 'As the further headers, but kept under lock and never shown again.',
+    long: true,
+  }),
+  secretQuery: secret('Secret query values', {
+    description: 'One a line, written name = value; added to the address of each request, kept under lock.',
+    long: true,
+  }),
+  secretVariables: secret('Secret variables', {
+    description: 'As the variables, but kept under lock and never shown again.',
+    long: true,
+  }),
   testPath: text('Path to test with', 'Asked for by the connection test; empty: the base address.', {
     example: '/health',
   }),
@@ -125,6 +142,20 @@ const webhook = z.strictObject({
   kind: z.literal('webhook'),
   secret: secret('Secret', {
     description: 'Signs each delivery (HMAC-SHA-256). Empty: one is made for you and shown once.',
+  }),
+  signs: entry(z.enum(['all', 'body']).default('all'), {
+    title: 'What is signed',
+    description: 'Only what is signed with its time can’t be sent again by somebody who overheard it.',
+    words: { all: 'time, id and body, with dots between them', body: 'the body alone' },
+  }),
+  timeHeader: entry(z.string().max(100).default('X-Timestamp'), {
+    title: 'Header with the time',
+    description: 'Seconds since 1970, or ISO 8601.',
+    when: { entry: 'signs', is: ['all'] },
+  }),
+  toleranceSeconds: entry(z.coerce.number().int().min(10).max(86_400).default(300), {
+    title: 'Oldest that is taken, in seconds',
+    when: { entry: 'signs', is: ['all'] },
   }),
   signatureHeader: entry(z.string().max(100).default('X-Signature'), {
     title: 'Header with the signature',

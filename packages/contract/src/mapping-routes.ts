@@ -181,6 +181,14 @@ export const mappingRoutes = {
     params: idParams,
     response: mappings.mappingDetail,
   },
+  amHere: {
+    method: 'post',
+    path: '/mappings/:id/here',
+    summary: 'Say that a sheet is open, and on which line',
+    params: idParams,
+    body: mappings.amHere,
+    response: z.array(mappings.presentPerson),
+  },
   saveDraft: {
     method: 'put',
     path: '/mappings/:id/draft',

@@ -36,6 +36,16 @@ export const mappingDetail = z.object({
 });
 export type MappingDetail = z.infer<typeof mappingDetail>;
 
+/** Somebody who has the sheet open in a page of their own. */
+export const presentPerson = z.object({ page: z.string(), person: z.string(), line: z.string().nullable() });
+export type PresentPerson = z.infer<typeof presentPerson>;
+/** A sign of life of an open sheet; `left`: it was closed. */
+export const amHere = z.strictObject({
+  page: z.string().min(1).max(60),
+  line: z.string().max(60).nullable(),
+  left: z.boolean().default(false),
+});
+
 export const newMapping = z.strictObject({ document: mappingSchema });
 export const saveDraft = z.strictObject({ document: mappingSchema, version: z.number().int() });
 export const savedDraft = z.object({ version: z.number(), changedLines: z.array(z.string()), updatedAt: z.string() });

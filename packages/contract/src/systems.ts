@@ -25,6 +25,8 @@ export type LookSchedule = z.infer<typeof lookSchedule>;
 export const system = newSystem.extend({
   secretsSet: z.array(z.string()),
   /** Since when the connection is in the state that the diagnosis says. */
+  /** Its kept secrets can't be opened with the present key: they have to be given again. */
+  secretsLost: z.boolean(),
   stateSince: z.string().nullable(),
   diagnosis: diagnosis.nullable(),
   usedBy: z.array(z.object({ id: z.string(), name: z.string(), as: z.enum(['source', 'target']) })),

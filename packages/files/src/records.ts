@@ -1,27 +1,33 @@
-import { readerFor, readRows, readSheet, Workbook, type FileFormat, type RowBatch } from '@versicle/core';
+import { readerFor, readRows, readSheet, Unreadable, Workbook, type FileFormat, type RawRow, type RowBatch } from '@versicle/core';
 import { openArchive } from './archive.ts';
 import { chunksOf } from './chunks.ts';
 
 /**
  * The records of a file on disk, in batches. `count` hears of bytes as they are read (for a workbook, of all at its end).
- * Throws FormatError.
+ * `fields` are those of the dataset that the file belongs to: where the file has a header of its own, they are found by their
+ * names, wherever they stand; what the file lacks is null. Throws FormatError.
  */
 export async function* recordsOf(
   path: string,
   name: string,
   format: FileFormat,
   count: (bytes: number) => void = () => undefined,
-  /** JSON Lines learn their fields as they go; these settle them. */
   fields: readonly string[] | null = null,
 ): AsyncGenerator<RowBatch> {
-  if (format.kind !== 'xlsx')
-    return yield* readRows(
-      counted(chunksOf(path, name), count),
-      readerFor(format, format.kind === 'jsonl' ? fields : null),
-    );
+  if (format.kind !== 'xlsx') {
+    const hasHeader = format.kind === 'delimited' && format.header;
+    const known = format.kind === 'jsonl' || format.kind === 'delimited' ? fields : null;
+    const reader = readerFor(format, hasHeader ? null : known);
+    const batches = readRows(counted(chunksOf(path, name), count), reader);
+    return yield* hasHeader && fields !== null ? byName(batches, () => reader.names, fields) : batches;
+  }
   const archive = await openArchive(path, name);
   try {
-    yield* readSheet(await Workbook.open(archive), format);
+    let names: readonly string[] | null = null;
+    const batches = readSheet(await Workbook.open(archive), format, (found) => (names = found));
+    if (fields === null) yield* batches;
+    else if (format.header) yield* byName(batches, () => names, fields);
+    else for await (const batch of batches) yield mapped(batch, (row) => asWideAs(row, fields.length));
   } finally {
     archive.close();
   }
@@ -31,4 +37,33 @@ async function* counted(chunks: AsyncIterable<Uint8Array>, count: (bytes: number
     count(chunk.length);
     yield chunk;
   }
+}
+
+/** Puts the cells of a file where the dataset has their fields. */
+async function* byName(
+  batches: AsyncIterable<RowBatch>,
+  namesOf: () => readonly string[] | null,
+  fields: readonly string[],
+): AsyncGenerator<RowBatch> {
+  let places: readonly number[] | null | undefined;
+  for await (const batch of batches) {
+    if (places === undefined) places = placesOf(namesOf() ?? fields, fields);
+    const at = places;
+    yield at === null
+      ? batch
+      : mapped(batch, (row) => (row instanceof Unreadable ? row : at.map((i) => (i < 0 ? null : (row[i] ?? null)))));
+  }
+}
+/** Where each field stands in the file; null where they stand as they are wanted. */
+function placesOf(names: readonly string[], fields: readonly string[]): readonly number[] | null {
+  const same = names.length === fields.length && names.every((name, i) => name === fields[i]);
+  return same ? null : fields.map((field) => names.indexOf(field));
+}
+function mapped(batch: RowBatch, map: (row: RawRow) => RawRow): RowBatch {
+  return { firstRow: batch.firstRow, rows: batch.rows.map(map), again: () => batch.again().map(map) };
+}
+function asWideAs(row: RawRow, width: number): RawRow {
+  if (row instanceof Unreadable || row.slice(width).every((c) => c === null)) return row;
+  const cells = row.map((c) => c ?? '').join(' ');
+  return new Unreadable(`It has ${row.length} cells; the others of the dataset have ${width}.`, cells.slice(0, 200));
 }

@@ -7,7 +7,7 @@ import { pino } from 'pino';
 import { Engine } from './engine/engine.ts';
 import { Foreign } from './foreign/foreign.ts';
 import { Failures } from './failures/failures.ts';
-import { makeApp } from './http/app.ts';
+import { makeApp, makeHooksApp } from './http/app.ts';
 import { Events } from './http/events.ts';
 import { Codes } from './codes/codes.ts';
 import { KeyMaps } from './key-maps/key-maps.ts';
@@ -21,6 +21,7 @@ import { migrate } from './store/migrate.ts';
 import { SourceSets } from './source-sets/source-sets.ts';
 import { PgliteDatabase } from './store/pglite.ts';
 import { installationId } from './store/house.ts';
+import { keepHouse } from './store/retention.ts';
 import { Secrets } from './store/secrets.ts';
 import { keepLookSchedules, lookAtAll } from './structures/look-schedule.ts';
 import { Structures } from './structures/structures.ts';
@@ -42,6 +43,7 @@ const log = pino({ level: process.env['VERSICLE_LOG'] ?? 'warn' });
 
 async function start(): Promise<void> {
   const port = portNumber(process.env['VERSICLE_PORT'] ?? '4170');
+  requireThisMachine(host);
   requireDirectory(data);
   await lockDirectory(data);
   // The port is taken before the store is open; what is asked meanwhile waits for its answer.
@@ -52,6 +54,7 @@ async function start(): Promise<void> {
     port,
   );
   const db = await PgliteDatabase.open(join(data, 'store'), template ? { template } : {});
+  db.died = () => fail(new StartError('The store’s own thread ended unexpectedly; start Versicle again. Runs go on where they were.'));
   await migrate(db);
   const events = new Events(() => waitingNow({ db }));
   const secrets = Secrets.open(join(data, 'key'), process.env['VERSICLE_KEY']);
@@ -82,10 +85,16 @@ async function start(): Promise<void> {
     engine: new Engine(db, systems, sourceSets, keyMaps, events, join(data, 'landed'), await installationId(db)),
   };
   ready(makeApp(services, { version: VERSION, host, pages, log }));
+  const hooksServer = await listenForHooks(services, log);
   await services.engine.resume();
   await profiles.resume();
+  const stopKeeping = keepHouse(db, log);
   const minutes = Number(process.env['VERSICLE_CHECK_MINUTES'] ?? 5);
   const stopWatching = minutes > 0 ? watchConnections(systems, events, log, minutes * 60_000) : () => undefined;
+  const takeUp = setInterval(() => {
+    services.engine.takeUpAfterOutage().catch((error: Error) => log.warn({ error: error.message }, 'runs could not be taken up'));
+  }, 30_000);
+  takeUp.unref();
   const stopLooking = keepLookSchedules(
     db,
     (system) => lookAtAll(structures, profiles, system, true),
@@ -93,11 +102,30 @@ async function start(): Promise<void> {
     Number(process.env['VERSICLE_SCHEDULE_SECONDS'] ?? 30) * 1000,
   );
   closeOnSignals(server, services, () => {
+    hooksServer?.close();
+    clearInterval(takeUp);
+    stopKeeping();
     stopWatching();
     stopLooking();
   });
   const address = server.address() as { port: number };
   process.stdout.write(`Versicle is at http://${host}:${address.port}\n`);
+}
+
+/** Whoever reaches the server may do everything, since nobody signs in yet: it is for this machine only. */
+function requireThisMachine(address: string): void {
+  if (/^(localhost|127\.\d+\.\d+\.\d+|::1)$/i.test(address)) return;
+  throw new StartError(
+    `Versicle does not listen on “${address}”: nobody signs in yet, so it answers on this machine only. Leave VERSICLE_HOST out, or set it to 127.0.0.1; webhooks can be taken from elsewhere with VERSICLE_HOOKS_PORT and VERSICLE_HOOKS_HOST.`,
+  );
+}
+
+/** A port of their own for webhooks, which are told by their signature and may come from anywhere. */
+async function listenForHooks(services: Services, logger: typeof log): Promise<Server | null> {
+  const port = process.env['VERSICLE_HOOKS_PORT'];
+  if (port === undefined || port === '') return null;
+  const server = createServer(makeHooksApp(services, logger));
+  return listen(server, portNumber(port), process.env['VERSICLE_HOOKS_HOST'] ?? '127.0.0.1');
 }
 
 function portNumber(text: string): number {
@@ -136,13 +164,13 @@ function makeDirectories(directory: string): void {
 }
 
 /** The port is taken first, so that a second start says so before it waits for the database. */
-function listen(server: Server, port: number): Promise<Server> {
+function listen(server: Server, port: number, address = host): Promise<Server> {
   return new Promise((resolve, reject) => {
     server.once('error', (error: NodeJS.ErrnoException) => {
       if (error.code === 'EADDRINUSE')
         reject(
           new StartError(
-            `Port ${port} on ${host} is taken by another program. Stop that one, or choose another port with VERSICLE_PORT.`,
+            `Port ${port} on ${address} is taken by another program. Stop that one, or choose another port with VERSICLE_PORT.`,
           ),
         );
       else if (error.code === 'EACCES')
@@ -150,12 +178,12 @@ function listen(server: Server, port: number): Promise<Server> {
       else if (error.code === 'EADDRNOTAVAIL' || error.code === 'ENOTFOUND')
         reject(
           new StartError(
-            `“${host}” is not an address of this machine; set VERSICLE_HOST to one that is, such as 127.0.0.1.`,
+            `“${address}” is not an address of this machine; set VERSICLE_HOST to one that is, such as 127.0.0.1.`,
           ),
         );
       else reject(error);
     });
-    server.listen(port, host, () => resolve(server));
+    server.listen(port, address, () => resolve(server));
   });
 }
 
@@ -190,4 +218,10 @@ function fail(error: Error): never {
   process.exit(1);
 }
 
+// No system that we talk to may end the server, whatever its connection does behind our back.
+for (const event of ['unhandledRejection', 'uncaughtException'] as const)
+  process.on(event, (error: unknown) => {
+    if (error instanceof StartError) fail(error);
+    log.error({ err: error }, 'something went wrong that nobody waited for');
+  });
 start().catch(fail);

@@ -81,7 +81,12 @@ export interface SheetRow {
 }
 
 /** Records of a workbook's sheet, in batches. */
-export async function* readSheet(workbook: Workbook, format: WorkbookFormat): AsyncGenerator<RowBatch> {
+export async function* readSheet(
+  workbook: Workbook,
+  format: WorkbookFormat,
+  /** Hears the names in the header, where there is one. */
+  heard: (names: readonly string[]) => void = () => undefined,
+): AsyncGenerator<RowBatch> {
   const range = format.range === null ? null : parseRange(format.range);
   let skip = format.skipLines + (format.header ? 1 : 0);
   let names: readonly string[] | null = format.header ? null : [];
@@ -104,6 +109,7 @@ export async function* readSheet(workbook: Workbook, format: WorkbookFormat): As
         skip--;
         if (skip === 0 && names === null) {
           names = headerNames(cells);
+          heard(names);
           width = Math.max(width, names.length);
         }
         continue;
@@ -303,7 +309,7 @@ class SheetParser {
       else if (name === 't') this.taking = this.phonetic === 0;
       else if (name === 'rPh') this.phonetic++;
       else if (name === 'row') {
-        this.row = tag.attributes['r'] === undefined ? this.row + 1 : Number(tag.attributes['r']);
+        this.row = rowNumber(tag.attributes['r'], this.row);
         this.cells = [];
         this.column = -1;
       }
@@ -373,10 +379,20 @@ class SheetParser {
         const kind = this.dates[this.style] ?? null;
         const number = Number(text);
         if (!Number.isFinite(number)) return text;
+        // Whole numbers keep the digits that they are stored with, however many.
+        if (kind === null && /^-?\d+$/.test(text)) return text.replace(/^(-?)0+(?=\d)/, '$1');
         return kind === null ? plainNumber(number) : serialText(number, kind, this.date1904);
       }
     }
   }
+}
+
+/** ECMA-376, 18.3.1.73: rows are numbered from 1 to 1,048,576. */
+const LAST_ROW = 1_048_576;
+function rowNumber(said: string | undefined, before: number): number {
+  const row = said === undefined ? before + 1 : Number(said);
+  if (Number.isInteger(row) && row >= 1 && row <= LAST_ROW) return row;
+  throw new FormatError(`The sheet has a row numbered ${String(said ?? row).slice(0, 20)}; rows end at 1,048,576. It is not a sound workbook.`);
 }
 
 /** Spreadsheets keep 15 digits; what is stored beyond them is the noise of binary fractions. Never in scientific notation. */

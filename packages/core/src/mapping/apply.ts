@@ -64,10 +64,11 @@ export class MappingRun {
   }
 
   /**
-   * `row`: the source record's values in slot order; `rowNumber`: its 1-based number in the primary dataset; `number`: the one
+   * `row`: the source record's values in slot order; `rowNumber`: its 1-based number in the primary dataset,
+   * null for a composed record that none of the primary dataset belongs to; `number`: the one
    * in the sequence that the record had before, when it is sent again.
    */
-  apply(row: readonly Value[], rowNumber: number, number?: number): Outcome {
+  apply(row: readonly Value[], rowNumber: number | null, number?: number): Outcome {
     const { mapping, ctx } = this;
     ctx.row = row;
     ctx.fault = null;

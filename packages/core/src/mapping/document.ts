@@ -3,9 +3,15 @@ import { CAUSES } from './records.ts';
 
 /** The mapping document, version 1 (docs/mapping-document.md): the Zod schema is the only definition of the form. */
 
-const name = z.string().min(1).max(200);
+/** A part of a name that means something else to JavaScript; nothing is called so. */
+const isPlain = (text: string): boolean => !text.split('.').includes('__proto__');
+const STRANGE = 'nothing can be called __proto__';
+const name = z.string().min(1).max(200).refine(isPlain, STRANGE);
 const rule = z.string().min(1);
-const id = z.string().regex(/^[A-Za-z0-9_-]{1,60}$/, 'use letters, digits, _ and - (at most 60)');
+const id = z
+  .string()
+  .regex(/^[A-Za-z0-9_-]{1,60}$/, 'use letters, digits, _ and - (at most 60)')
+  .refine(isPlain, STRANGE);
 
 export const LINE_KINDS = ['straight', 'constant', 'rule', 'lookup', 'generated', 'not loaded'] as const;
 export const LINE_STATES = ['to map', 'question', 'drafted', 'agreed'] as const;
@@ -196,6 +202,8 @@ export function parseDocument(data: unknown): MappingDocument {
         message: `This document is of version ${version}; this program reads version 1. Use a newer program.`,
       },
     ]);
+  const strange = placeOfProto(data, '', 0);
+  if (strange !== null) throw new DocumentError([{ severity: 'error', path: strange, message: `${STRANGE}.` }]);
   const result = mappingSchema.safeParse(data);
   if (result.success) return result.data;
   throw new DocumentError(
@@ -212,6 +220,17 @@ export function parseDocument(data: unknown): MappingDocument {
       return [{ severity: 'error', path, message: issue.message }];
     }),
   );
+}
+
+/** Where a member is called `__proto__`, which schemas leave out without a word; null where none is. */
+function placeOfProto(value: unknown, path: string, depth: number): string | null {
+  if (typeof value !== 'object' || value === null || depth > 40) return null;
+  if (Object.hasOwn(value, '__proto__')) return path === '' ? '__proto__' : `${path}.__proto__`;
+  for (const [name, inner] of Object.entries(value)) {
+    const found = placeOfProto(inner, path === '' ? name : `${path}.${name}`, depth + 1);
+    if (found !== null) return found;
+  }
+  return null;
 }
 
 /** The document with its keys in the schema's order and defaults written out: equal documents give equal text. */

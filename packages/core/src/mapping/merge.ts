@@ -5,10 +5,13 @@ export interface Clash {
   /** The line or field, or the part of the document. */
   readonly what: string;
   readonly line: string | null;
+  /** What each side has there, as far as they differ. */
+  readonly mine: string;
+  readonly theirs: string;
 }
 export interface Merged {
   readonly document: MappingDocument;
-  /** For each of these, the other side's change was taken. */
+  /** For each of these, the other side's change was taken, unless it was said otherwise. */
   readonly clashes: readonly Clash[];
 }
 
@@ -21,16 +24,38 @@ function canonical(value: unknown): unknown {
   return Object.fromEntries(entries.sort(([a], [b]) => (a < b ? -1 : 1)).map(([k, v]) => [k, canonical(v)]));
 }
 
+/** Two sides of one thing in words, for the person who has to choose: the parts in which they differ. */
+function textsOf(mine: unknown, theirs: unknown): { mine: string; theirs: string } {
+  const parts = (value: unknown): Record<string, unknown> =>
+    typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as Record<string, unknown>) : {};
+  const [ours, others] = [parts(mine), parts(theirs)];
+  const names = [...new Set([...Object.keys(ours), ...Object.keys(others)])].filter((n) => !same(ours[n], others[n]));
+  const write = (value: unknown, of: Record<string, unknown>): string => {
+    if (value === undefined) return 'removed';
+    if (names.length === 0) return typeof value === 'string' ? value : JSON.stringify(value);
+    const shown = names.map((n) => `${n}: ${of[n] === undefined ? 'nothing' : typeof of[n] === 'string' ? String(of[n]) : JSON.stringify(of[n])}`);
+    return shown.join(' · ').slice(0, 600);
+  };
+  return { mine: write(mine, ours), theirs: write(theirs, others) };
+}
+
 /**
  * Brings together what two sides made of one document (`base`): line by line, field by field, and the other parts as
- * wholes. What only one side changed is as that side has it; where both changed the same, `theirs` is taken and named.
+ * wholes. What only one side changed is as that side has it; where both changed the same, `theirs` is taken and named, unless
+ * `takesMine` says otherwise.
  */
-export function mergeDocuments(base: MappingDocument, mine: MappingDocument, theirs: MappingDocument): Merged {
+export function mergeDocuments(
+  base: MappingDocument,
+  mine: MappingDocument,
+  theirs: MappingDocument,
+  takesMine: (what: string) => boolean = () => false,
+): Merged {
   const clashes: Clash[] = [];
   const one = <T>(was: T, ours: T, other: T, what: string, line: string | null = null): T => {
     if (same(ours, other) || same(was, other)) return ours;
-    if (!same(was, ours)) clashes.push({ what, line });
-    return other;
+    if (same(was, ours)) return other;
+    clashes.push({ what, line, ...textsOf(ours, other) });
+    return takesMine(what) ? ours : other;
   };
   const list = <T>(
     part: (document: MappingDocument) => readonly T[],

@@ -129,7 +129,7 @@ export class WholeTrial {
         continue;
       }
       const raw = row as readonly (string | null)[];
-      const outcome = this.run.apply(values, this.counts.read);
+      const outcome = this.run.apply(values, composed ? composed.number : this.counts.read);
       this.counts[outcome.kind]++;
       this.counts.remarks += outcome.remarks.length;
       for (const remark of outcome.remarks) this.remarks.add(remark, place, raw);

@@ -191,13 +191,18 @@ function toDecimal(p: { value: number | bigint; scale: number }): Decimal {
   const units = typeof p.value === 'bigint' ? fromInteger(p.value).units : p.value;
   return new Decimal(units === 0 ? 0 : units, p.scale);
 }
+const GROWING: ReadonlySet<string> = new Set(['year', 'decade', 'century', 'millennium', 'epoch', 'isoyear']);
 function partOf(kind: 'date' | 'stamp' | 'interval', asFloat: boolean): Pick<Overload, 'run' | 'prepare'> {
   const run = (name: string, value: Value, ctx: RuleContext): Value => {
     const part = partName(name);
     if (kind === 'date' && !asFloat && /^(hour|minute|second|milliseconds|microseconds)$/.test(part))
       return ctx.fail(`A date has no ${part}.`);
     const t = kind === 'date' ? new Timestamp(value as number, 0) : (value as Stamp);
-    if (kind !== 'interval' && !Number.isFinite(t.day)) return ctx.fail('Parts of an infinite date are not supported.');
+    // What only grows is infinite, too; what comes round again is not known (timestamp.c, NonFiniteTimestampTzPart).
+    if (kind !== 'interval' && !Number.isFinite(t.day)) {
+      if (!GROWING.has(part)) return null;
+      return asFloat ? t.day : new Decimal(t.day, 0);
+    }
     if (part === 'epoch' && kind === 'date')
       return asFloat ? (value as number) * 86400 : fromInteger((value as number) * 86400);
     const found = kind === 'interval' ? spanPart(part, value as Span) : stampPart(part, t);

@@ -154,6 +154,8 @@ const entries: Entry[] = [
       over([numeric, numeric], numeric, (a: D.Decimal, b: D.Decimal, ctx: RuleContext) => {
         const rest = D.remainderOfDecimals(a, b);
         if (rest === null) return ctx.fail('Division by zero.');
+        // What is infinite stays so; what is divided by it is nothing.
+        if (D.isSpecial(a) || D.isSpecial(b)) return D.divideDecimals(a, b);
         const quotient = D.divideDecimals(D.subtractDecimals(a, rest), b);
         return quotient && D.roundDecimal(quotient, 0, 'trunc');
       }),

@@ -152,7 +152,6 @@ function ordinal(digits: string): string {
 /** to_char for an exact number. */
 export class NotWritten extends Error {}
 export function writeNumber(pattern: NumberPattern, value: Decimal): string | NotWritten {
-  if (D.isSpecial(value)) return new NotWritten('NaN and infinity can’t be written by a pattern here.');
   try {
     return new Writer(pattern, value).write();
   } catch (error) {

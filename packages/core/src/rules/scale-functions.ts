@@ -28,7 +28,9 @@ const ofIntegers = (run: (a: bigint, b: bigint) => bigint): Overload[] =>
 
 function bucket(value: D.Decimal, low: D.Decimal, high: D.Decimal, count: number, ctx: RuleContext): number | null {
   if (count <= 0) return ctx.fail('width_bucket needs at least one bucket.');
-  if ([value, low, high].some(D.isSpecial)) return ctx.fail('NaN and infinity have no bucket here.');
+  const isNaN = (d: D.Decimal): boolean => Number.isNaN(Number(d.units));
+  if ([value, low, high].some(isNaN)) return ctx.fail('Neither the value nor a bound of width_bucket may be NaN.');
+  if (D.isSpecial(low) || D.isSpecial(high)) return ctx.fail('The bounds of width_bucket must be finite.');
   const order = D.compareDecimals(low, high);
   if (order === 0) return ctx.fail('The bounds of width_bucket must differ.');
   const up = order < 0;

@@ -2,6 +2,7 @@ import { md5 as md5Bytes } from '@noble/hashes/legacy';
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils';
 import { characters } from '../fields/values.ts';
 import type { RuleContext } from './context.ts';
+import { isLetterOrDigit } from './regex/parse.ts';
 import { over, type RuleFunction } from './registry.ts';
 
 /** Results of text functions are bounded, so that one rule can't fill the memory. */
@@ -38,7 +39,7 @@ function initcap(text: string): string {
   let result = '';
   for (const c of text) {
     result += inside ? lowerText(c) : upperText(c);
-    inside = /[\p{L}\p{N}]/u.test(c);
+    inside = isLetterOrDigit(c.codePointAt(0)!);
   }
   return result;
 }

@@ -291,6 +291,7 @@ export class Engine {
         id,
         run.kind === 'replay' ? 'sends failed records again' : `reads ${plan.files.map((f) => f.name).join(', ')}`,
       );
+      if (run.kind === 'full') for (const remark of plan.remarks ?? []) await this.log(id, remark);
     }
     const prepared = await this.patiently(id, signal, () => target.prepare(document, dataset, targetRun));
     for (const line of prepared) await this.log(id, line);

@@ -70,12 +70,10 @@ function placeOf(origin: Origin, at: number, raw: RawRow | null): Place {
   if (placed && raw !== null) {
     const { number, file } = placed(raw);
     const row = number ?? origin.first + at;
-    return { row, fileRow: row, file: file ?? origin.file, replayed: null };
+    return { row, fileRow: row, file, replayed: null };
   }
   return { row: origin.first + at, fileRow: origin.firstInFile + at, file: origin.file, replayed: null };
 }
-
-const NOWHERE = { row: 0, file: null };
 
 async function* sourceBatches(): AsyncGenerator<SourceBatch> {
   if (job.replay) {
@@ -140,14 +138,11 @@ class Chunk {
       this.failed.push(failedRow(known, place, mappedOf([]), [failure]));
       return;
     }
-    const { row: number, file } = origin.replay || !placed ? NOWHERE : placeOf(origin, at, raw);
-    if (number > 0) mapper.fileName = file;
     const again = origin.replay?.[at];
-    const outcome = mapper.apply(
-      values,
-      again?.row ?? (number > 0 ? number : origin.first + at),
-      again?.sequence ?? undefined,
-    );
+    const own = again || !placed ? null : placed(raw);
+    if (own) mapper.fileName = own.file;
+    const rowNumber = again ? again.row : own ? own.number : origin.first + at;
+    const outcome = mapper.apply(values, rowNumber, again?.sequence ?? undefined);
     this.counts[outcome.kind]++;
     if (outcome.kind !== 'failed' && well !== null) this.notice(outcome, origin, at, row as SourceCells);
     if (outcome.kind === 'written') {

@@ -22,7 +22,10 @@ export class Api {
         query: valid(route.query, req.query, 'query'),
         body: valid(route.body, req.body ?? {}, 'body'),
       } as Asked<N>;
-      const answer = await handler(asked, whoAsks(req));
+      const gone = new AbortController();
+      res.on('close', () => gone.abort());
+      const answer = await handler(asked, whoAsks(req, gone.signal));
+      if (gone.signal.aborted) return;
       res.set('Cache-Control', 'no-store').json(this.checkAnswers ? route.response.parse(answer) : answer);
     });
   }

@@ -101,6 +101,19 @@ export function makeApp(services: Services, { version, host, pages, log }: AppOp
   return app;
 }
 
+/** Nothing but the addresses of webhooks. */
+export function makeHooksApp(services: Services, log: Logger): Express {
+  const app = express();
+  app.disable('x-powered-by');
+  app.use(contentPolicy());
+  app.use(hooks(services));
+  app.use(() => {
+    throw new Problem(404, 'Not found', 'Only deliveries to webhooks are taken here.');
+  });
+  app.use(problems(log));
+  return app;
+}
+
 function contentPolicy(): express.RequestHandler {
   return helmet({
     contentSecurityPolicy: {

@@ -8,9 +8,11 @@ import { Problem } from './problem.ts';
  */
 export interface Who {
   readonly person: string;
+  /** Aborted when nobody waits for the answer any more. */
+  readonly signal: AbortSignal;
 }
 
-const owner: Who = { person: process.env['VERSICLE_OWNER'] ?? localName() };
+const owner = process.env['VERSICLE_OWNER'] ?? localName();
 
 function localName(): string {
   try {
@@ -20,12 +22,15 @@ function localName(): string {
   }
 }
 
-export function whoAsks(req: Request): Who {
+export function whoAsks(req: Request, signal: AbortSignal): Who {
+  return { person: personOf(req), signal };
+}
+export function personOf(req: Request): string {
   const said = req.get('X-Person');
   if (!said) return owner;
   try {
     const person = decodeURIComponent(said).replace(/\p{C}/gu, '').trim().slice(0, 100);
-    return person === '' ? owner : { person };
+    return person === '' ? owner : person;
   } catch {
     throw new Problem(400, 'Not understood', 'The header X-Person is not percent-encoded UTF-8.');
   }
@@ -45,6 +50,11 @@ export function gate(allowedHost: string): RequestHandler {
     if (!known) throw new Problem(403, 'Not here', 'This server answers only under its own address.');
     const { origin } = req.headers;
     if (origin !== undefined && origin !== `http://${host}` && origin !== `https://${host}`)
+      throw new Problem(403, 'Not from there', 'Requests from pages of other sites are refused.');
+    // A browser says where a request comes from, also where it sends no Origin: with images, scripts and links.
+    const site = req.get('Sec-Fetch-Site');
+    const followsLink = req.method === 'GET' && req.get('Sec-Fetch-Mode') === 'navigate' && !req.path.startsWith('/api');
+    if (site !== undefined && site !== 'same-origin' && site !== 'none' && !followsLink)
       throw new Problem(403, 'Not from there', 'Requests from pages of other sites are refused.');
     next();
   };

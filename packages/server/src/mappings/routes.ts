@@ -1,12 +1,18 @@
 import { Router, type Request, type Response } from 'express';
 import type { Api } from '../http/api.ts';
 import type { Services } from '../services.ts';
+import { Presence } from './presence.ts';
 
 export function mappingRoutes(api: Api, { mappings, workbooks, events }: Services): void {
   const changed = async (id: string): Promise<void> => {
     events.send({ type: 'mapping', id });
     await events.waitingChanged();
   };
+  const presence = new Presence(events);
+  api.on('amHere', async ({ params, body }, who) => {
+    await mappings.draft(params.id);
+    return presence.here(params.id, { page: body.page, person: who.person, line: body.line }, body.left);
+  });
   api.on('listMappings', () => mappings.list());
   api.on('createMapping', async ({ body }) => {
     const made = await mappings.create(body.document);

@@ -22,6 +22,9 @@ export class PgliteDatabase implements Database {
   private readonly waiting = new Map<number, Waiting>();
   private nextId = 1;
   private ended: Error | null = null;
+  private closing = false;
+  /** Hears that the thread of the database ended although nobody closed it. */
+  died: (() => void) | null = null;
 
   private constructor(private readonly worker: Worker) {}
 
@@ -60,7 +63,11 @@ export class PgliteDatabase implements Database {
         database.end(error);
         reject(error);
       });
-      worker.on('exit', () => database.end(new Error('The database has been closed.')));
+      worker.on('exit', () => {
+        const expected = database.closing;
+        database.end(new Error('The database has been closed.'));
+        if (!expected) database.died?.();
+      });
     });
   }
 
@@ -99,6 +106,7 @@ export class PgliteDatabase implements Database {
   }
   async close(): Promise<void> {
     if (this.ended) return;
+    this.closing = true;
     await this.call({ kind: 'close' });
     await this.worker.terminate();
   }

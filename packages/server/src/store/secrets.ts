@@ -30,6 +30,14 @@ export class Secrets {
     const sealed = Buffer.concat([cipher.update(text, 'utf8'), cipher.final()]);
     return `1.${Buffer.concat([iv, cipher.getAuthTag(), sealed]).toString('base64')}`;
   }
+  opens(sealed: string, bound: string): boolean {
+    try {
+      this.open(sealed, bound);
+      return true;
+    } catch {
+      return false;
+    }
+  }
   open(sealed: string, bound: string): string {
     const bytes = Buffer.from(sealed.slice(2), 'base64');
     const decipher = createDecipheriv('aes-256-gcm', this.key, bytes.subarray(0, 12))

@@ -20,6 +20,8 @@ export interface PreviewOptions {
   /** A rule; `-` before it turns the order round. */
   readonly sort: string | null;
   readonly limit: number;
+  /** Aborted when nobody waits any more. */
+  readonly signal?: AbortSignal;
 }
 interface Found {
   readonly row: number;
@@ -45,7 +47,7 @@ export async function preview(system: OpenSystem, dataset: string, options: Prev
   let more = false;
   let compare: (a: Value, b: Value) => number = () => 0;
   const better = (a: Found, b: Found): number => (descending ? -1 : 1) * compare(a.order, b.order) || a.row - b.row;
-  reading: for await (const batch of system.read(dataset, system.selects ? given(options) : {})) {
+  reading: for await (const batch of system.read(dataset, { ...(system.selects ? given(options) : {}), signal: options.signal })) {
     // Later batches of an API may know more fields; they come after those that are known.
     const added = batch.fields.filter((f) => !fields.includes(f));
     if (added.length > 0) {
@@ -59,6 +61,7 @@ export async function preview(system: OpenSystem, dataset: string, options: Prev
     }
     const places = fields.map((f) => batch.fields.indexOf(f));
     const same = places.every((p, i) => p === i);
+    if (options.signal?.aborted) break;
     for (const raw of batch.rows) {
       looked++;
       const values = raw instanceof Unreadable || same ? raw : places.map((p) => (p < 0 ? null : (raw[p] ?? null)));

@@ -71,6 +71,7 @@ export class Systems {
       secretsSet: Object.keys(this.kept(row)).filter((name) =>
         secretEntries(fromJson(row.connection).kind).includes(name),
       ),
+      secretsLost: this.areLost(row),
       stateSince: row.state_since === null ? null : isoTime(row.state_since),
       diagnosis: row.diagnosis === null ? null : fromJson(row.diagnosis),
       usedBy: uses.filter((u) => u.system === row.id).map(({ id, name, as }) => ({ id, name, as })),
@@ -82,11 +83,13 @@ export class Systems {
     return rows.flatMap(({ id, draft }) => {
       const document = JSON.parse(draft) as {
         name: string;
-        source: { primary: { dataset: string } };
+        source: { primary: { dataset: string }; joins?: { dataset: string }[]; unions?: { dataset: string }[] };
         target: { dataset: string };
       };
+      const { primary, joins = [], unions = [] } = document.source;
+      const sources = new Set([primary, ...joins, ...unions].map((d) => d.dataset.split('/')[0]!));
       return [
-        { system: document.source.primary.dataset.split('/')[0]!, id, name: document.name, as: 'source' as const },
+        ...[...sources].map((system) => ({ system, id, name: document.name, as: 'source' as const })),
         { system: document.target.dataset.split('/')[0]!, id, name: document.name, as: 'target' as const },
       ];
     });
@@ -129,7 +132,9 @@ export class Systems {
     if (changed.connection.kind !== kind) throw refused('A system keeps its kind; register another one instead.');
     checkConnection(changed.connection);
     const { connection, kept } = separate(changed.connection);
-    const all = { ...this.kept(row), ...kept };
+    const before = this.kept(row);
+    requireSecretsAnew(fromJson(row.connection), connection, before, kept);
+    const all = { ...before, ...kept };
     for (const [name, value] of Object.entries(all)) if (value === '') delete all[name];
     await this.db.query('UPDATE system SET name = $2, connection = $3, secrets = $4 WHERE id = $1', [
       id,
@@ -145,8 +150,13 @@ export class Systems {
   private sealed(id: string, kept: Kept): string | null {
     return Object.keys(kept).length === 0 ? null : this.secrets.seal(JSON.stringify(kept), id);
   }
+  /** With another key than they were sealed with, they are lost, and have to be given again. */
   private kept(row: SystemRow): Kept {
-    return row.secrets === null ? {} : (JSON.parse(this.secrets.open(row.secrets, row.id)) as Kept);
+    if (row.secrets === null || this.areLost(row)) return {};
+    return JSON.parse(this.secrets.open(row.secrets, row.id)) as Kept;
+  }
+  private areLost(row: SystemRow): boolean {
+    return row.secrets !== null && !this.secrets.opens(row.secrets, row.id);
   }
 
   /** When all its datasets are looked at by themselves; null: only on request. */
@@ -212,6 +222,10 @@ export class Systems {
   /** The connection with its secrets, for what has to sign in or check signatures. */
   async connection(id: string): Promise<Connection> {
     const row = await this.row(id);
+    if (this.areLost(row))
+      throw refused(
+        `The secrets of ${row.name} can’t be opened with the key that Versicle has now. Give them again on its page.`,
+      );
     const own = secretEntries(fromJson(row.connection).kind);
     const secrets = Object.fromEntries(Object.entries(this.kept(row)).filter(([name]) => own.includes(name)));
     return connectionSchema.parse({ ...fromJson(row.connection), ...secrets });
@@ -280,10 +294,23 @@ export class Systems {
       const directory = join(this.directory, name);
       if (!existsSync(this.directory)) mkdirSync(this.directory, { recursive: true });
       opened = PgliteDatabase.open(directory, { journal: true, ...(this.template ? { template: this.template } : {}) });
-      opened.catch(() => this.databases.delete(name));
+      const again = (): void => void (this.databases.get(name) === opened && this.databases.delete(name));
+      // A database whose thread died is opened anew when somebody asks for it next.
+      opened.then((database) => (database.died = () => this.reopen(name, again)), again);
       this.databases.set(name, opened);
     }
     return opened;
+  }
+
+  /** Systems keep their database at hand: they let go of one that is not there any more. */
+  private reopen(name: string, forget: () => void): void {
+    forget();
+    for (const [id, opened] of this.opened)
+      void this.row(id).then((row) => {
+        const connection = fromJson(row.connection);
+        if (connection.kind === 'embedded' && connection.name === name && this.opened.get(id) === opened)
+          this.opened.delete(id);
+      });
   }
 
   private async settings(system: string): Promise<Map<string, DatasetSetting>> {
@@ -355,6 +382,27 @@ export class Systems {
 function lookOf({ look_cron: cron, look_zone: zone, looked_at: at }: SystemRow): System['look'] {
   if (cron === null || zone === null) return null;
   return { cron, zone, next: nextLook({ cron, zone }, at === null ? new Date() : new Date(at))?.toISOString() ?? null };
+}
+
+/** Entries that say where a connection goes, by kind: what was kept for one place is not sent to another. */
+const PLACES: Readonly<Record<string, readonly string[]>> = {
+  http: ['base', 'tokenUrl', 'authorizeUrl'],
+  postgres: ['host', 'port', 'tls', 'authority'],
+  mail: ['host', 'port', 'tls'],
+};
+function requireSecretsAnew(before: Connection, now: Connection, kept: Kept, given: Kept): void {
+  const placeOf = (connection: Connection, entry: string): string => {
+    const value = (connection as unknown as Record<string, unknown>)[entry];
+    const text = typeof value === 'string' || typeof value === 'number' ? String(value) : '';
+    return URL.canParse(text) ? new URL(text).origin : text;
+  };
+  const moved = (PLACES[before.kind] ?? []).find((entry) => placeOf(before, entry) !== placeOf(now, entry));
+  const missing = secretEntries(before.kind).filter((name) => kept[name] && !Object.hasOwn(given, name));
+  if (moved === undefined || missing.length === 0) return;
+  throw refused(
+    'The connection goes somewhere else now; what was kept for the other place is not sent there. Give its secrets again.',
+    missing.map((name) => ({ path: `connection.${name}`, message: 'give it again' })),
+  );
 }
 
 /** What may be shown, and what must be kept under lock. */

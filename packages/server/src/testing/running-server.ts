@@ -21,6 +21,7 @@ export function spawnServer(data: string, env: Record<string, string> = {}): Pro
       VERSICLE_TEMPLATE: join(root, '.cache/template'),
       VERSICLE_CHECK_ANSWERS: '1',
       VERSICLE_OWNER: 'Ines Marlowe',
+      VERSICLE_ROOTS: tmpdir(),
       ...env,
     },
     stdio: ['ignore', 'pipe', 'pipe'],

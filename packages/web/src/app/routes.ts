@@ -1,4 +1,6 @@
+import { inject } from '@angular/core';
 import type { Routes } from '@angular/router';
+import { SheetKeeper } from './sheet/sheet-keeper';
 
 /** Every view has an address; its filters are in the query. */
 export const routes: Routes = [
@@ -52,6 +54,8 @@ export const routes: Routes = [
     path: 'mappings/:id',
     title: 'Mapping sheet · Versicle',
     loadComponent: () => import('./sheet/sheet.page').then((m) => m.SheetPage),
+    // Nothing that was typed is lost by leaving.
+    canDeactivate: [() => inject(SheetKeeper).settled()],
   },
   {
     path: 'mappings/:id/revisions',

@@ -129,8 +129,10 @@ const once = (atom: Atom): Item => ({ atom, min: 1, max: 1, prefers: 0 });
 
 /* ---- characters ---- */
 
-const ALPHA = /\p{Alphabetic}/u;
-const SPACE = /\p{White_Space}/u;
+/** Digits of other scripts count as letters, not as digits. */
+const ALPHA = /[\p{Alphabetic}\p{Nd}]/u;
+/** Blanks that must not be broken at are none (U+00A0, U+2007, U+202F). */
+const SPACE = /[\u0085\u2000-\u2006\u2008-\u200a\u2028\u2029\u205f\u3000]/u;
 const UPPER = /\p{Uppercase}/u;
 const LOWER = /\p{Lowercase}/u;
 const PUNCTUATION = /[\p{P}\p{S}]/u;
@@ -146,9 +148,10 @@ const isAlpha = by((c) => upper(c) || lower(c), ALPHA);
 const isSpace = by(space, SPACE);
 const isDigit = by(digit, null);
 export const isWord: Test = (c) => c === 95 || digit(c) || isAlpha(c);
+export const isLetterOrDigit: Test = (c) => digit(c) || isAlpha(c);
 const CLASSES: Readonly<Record<string, Test>> = {
   alpha: isAlpha,
-  alnum: (c) => digit(c) || isAlpha(c),
+  alnum: isLetterOrDigit,
   digit: isDigit,
   space: isSpace,
   upper: by(upper, UPPER),

@@ -28,8 +28,14 @@ ALTER TABLE replay_item ADD COLUMN place bigint NOT NULL DEFAULT 0;
 ALTER TABLE replay_item ADD COLUMN duplicate boolean NOT NULL DEFAULT false;
 UPDATE replay_item i SET duplicate = true FROM failed_record f WHERE f.id = i.record AND f.cause = 'duplicate_key';
 
+-- What was connected before keeps the signature that its sender makes.
+UPDATE system SET connection = connection || '{"signs":"body"}' WHERE connection ->> 'kind' = 'webhook';
+
 -- Share of a table's rows that a run may remove without asking.
 ALTER TABLE plan ADD COLUMN removes_at_most real NOT NULL DEFAULT 0.5;
+
+-- What a delivery had as its body, to tell another body under the same id.
+ALTER TABLE received ADD COLUMN hash text;
 
 -- Requests to an API: written before each is sent, and again when its answer is there.
 CREATE TABLE request_journal (

@@ -23,6 +23,8 @@ export interface SourcePlan {
   readonly fields: readonly SourceField[];
   /** Composed records: what the datasets' formats declare, by alias. */
   readonly marks?: Readonly<Record<string, Marks>>;
+  /** What people should know of the files, such as a column that one of them lacks. */
+  readonly remarks?: readonly string[];
 }
 /** How the records of a plan write numbers and dates. */
 export function marksOfPlan({ marks, format }: SourcePlan): DeclaredMarks {

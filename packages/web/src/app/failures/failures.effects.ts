@@ -1,7 +1,9 @@
 import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { filter, map, mergeMap, switchMap } from 'rxjs';
+import { frameActions } from '../frame/frame.feature';
 import { Api } from '../shared/api';
+import { figure } from '../shared/words';
 import { failuresActions as a } from './failures.feature';
 
 export const loadCauses = createEffect(
@@ -92,6 +94,35 @@ export const endedAlready = createEffect(
       ),
       filter((action) => action !== null),
       map((action) => action),
+    ),
+  { functional: true },
+);
+
+export const waive = createEffect(
+  (actions = inject(Actions), api = inject(Api)) =>
+    actions.pipe(
+      ofType(a.waive),
+      switchMap(({ waive: body }) =>
+        api.asAction(
+          'waive',
+          { body },
+          ({ records }) => a.waived({ records }),
+          (text) => frameActions.say({ text, problem: true }),
+        ),
+      ),
+    ),
+  { functional: true },
+);
+export const sayWaived = createEffect(
+  (actions = inject(Actions)) =>
+    actions.pipe(
+      ofType(a.waived),
+      map(({ records }) =>
+        frameActions.say({
+          text: `${records === 1 ? 'One record was' : `${figure(records)} records were`} closed without being delivered; the reason stands in the history.`,
+          problem: false,
+        }),
+      ),
     ),
   { functional: true },
 );

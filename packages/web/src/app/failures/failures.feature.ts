@@ -1,4 +1,4 @@
-import type { CauseGroup, FailedRecord, FailedRecordDetail, Replay, RunSummary } from '@versicle/contract';
+import type { CauseGroup, FailedRecord, FailedRecordDetail, Replay, RunSummary, Waive } from '@versicle/contract';
 import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
 import { frameActions } from '../frame/frame.feature';
 import { failed, idle, loaded, loading, type Loadable } from '../shared/loadable';
@@ -26,6 +26,8 @@ export const failuresActions = createActionGroup({
     'record loaded': props<{ record: FailedRecordDetail }>(),
     'record failed': props<{ problem: string }>(),
     replay: props<{ replay: Replay; count: number }>(),
+    waive: props<{ waive: Waive; count: number }>(),
+    waived: props<{ records: number }>(),
     'replay started': props<{ run: number }>(),
     'replay failed': props<{ problem: string }>(),
     'replay ended': props<{ run: RunSummary }>(),

@@ -9,14 +9,17 @@ import {
   signal,
   untracked,
 } from '@angular/core';
+import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
+import { Actions, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
 import type { CauseGroup } from '@versicle/contract';
 import { SELECT } from '../shared/select';
 import { mappingsActions, mappingsFeature } from '../mappings/mappings.feature';
 import { CauseComponent } from '../shared/cause.component';
 import { LoadingComponent } from '../shared/loading.component';
+import { SurfaceDirective } from '../shared/surface.directive';
 import { capital, figure, FigurePipe, FullTimePipe, inWords, TimePipe } from '../shared/words';
 import { failuresActions, failuresFeature, type Asked } from './failures.feature';
 import { RecordComponent } from './record.component';
@@ -25,7 +28,8 @@ import { ReplayComponent } from './replay.component';
 const STATES: readonly [value: Asked['state'], words: string][] = [
   ['open', 'open'],
   ['delivered', 'delivered after replay'],
-  ['closed', 'closed without replay'],
+  ['closed', 'mended by a later run'],
+  ['waived', 'closed on purpose'],
   ['remark', 'remarks, not in the way'],
   ['any', 'whatever became of them'],
 ];
@@ -43,6 +47,7 @@ const STATES: readonly [value: Asked['state'], words: string][] = [
     ReplayComponent,
     FigurePipe,
     FullTimePipe,
+    SurfaceDirective,
     TimePipe,
   ],
   templateUrl: './failures.page.html',
@@ -66,6 +71,7 @@ export class FailuresPage {
   private readonly mappingList = this.store.selectSignal(mappingsFeature.selectMappings);
   protected readonly mappings = computed(() => this.mappingList().value ?? []);
   protected readonly asking = signal(false);
+  protected readonly waiving = signal(false);
 
   protected readonly asked = computed(
     (): Asked => ({
@@ -133,6 +139,12 @@ export class FailuresPage {
       const id = this.shownRecord();
       if (id !== null) untracked(() => this.store.dispatch(failuresActions.recordOpened({ id })));
     });
+    inject(Actions)
+      .pipe(ofType(failuresActions.waived), takeUntilDestroyed())
+      .subscribe(() => {
+        this.ask({ record: null });
+        this.again();
+      });
     // When a replay ends, everything shown may have changed.
     effect(() => {
       if (this.replay()?.outcome) untracked(() => this.again());
@@ -166,6 +178,14 @@ export class FailuresPage {
     this.keepRecord();
     this.store.dispatch(
       failuresActions.replay({ replay: { mapping: g.mapping, cause: g.cause, line: g.line }, count: g.count }),
+    );
+  }
+  protected waive(id: number | null, reason: string): void {
+    this.waiving.set(false);
+    const g = this.group();
+    const which = id === null && g ? { mapping: g.mapping, cause: g.cause, line: g.line } : { ids: [id!] };
+    this.store.dispatch(
+      failuresActions.waive({ waive: { ...which, reason: reason.trim() }, count: id === null ? g!.count : 1 }),
     );
   }
   protected replayOne(id: number): void {

@@ -14,6 +14,7 @@ import { Router } from '@angular/router';
 import type { System } from '@versicle/contract';
 import { catchError, forkJoin, map, of, switchMap, tap, type Observable } from 'rxjs';
 import { Api } from '../shared/api';
+import { SurfaceDirective } from '../shared/surface.directive';
 
 interface Found {
   readonly what: string;
@@ -36,9 +37,10 @@ const PAGES: Found[] = [
 @Component({
   selector: 'vs-finder',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [SurfaceDirective],
   template: `
     <div class="veil" (click)="closed.emit()" role="presentation"></div>
-    <div class="finder" role="dialog" aria-label="Find anything">
+    <div class="finder" vsSurface [over]="true" role="dialog" aria-modal="true" aria-label="Find anything">
       <input
         #box
         class="input"

@@ -1,12 +1,14 @@
-import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { ApplicationRef, ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { toSignal } from '@angular/core/rxjs-interop';
 import { NavigationEnd, Router, RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { filter, map } from 'rxjs';
 import { SignComponent } from '../shared/signs.component';
+import { SurfaceDirective } from '../shared/surface.directive';
 import { FigurePipe } from '../shared/words';
 import { sayWho } from '../shared/who';
 import { FinderComponent } from './finder.component';
+import { keepFocus } from './focus-keeper';
 import { frameActions, frameFeature } from './frame.feature';
 import { EVERYWHERE, SHEET_KEYS } from './keys';
 
@@ -14,7 +16,7 @@ import { EVERYWHERE, SHEET_KEYS } from './keys';
 @Component({
   selector: 'vs-root',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterOutlet, RouterLink, RouterLinkActive, SignComponent, FigurePipe, FinderComponent],
+  imports: [RouterOutlet, RouterLink, RouterLinkActive, SignComponent, SurfaceDirective, FigurePipe, FinderComponent],
   host: { '(document:keydown)': 'onKey($event)' },
   template: `
     <a class="skip" href="#main" (click)="skip($event)">Go to the page</a>
@@ -44,8 +46,8 @@ import { EVERYWHERE, SHEET_KEYS } from './keys';
         <li routerLinkActive="here" class="quiet"><a routerLink="/help">Help</a></li>
       </ul>
       <div class="foot">
-        <button type="button" (click)="finding.set(true)"><kbd>Ctrl</kbd> <kbd>K</kbd> find anything</button>
-        <button type="button" (click)="keysShown.set(true)"><kbd>?</kbd> keys of this page</button>
+        <button type="button" (click)="show(finding)"><kbd>Ctrl</kbd> <kbd>K</kbd> find anything</button>
+        <button type="button" (click)="show(keysShown)"><kbd>?</kbd> keys of this page</button>
         @if (naming()) {
           <form (submit)="setPerson($event, me.value)">
             <input #me class="input" aria-label="Who you are" [value]="session()?.person ?? ''" />
@@ -68,7 +70,7 @@ import { EVERYWHERE, SHEET_KEYS } from './keys';
       <vs-finder (closed)="finding.set(false)" />
     }
     @if (keysShown()) {
-      <div class="keys" role="dialog" aria-label="Keys of this page">
+      <div class="keys" vsSurface [over]="true" role="dialog" aria-modal="true" aria-label="Keys of this page">
         <div class="top">
           <h2>Keys</h2>
           <span class="grow"></span
@@ -130,6 +132,14 @@ export class FrameComponent {
 
   constructor() {
     this.store.dispatch(frameActions.started());
+    keepFocus();
+  }
+
+  private readonly app = inject(ApplicationRef);
+  /** At once, with the focus: a key that follows within the same moment belongs there already. */
+  protected show(surface: typeof this.finding): void {
+    surface.set(true);
+    this.app.tick();
   }
 
   protected skip(event: Event): void {
@@ -142,13 +152,15 @@ export class FrameComponent {
   protected onKey(event: KeyboardEvent): void {
     if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'k') {
       event.preventDefault();
-      this.finding.set(true);
+      this.keysShown.set(false);
+      this.show(this.finding);
     } else if (event.key === 'Escape' && (this.keysShown() || this.finding())) {
       this.keysShown.set(false);
       this.finding.set(false);
     } else if (event.key === '?' && !typing(event.target)) {
       event.preventDefault();
-      this.keysShown.update((shown) => !shown);
+      if (this.keysShown()) this.keysShown.set(false);
+      else if (!this.finding()) this.show(this.keysShown);
     }
   }
 }

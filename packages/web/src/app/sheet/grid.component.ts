@@ -19,6 +19,7 @@ import {
 import { RouterLink } from '@angular/router';
 import { clipboardRows, clipboardText, type Cell } from '@versicle/core';
 import { SignComponent } from '../shared/signs.component';
+import { surfaceOpen } from '../shared/surface.directive';
 import { StateComponent } from '../shared/states.component';
 import { FigurePipe } from '../shared/words';
 import { SheetColumns, type Column } from './columns';
@@ -336,6 +337,8 @@ export class GridComponent {
   }
 
   protected key(event: KeyboardEvent): void {
+    // What was called meanwhile has the keys, also those that still arrive here.
+    if (surfaceOpen()) return event.preventDefault();
     const handled = event.isComposing
       ? false
       : this.shortcut(event) || (this.mode() === 'edit' ? this.keyInEdit(event) : this.keyInChoose(event));

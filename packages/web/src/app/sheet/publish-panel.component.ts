@@ -4,16 +4,17 @@ import { Store } from '@ngrx/store';
 import { DifferenceComponent } from '../mappings/difference.component';
 import { LoadingComponent } from '../shared/loading.component';
 import { SaidComponent } from '../shared/said.component';
+import { SurfaceDirective } from '../shared/surface.directive';
 import { sheetActions, type SheetState } from './sheet.feature';
 
 /** Before a revision is published: what it changes, and a note. After it: what to do next. */
 @Component({
   selector: 'vs-publish-panel',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, DifferenceComponent, LoadingComponent, SaidComponent],
+  imports: [RouterLink, DifferenceComponent, LoadingComponent, SaidComponent, SurfaceDirective],
   template: `
     @if (of(); as p) {
-      <section class="panel" aria-label="Publish">
+      <section class="panel" vsSurface aria-label="Publish">
         @if (p.done; as d) {
           <p class="done" role="status">
             <b>Revision {{ d.number }} is published.</b> Runs carry it out from now on.
@@ -45,7 +46,7 @@ import { sheetActions, type SheetState } from './sheet.feature';
             </div>
             <form (submit)="$event.preventDefault(); publish(note.value)">
               <label class="field"
-                ><span>Note, for those who read it later</span><input #note class="input" autocomplete="off"
+                ><span>Note, for those who read it later</span><input #note data-first class="input" autocomplete="off"
               /></label>
               @if (p.problem) {
                 <p class="rub" role="alert"><vs-said [text]="p.problem" /></p>

@@ -8,13 +8,17 @@ import { frameActions } from '../frame/frame.feature';
 import {
   catchError,
   concatMap,
+  debounce,
   debounceTime,
   EMPTY,
   filter,
   forkJoin,
   map,
+  merge,
   of,
   switchMap,
+  tap,
+  timer,
   type Observable,
 } from 'rxjs';
 import { Api, type ServerProblem } from '../shared/api';
@@ -192,8 +196,8 @@ export const unsigned = createEffect(
 export const save = createEffect(
   (actions = inject(Actions), store = inject(Store), api = inject(Api)) =>
     actions.pipe(
-      ofType(a.edited, a.undone, a.redone, a.saveAgain),
-      debounceTime(400),
+      ofType(a.edited, a.undone, a.redone, a.saveAgain, a.saveNow, a.othersLoaded, a.clashSettled),
+      debounce((action) => timer(action.type === a.saveNow.type ? 0 : 400)),
       concatMap((action) => of(action).pipe(concatLatestFrom(() => store.select(sheetFeature.selectSheetState)))),
       concatMap(([, { id, document, stored, version, saving }]) => {
         if (document === null || document === stored || saving === 'conflict') return EMPTY;
@@ -204,6 +208,71 @@ export const save = createEffect(
           (problem, error) => a.saveFailed({ problem, conflict: error.status === 409 }),
         );
       }),
+    ),
+  { functional: true },
+);
+
+/** Whoever was slower, or hears that somebody else saved, brings both together. */
+export const mergeOthers = createEffect(
+  (actions = inject(Actions), store = inject(Store), api = inject(Api)) =>
+    actions.pipe(
+      ofType(a.saveFailed, frameActions.told, frameActions.connected),
+      concatLatestFrom(() => store.select(sheetFeature.selectSheetState)),
+      filter(([action, { id, document, clash }]) => {
+        if (document === null || clash !== null) return false;
+        if (action.type === a.saveFailed.type) return action.conflict;
+        return (
+          action.type === frameActions.connected.type || (action.event.type === 'mapping' && action.event.id === id)
+        );
+      }),
+      switchMap(([, { id }]) =>
+        api.call('getMapping', { params: { id } }).pipe(
+          map((detail) => a.othersLoaded({ detail })),
+          catchError((error: ServerProblem) => of(a.saveFailed({ problem: error.message, conflict: false }))),
+        ),
+      ),
+    ),
+  { functional: true },
+);
+
+/** Others see that this sheet is open, and on which line. */
+const page = crypto.randomUUID();
+let here = '';
+export const sayHere = createEffect(
+  (actions = inject(Actions), store = inject(Store), api = inject(Api)) =>
+    actions.pipe(
+      ofType(a.loaded, a.left),
+      switchMap((action) =>
+        action.type === a.left.type
+          ? api.call('amHere', { params: { id: here }, body: { page, line: null, left: true } }).pipe(
+              switchMap(() => EMPTY),
+              catchError(() => EMPTY),
+            )
+          : merge(timer(0, 10_000), actions.pipe(ofType(a.lineOpened))).pipe(
+              concatLatestFrom(() => store.select(sheetFeature.selectSheetState)),
+              filter(([, { id }]) => id !== ''),
+              tap(([, { id }]) => (here = id)),
+              switchMap(([, { id, open }]) =>
+                api.call('amHere', { params: { id }, body: { page, line: open, left: false } }).pipe(
+                  map((people) => a.peopleTold({ people: people.filter((p) => p.page !== page) })),
+                  // Who else is there is told by the next sign of life.
+                  catchError(() => EMPTY),
+                ),
+              ),
+            ),
+      ),
+    ),
+  { functional: true },
+);
+export const hearPeople = createEffect(
+  (actions = inject(Actions), store = inject(Store)) =>
+    actions.pipe(
+      ofType(frameActions.told),
+      concatLatestFrom(() => store.select(sheetFeature.selectId)),
+      filter(([{ event }, id]) => event.type === 'present' && event.mapping === id),
+      map(([{ event }]) =>
+        a.peopleTold({ people: event.type === 'present' ? event.people.filter((p) => p.page !== page) : [] }),
+      ),
     ),
   { functional: true },
 );

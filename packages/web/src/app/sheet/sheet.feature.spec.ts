@@ -24,6 +24,7 @@ const detail: MappingDetail = {
   publishedBy: null,
   changedLines: [],
   failures: [{ line: 'l1', open: 4 }],
+  openFailures: 4,
   plan: null,
   updatedAt: '',
 };

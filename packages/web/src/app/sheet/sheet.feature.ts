@@ -1,7 +1,17 @@
-import type { Difference, MappingDetail, MappingSample, Revision, SampleRow, SavedDraft } from '@versicle/contract';
+import type {
+  Difference,
+  MappingDetail,
+  MappingSample,
+  PresentPerson,
+  Revision,
+  SampleRow,
+  SavedDraft,
+} from '@versicle/contract';
 import {
   exampleValues,
+  mergeDocuments,
   withAllLines,
+  type Clash,
   type MappingDocument,
   type DeclaredMarks,
   type KeyMaps,
@@ -56,6 +66,15 @@ export const sheetActions = createActionGroup({
     saved: props<{ saved: SavedDraft; document: MappingDocument }>(),
     'save failed': props<{ problem: string; conflict: boolean }>(),
     'save again': emptyProps(),
+    /** Without the pause that collects quick edits. */
+    'save now': emptyProps(),
+    /** Somebody else saved the draft: what the server has now. */
+    'others loaded': props<{ detail: MappingDetail }>(),
+    /** For each thing that both changed: whether this side's is kept. */
+    'clash settled': props<{ mine: readonly string[] }>(),
+    'people told': props<{ people: readonly PresentPerson[] }>(),
+    /** The edits that could not be saved are thrown away on purpose. */
+    'edits dropped': emptyProps(),
     'suggestions asked': emptyProps(),
     'suggestions loaded': props<{ suggestions: Suggestion[] }>(),
     'suggestions failed': props<{ problem: string }>(),
@@ -88,6 +107,10 @@ export interface SheetState {
   readonly changedLines: readonly string[];
   readonly saving: 'saved' | 'waiting' | 'failed' | 'conflict';
   readonly saveProblem: string | null;
+  /** What two people changed in different ways since they had the same; what the server has is kept with it. */
+  readonly clash: { readonly clashes: readonly Clash[]; readonly detail: MappingDetail } | null;
+  /** Pages that have this sheet open. */
+  readonly people: readonly PresentPerson[];
   readonly past: readonly MappingDocument[];
   readonly future: readonly MappingDocument[];
   readonly merge: string | null;
@@ -113,6 +136,8 @@ const initial: SheetState = {
   changedLines: [],
   saving: 'saved',
   saveProblem: null,
+  clash: null,
+  people: [],
   past: [],
   future: [],
   merge: null,
@@ -156,6 +181,31 @@ function show(s: SheetState, document: MappingDocument): SheetState {
   };
 }
 
+/** What others saved and what was edited here, brought together; steps of undo are brought along, so that they take back only what is ours. */
+function merged(s: SheetState, detail: MappingDetail, mine: readonly string[]): SheetState {
+  const base = s.stored!;
+  const theirs = withAllLines(detail.document);
+  const over = (document: MappingDocument): MappingDocument =>
+    mergeDocuments(base, document, theirs, (what) => mine.includes(what)).document;
+  const document = s.document === base ? theirs : over(s.document!);
+  const same = JSON.stringify(document) === JSON.stringify(theirs);
+  return {
+    ...s,
+    detail: loaded(detail),
+    document: same ? theirs : document,
+    stored: theirs,
+    version: detail.version,
+    changedLines: detail.changedLines,
+    saving: same ? 'saved' : 'waiting',
+    saveProblem: null,
+    clash: null,
+    past: s.past.slice(-UNDO_AFTER_MERGE).map(over),
+    future: s.future.slice(0, UNDO_AFTER_MERGE).map(over),
+    merge: null,
+  };
+}
+const UNDO_AFTER_MERGE = 30;
+
 export const sheetFeature = createFeature({
   name: 'sheet',
   reducer: createReducer(
@@ -178,6 +228,7 @@ export const sheetFeature = createFeature({
         changedLines: detail.changedLines,
         saving: 'saved',
         saveProblem: null,
+        clash: null,
         past: [],
         future: [],
       };
@@ -240,6 +291,17 @@ export const sheetFeature = createFeature({
       saving: conflict ? 'conflict' : 'failed',
       saveProblem: problem,
     })),
+    on(sheetActions.othersLoaded, (s, { detail }): SheetState => {
+      if (s.document === null || s.stored === null || detail.id !== s.id || detail.version <= s.version) return s;
+      const theirs = withAllLines(detail.document);
+      const { clashes } = mergeDocuments(s.stored, s.document, theirs);
+      return clashes.length > 0 ? { ...s, clash: { clashes, detail }, saving: 'conflict' } : merged(s, detail, []);
+    }),
+    on(sheetActions.clashSettled, (s, { mine }): SheetState =>
+      s.clash === null ? s : merged(s, s.clash.detail, mine),
+    ),
+    on(sheetActions.peopleTold, (s, { people }): SheetState => ({ ...s, people })),
+    on(sheetActions.editsDropped, (s): SheetState => ({ ...s, document: s.stored, saving: 'saved', clash: null })),
     on(sheetActions.saveAgain, (s): SheetState => ({ ...s, saving: 'waiting' })),
     on(sheetActions.suggestionsAsked, (s): SheetState => ({ ...s, suggestions: loading(s.suggestions ?? idle()) })),
     on(sheetActions.suggestionsLoaded, (s, { suggestions }): SheetState => ({

@@ -38,6 +38,7 @@ import { frameActions } from '../frame/frame.feature';
 import { ProgressComponent } from '../mappings/progress.component';
 import { LoadingComponent } from '../shared/loading.component';
 import { SignComponent } from '../shared/signs.component';
+import { SurfaceDirective } from '../shared/surface.directive';
 import { capital, FigurePipe, inWords } from '../shared/words';
 import { CodeTablesComponent } from './code-tables.component';
 import { ColumnChoiceComponent } from './column-choice.component';
@@ -54,6 +55,7 @@ import { ExamplesPanelComponent } from './examples-panel.component';
 import { WorkbookMenuComponent } from './workbook-menu.component';
 import { WorkbookPanelComponent } from './workbook-panel.component';
 import { SourceSetPanelComponent } from '../source-sets/source-set-panel.component';
+import { SheetKeeper } from './sheet-keeper';
 import { sheetActions, sheetFeature, type SampleSet } from './sheet.feature';
 
 const VIEWS = [
@@ -98,6 +100,7 @@ const FILTERS: readonly { readonly key: string; readonly words: string; readonly
     LoadingComponent,
     SignComponent,
     FigurePipe,
+    SurfaceDirective,
     CodeTablesComponent,
     ColumnChoiceComponent,
     DocumentPanelComponent,
@@ -126,6 +129,7 @@ export class SheetPage {
   readonly find = input<string | undefined>();
   private readonly store = inject(Store);
   private readonly router = inject(Router);
+  private readonly keeper = inject(SheetKeeper);
   private readonly grid = viewChild(GridComponent);
   private readonly findBox = viewChild<ElementRef<HTMLInputElement>>('findBox');
   protected readonly views = VIEWS;
@@ -366,7 +370,7 @@ export class SheetPage {
   protected redo(): void {
     this.store.dispatch(sheetActions.redone());
   }
-  protected reload(): void {
+  protected again(): void {
     this.store.dispatch(sheetActions.opened({ id: this.id(), record: this.s().record, line: this.s().open }));
   }
   protected saveAgain(): void {
@@ -390,6 +394,31 @@ export class SheetPage {
     );
   }
   protected guard(event: BeforeUnloadEvent): void {
-    if (this.s().saving !== 'saved') event.preventDefault();
+    this.keeper.commit();
+    if (this.s().saving === 'saved') return;
+    event.preventDefault();
+    this.store.dispatch(sheetActions.saveNow());
   }
+  /** For each clash, whether what was edited here is kept. */
+  protected readonly mine = signal<ReadonlySet<string>>(new Set());
+  protected takeMine(what: string, taken: boolean): void {
+    this.mine.update((all) => new Set(taken ? [...all, what] : [...all].filter((w) => w !== what)));
+  }
+  protected settleClash(): void {
+    this.store.dispatch(sheetActions.clashSettled({ mine: [...this.mine()] }));
+    this.mine.set(new Set());
+    this.toGrid();
+  }
+  protected dropEdits(): void {
+    this.store.dispatch(sheetActions.editsDropped());
+    this.say('Your last edits were thrown away; the sheet shows what is saved.');
+  }
+  /** Others who have this sheet open, with the line that they are on. */
+  protected readonly others = computed(() => {
+    const lines = this.s().document?.lines ?? [];
+    return this.s().people.map(({ person, line }) => {
+      const number = lines.findIndex((l) => l.id === line) + 1;
+      return number > 0 ? `${person} on line ${number}` : person;
+    });
+  });
 }

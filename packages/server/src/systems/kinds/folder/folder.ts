@@ -2,10 +2,12 @@ import { readdir, realpath, stat } from 'node:fs/promises';
 import { isAbsolute, join, sep } from 'node:path';
 import type { Dataset, DatasetSetting } from '@versicle/contract';
 import { counted, FormatError, marksOf, nearest, quoted, type FileFormat } from '@versicle/core';
-import { isWorkbook, lookAt, recordsOf, type FilePart } from '@versicle/files';
+import { isWorkbook, lookAt, recordsOf, type FileLook, type FilePart } from '@versicle/files';
 import { notFound, refused } from '../../../http/problem.ts';
 import type { Described, Found, Kind, KindContext, OpenSystem, ReadOptions, SourceBatch, SourcePlan } from '../kind.ts';
 import { failed } from '../network/diagnose.ts';
+import { matchesGlob } from './glob.ts';
+import { requireAllowedRoot } from './roots.ts';
 import { FolderTarget } from './target.ts';
 import { describeFormat } from './words.ts';
 
@@ -27,6 +29,7 @@ export const folder: Kind<'folder'> = {
       throw refused('The folder is named by its full path, beginning with /.', [
         { path: 'connection.root', message: 'a full path' },
       ]);
+    requireAllowedRoot(root);
   },
 };
 
@@ -120,13 +123,7 @@ class Folder {
       );
     });
     if (dataset.includes('*')) {
-      const pattern = new RegExp(
-        `^${dataset
-          .split('*')
-          .map((part) => part.replace(/[.+?^${}()|[\]\\]/g, '\\$&'))
-          .join('[^/]*')}$`,
-      );
-      const matching = files.filter((f) => pattern.test(f.name));
+      const matching = files.filter((f) => matchesGlob(dataset, f.name));
       if (matching.length === 0)
         throw notFound(
           `No file in the folder matches ${quoted(dataset)}. It holds ${listed(files.map((f) => f.name))}.`,
@@ -198,6 +195,7 @@ class Folder {
     format: FileFormat;
     reasons: readonly string[];
     fields: readonly string[];
+    differences: readonly string[];
     parts: readonly FilePart[];
     lines: readonly string[];
     setting: DatasetSetting | null;
@@ -213,7 +211,8 @@ class Folder {
     const setting = settings.get(name) ?? settings.get(dataset) ?? null;
     try {
       const fixed = setting?.kind === 'format' ? setting.format : null;
-      return { files, setting, ...(await lookAt(first.path, first.name, part, fixed)) };
+      const seen = await lookAt(first.path, first.name, part, fixed);
+      return { files, setting, ...seen, ...(await this.together(files, part, seen)) };
     } catch (error) {
       if ((error as NodeJS.ErrnoException).code === 'EISDIR') throw refused(`${quoted(name)} is a folder.`);
       throw error instanceof FormatError
@@ -222,8 +221,40 @@ class Folder {
     }
   }
 
+  /**
+   * The fields that several files have together: found by name where each has a header; without one, the files must have
+   * equally many columns. `differences` says what a file lacks or has more.
+   */
+  private async together(
+    [first, ...others]: readonly FileEntry[],
+    part: string | null,
+    { format, fields }: FileLook,
+  ): Promise<{ fields: readonly string[]; differences: readonly string[] }> {
+    if (others.length === 0 || (format.kind !== 'delimited' && format.kind !== 'xlsx')) return { fields, differences: [] };
+    const all = new Set(fields);
+    const of = new Map<FileEntry, readonly string[]>([[first!, fields]]);
+    for (const file of others) {
+      // What is wrong with a file is said when it is read.
+      const seen = await lookAt(file.path, file.name, part, format).catch(() => null);
+      if (seen === null) continue;
+      if (!format.header && seen.fields.length !== fields.length)
+        throw refused(
+          `${file.name} has ${counted(seen.fields.length, 'column')}, ${first!.name} has ${fields.length}; without a header line they can't be one dataset.`,
+        );
+      if (format.header && !seen.fields.some((f) => all.has(f)))
+        throw refused(`${file.name} has none of the columns of ${first!.name} (${listed(fields)}); they can't be one dataset.`);
+      if (format.header) of.set(file, seen.fields);
+      if (format.header) for (const field of seen.fields) all.add(field);
+    }
+    const differences = [...of].flatMap(([file, own]) => {
+      const lacks = [...all].filter((f) => !own.includes(f));
+      return lacks.length === 0 ? [] : [`${file.name} has no ${lacks.length === 1 ? 'column' : 'columns'} ${listed(lacks)}; in its records ${lacks.length === 1 ? 'it is' : 'they are'} empty`];
+    });
+    return { fields: format.header ? [...all] : fields, differences };
+  }
+
   async describe(name: string): Promise<Described> {
-    const { files, format, reasons, fields, parts, lines, setting } = await this.look(name);
+    const { files, format, reasons, differences, fields, parts, lines, setting } = await this.look(name);
     const examples = await this.examples(name, fields.length);
     const base = name.split('/')[0]!;
     return {
@@ -236,7 +267,7 @@ class Folder {
         example: examples[i] ?? null,
       })),
       format: describeFormat(format),
-      guessedFrom: [...reasons],
+      guessedFrom: [...reasons, ...differences],
       files: files.map((f) => f.name),
       lines: [...lines],
       parts: parts.map((p) => ({ ...p, name: `${base}/${p.name}` })),
@@ -263,7 +294,7 @@ class Folder {
     const names = chosen === format ? fields : [...fields, ...(withDoc ? ['_doc'] : [])];
     for (const file of files)
       try {
-        for await (const { rows } of recordsOf(file.path, file.name, chosen))
+        for await (const { rows } of recordsOf(file.path, file.name, chosen, undefined, names))
           yield { fields: names, rows, file: file.name };
       } catch (error) {
         throw error instanceof FormatError ? refused(`${file.name}: ${error.message}`) : error;
@@ -271,7 +302,7 @@ class Folder {
   }
 
   async plan(name: string, { withDoc = false }: ReadOptions): Promise<SourcePlan> {
-    const { files, format: known, fields, setting } = await this.look(name);
+    const { files, format: known, fields, differences, setting } = await this.look(name);
     // Marks that nobody declared are a guess: they help to look at records, they don't decide what becomes of them.
     const format = setting === null && marksOf(known) ? { ...known, marks: undefined } : known;
     const nested = format.kind === 'json' || format.kind === 'xml';
@@ -280,6 +311,7 @@ class Folder {
       files: files.map(({ path, name: file, bytes, changed }) => ({ path, name: file, bytes, changed })),
       format: nested ? { ...format, withDoc } : format,
       fields: [...fields, ...(nested && withDoc ? ['_doc'] : [])].map((field) => ({ name: field, type: 'text' })),
+      remarks: differences,
     };
   }
 }

@@ -6,6 +6,7 @@ import { Authenticator } from './authenticate.ts';
 import { guardedLookup, requireAllowedHost } from '../network/guard.ts';
 import { UnexpectedAnswer } from './answers.ts';
 import { BadEncoding, decodeBody } from './decode.ts';
+import { readVariables } from './places.ts';
 
 /** Bytes of one answer at the most. */
 const MAX_ANSWER = 64 * 1024 ** 2;
@@ -138,7 +139,8 @@ export class HttpClient {
     for (let hops = 0; ; hops++) {
       // Credentials go to the base's own scheme, host and port only.
       const own = new URL(current.url).origin === this.base.origin;
-      const answer = await this.once(current, own ? { ...this.ownHeaders(), ...credentials } : {});
+      const asIs = { ...current, url: own ? this.withSecrets(current.url) : current.url };
+      const answer = { ...(await this.once(asIs, own ? { ...this.ownHeaders(), ...credentials } : {})), url: current.url };
       const to = answer.headers['location'];
       if (![301, 302, 303, 307, 308].includes(answer.status) || typeof to !== 'string') return answer;
       if (hops >= MAX_REDIRECTS) throw new Error(`${asked.url} leads from one address to the next without an end.`);
@@ -148,8 +150,17 @@ export class HttpClient {
       current = { ...current, url };
     }
   }
+  /** Secret query values go along at the last moment: no message and no log has the address with them. */
+  private withSecrets(address: string): string {
+    const secret = readVariables(this.connection.secretQuery ?? '');
+    if (secret.size === 0) return address;
+    const url = new URL(address);
+    for (const [name, value] of secret) url.searchParams.set(name, value);
+    return url.href;
+  }
   private ownHeaders(): Record<string, string> {
-    const lines = (this.connection.headers ?? '').split(/\r?\n/).filter((l) => l.trim() !== '');
+    const { headers = '', secretHeaders = '' } = this.connection;
+    const lines = `${headers}\n${secretHeaders}`.split(/\r?\n/).filter((l) => l.trim() !== '');
     return Object.fromEntries(
       lines.map((line) => {
         const at = line.indexOf(':');

@@ -28,8 +28,9 @@ export const http: Kind<'http'> = {
   open: (connection, context) => new HttpSystem(connection, context),
   check: (connection) => {
     requireAllowedHost(new URL(connection.base).hostname);
-    readVariables(connection.variables ?? '');
-    for (const line of (connection.headers ?? '').split(/\r?\n/))
+    variablesOf(connection);
+    readVariables(connection.secretQuery ?? '');
+    for (const line of `${connection.headers ?? ''}\n${connection.secretHeaders ?? ''}`.split(/\r?\n/))
       if (line.trim() !== '' && !/^[A-Za-z0-9!#$%&'*+.^_`|~-]+\s*:\s*\S/.test(line))
         throw refused(`“${line.slice(0, 60)}” is not a header; write Name: value.`, [
           { path: 'connection.headers', message: 'Name: value' },
@@ -58,7 +59,7 @@ class HttpSystem implements OpenSystem {
     private readonly context: KindContext,
   ) {
     this.client = new HttpClient(connection, context);
-    this.variables = readVariables(connection.variables ?? '');
+    this.variables = variablesOf(connection);
     const settled = async (dataset: string): Promise<Endpoint> => {
       const endpoint = await this.endpoint(dataset);
       const { write } = endpoint;
@@ -397,6 +398,9 @@ class HttpSystem implements OpenSystem {
     return this.client.close();
   }
 }
+
+const variablesOf = ({ variables = '', secretVariables = '' }: ConnectionOf<'http'>): Map<string, string> =>
+  readVariables(`${variables}\n${secretVariables}`);
 
 const ONE_KEY = /(?<!\{)\{key\}(?!\})/;
 const SEVERAL_KEYS = /(?<!\{)\{keys\}(?!\})/;

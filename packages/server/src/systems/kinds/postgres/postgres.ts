@@ -89,9 +89,9 @@ class Postgres implements OpenSystem {
       onConnect: (client) => client.query(SESSION).then(() => undefined),
       types: types as never,
       ssl:
-        tls === 'off'
+        tls === 'off' || (tls === 'auto' && isThisMachine(host))
           ? false
-          : { servername: host, rejectUnauthorized: tls === 'on', ...(authority ? { ca: authority } : {}) },
+          : { servername: host, rejectUnauthorized: tls !== 'unchecked', ...(authority ? { ca: authority } : {}) },
     });
     // A connection that breaks while nobody uses it is dropped; the next query says what is wrong.
     pool.on('error', () => undefined);
@@ -351,6 +351,8 @@ class Postgres implements OpenSystem {
     this.pools.clear();
   }
 }
+
+const isThisMachine = (host: string): boolean => /^(localhost|127\.\d+\.\d+\.\d+|::1|\[::1\])$/i.test(host);
 
 function transactionOf(client: pg.PoolClient, takesCopy: boolean): DeliveryTransaction {
   return {

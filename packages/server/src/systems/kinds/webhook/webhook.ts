@@ -1,8 +1,16 @@
-import { createHmac, timingSafeEqual } from 'node:crypto';
 import type { ConnectionOf } from '@versicle/contract';
-import { counted, learnNested, readerFor, type JsonFormat, type RawRow } from '@versicle/core';
+import {
+  counted,
+  Flattener,
+  learnStructures,
+  parseJsonTree,
+  treeJson,
+  Unreadable,
+  type RawRow,
+  type Tree,
+} from '@versicle/core';
 import { notFound } from '../../../http/problem.ts';
-import type { Described, Kind, KindContext, OpenSystem, SourceBatch } from '../kind.ts';
+import type { Described, Kind, KindContext, OpenSystem, ReadOptions, SourceBatch } from '../kind.ts';
 
 /** An address that others send to. What comes is kept as records of one dataset, `deliveries`. */
 export const webhook: Kind<'webhook'> = { open: (connection, context) => new Webhook(connection, context) };
@@ -20,7 +28,8 @@ class Webhook implements OpenSystem {
 
   async test(): ReturnType<OpenSystem['test']> {
     const count = await this.context.receivedCount();
-    const signed = this.connection.secret ? `signed in ${this.connection.signatureHeader}` : 'not signed';
+    const what = this.connection.signs === 'all' ? 'time, id and body' : 'body';
+    const signed = `${what} signed in ${this.connection.signatureHeader}`;
     return {
       ok: true,
       code: 'ok',
@@ -34,23 +43,15 @@ class Webhook implements OpenSystem {
       { name: DATASET, description: 'what was sent to us', records, bytes: null, changedAt: null, problem: null },
     ];
   }
-  private async format(): Promise<JsonFormat> {
+  private async flattener(): Promise<Flattener> {
     const first = await this.context.received(0, LEARN_FROM);
-    const list = `[${first.map((d) => d.body).join(',')}]`;
-    return first.length === 0
-      ? {
-          kind: 'json',
-          encoding: 'utf-8',
-          records: '',
-          structures: [{ path: '', fields: [] }],
-          part: '',
-          withDoc: true,
-        }
-      : { ...(learnNested('json', list, 'utf-8', '') as JsonFormat), withDoc: true };
+    const records = first.flatMap((d) => recordsOf(d.body)).filter((r): r is Tree => !(r instanceof Unreadable));
+    const structures = records.length === 0 ? [{ path: '', fields: [] }] : learnStructures(records);
+    return new Flattener(structures, '', true);
   }
   async describe(dataset: string): Promise<Described> {
     if (dataset !== DATASET) throw notFound(`A webhook has one dataset, ${DATASET}.`);
-    const names = readerFor(await this.format()).names ?? [];
+    const { names } = await this.flattener();
     return {
       name: dataset,
       fields: ['_received_at', ...names].map((name) => ({
@@ -71,17 +72,21 @@ class Webhook implements OpenSystem {
       changedAt: null,
     };
   }
-  async *read(dataset: string): AsyncGenerator<SourceBatch> {
+  async *read(dataset: string, { signal }: ReadOptions): AsyncGenerator<SourceBatch> {
     if (dataset !== DATASET) throw notFound(`A webhook has one dataset, ${DATASET}.`);
-    const format = await this.format();
-    const reader = readerFor(format);
-    const fields = ['_received_at', ...(reader.names ?? [])];
+    const flattener = await this.flattener();
+    const fields = ['_received_at', ...flattener.names];
+    let number = 0;
     for (let after = 0; ;) {
+      if (signal?.aborted) return;
       const page = await this.context.received(after, PAGE);
-      const rows = page.flatMap(({ receivedAt, body }): RawRow[] =>
-        reader
-          .push(new TextEncoder().encode(`${body}\n`))
-          .rows.map((row) => (Array.isArray(row) ? [receivedAt, ...(row as (string | null)[])] : row)),
+      const rows = page.flatMap(({ receivedAt, body }) =>
+        recordsOf(body).flatMap((record): RawRow[] => {
+          number++;
+          if (record instanceof Unreadable) return [record];
+          const found = flattener.rows(record, number, () => treeJson(record));
+          return found.map((row) => (row instanceof Unreadable ? row : [receivedAt, ...row]));
+        }),
       );
       if (rows.length > 0) yield { fields, rows, file: null };
       if (page.length < PAGE) return;
@@ -90,9 +95,14 @@ class Webhook implements OpenSystem {
   }
 }
 
-/** Whether a body carries the signature that the secret gives it; compared in constant time. */
-export function isSigned(secret: string, body: Uint8Array, signature: string | undefined): boolean {
-  const given = Buffer.from((signature ?? '').replace(/^sha256=/i, ''), 'hex');
-  const expected = createHmac('sha256', secret).update(body).digest();
-  return given.length === expected.length && timingSafeEqual(given, expected);
+/** The records of one delivery: an object, or a list of them. */
+function recordsOf(body: string): (Tree | Unreadable)[] {
+  const strange = (): Unreadable => new Unreadable('The delivery is no record.', body.slice(0, 200));
+  try {
+    const tree = parseJsonTree(body);
+    const list = Array.isArray(tree) ? (tree as Tree[]) : [tree];
+    return list.map((t) => (t instanceof Map ? t : strange()));
+  } catch {
+    return [strange()];
+  }
 }

@@ -1,0 +1,152 @@
+import { expect, test, type Page } from '@playwright/test';
+import { begin, stored } from '../mapping.ts';
+
+/** What people type is never lost, and never lands where they did not mean it. */
+
+const ruleOf = async (page: Page, id: string, line: number): Promise<unknown> => {
+  const answer = await page.request.get(`/api/mappings/${id}`);
+  const { document } = (await answer.json()) as { document: { lines: Record<string, unknown>[] } };
+  const { source, rule } = document.lines[line] ?? {};
+  return source ?? rule;
+};
+
+test('an edit is kept when somebody leaves at once: by a link, by Back, to another sheet', async ({ page }) => {
+  const other = await begin(page, 'Somewhere else');
+  const id = await begin(page, 'Left in a hurry');
+  await page.keyboard.type('s.code');
+  await page.keyboard.press('Enter');
+  await page.getByRole('link', { name: /^Plans/ }).click();
+  await expect(page).toHaveURL(/\/plans/);
+  expect(await ruleOf(page, id, 0)).toBe('s.code');
+
+  await page.goto(`/mappings/${id}`);
+  await expect(page.getByLabel('Line 1, code, How')).toBeFocused();
+  await page.keyboard.press('ArrowDown');
+  // Not even committed: leaving commits it.
+  await page.keyboard.type('s.name');
+  await page.getByRole('link', { name: /^Runs/ }).click();
+  await expect(page).toHaveURL(/\/runs/);
+  expect(await ruleOf(page, id, 1)).toBe('s.name');
+
+  await page.goBack();
+  await expect(page.getByLabel('Line 1, code, How')).toBeFocused();
+  await page.keyboard.press('ArrowDown');
+  await page.keyboard.press('ArrowDown');
+  await page.keyboard.type('s.district');
+  await page.keyboard.press('Enter');
+  await page.goBack();
+  await page.goForward();
+  await expect.poll(() => ruleOf(page, id, 2)).toBe('s.district');
+
+  await expect(page.getByLabel('Line 1, code, How')).toBeFocused();
+  await page.keyboard.press('End');
+  await page.keyboard.press('Home');
+  await page.keyboard.press('Control+k');
+  await page.keyboard.type('Somewhere else');
+  await page.keyboard.press('Enter');
+  await expect(page).toHaveURL(new RegExp(other));
+});
+
+test('what can’t be saved keeps the sheet open and says why', async ({ page }) => {
+  const id = await begin(page, 'Server away');
+  await page.route('**/api/mappings/*/draft', (route) => route.abort());
+  await page.keyboard.type('s.code');
+  await page.keyboard.press('Enter');
+  await page.getByRole('link', { name: /^Plans/ }).click();
+  await expect(page.getByText(/Your last edits are not saved, so the sheet stays open/)).toBeVisible();
+  await expect(page).toHaveURL(new RegExp(id));
+  await page.unroute('**/api/mappings/*/draft');
+  await page.getByRole('button', { name: 'Save again' }).click();
+  await stored(page, id);
+  expect(await ruleOf(page, id, 0)).toBe('s.code');
+});
+
+test('two pages on one sheet: other lines merge, the same line asks with both texts', async ({ page, context }) => {
+  const id = await begin(page, 'Two at once');
+  const second = await context.newPage();
+  await second.goto(`/mappings/${id}`);
+  await expect(second.getByLabel('Line 1, code, How')).toBeFocused();
+  await expect(page.getByText(/also here:/)).toBeVisible();
+
+  await page.bringToFront();
+  await page.getByLabel('Line 1, code, How').focus();
+  await page.keyboard.type('s.code');
+  await page.keyboard.press('Enter');
+  await second.bringToFront();
+  await second.getByLabel('Line 1, code, How').focus();
+  await second.keyboard.press('ArrowDown');
+  await second.keyboard.type('s.name');
+  await second.keyboard.press('Enter');
+  await expect.poll(async () => [await ruleOf(page, id, 0), await ruleOf(page, id, 1)]).toEqual(['s.code', 's.name']);
+  // Both see both.
+  await expect(page.getByRole('row', { name: /s\.name/ })).toBeVisible();
+  await expect(second.getByRole('row', { name: /s\.code/ })).toBeVisible();
+
+  // The same line, while neither hears of the other.
+  await second.route('**/api/mappings/*/draft', (route) => setTimeout(() => void route.continue(), 1500));
+  await second.keyboard.press('Control+Home');
+  await second.keyboard.press('ArrowDown');
+  await second.keyboard.press('ArrowDown');
+  await second.keyboard.type('upper(s.district)');
+  await second.keyboard.press('Enter');
+  await page.bringToFront();
+  await page.getByLabel(/^Line \d, \w+, How$/).focus();
+  await page.keyboard.press('Control+Home');
+  await page.keyboard.press('ArrowDown');
+  await page.keyboard.press('ArrowDown');
+  await page.keyboard.type('lower(s.district)');
+  await page.keyboard.press('Enter');
+  const clash = page.getByRole('alertdialog', { name: 'Both changed the same' }).or(
+    second.getByRole('alertdialog', { name: 'Both changed the same' }),
+  );
+  const asks = async (): Promise<Page | null> => {
+    for (const p of [page, second]) if (await p.getByRole('alertdialog', { name: 'Both changed the same' }).isVisible()) return p;
+    return null;
+  };
+  await expect.poll(async () => (await asks()) !== null).toBe(true);
+  void clash;
+  const asked = (await asks())!;
+  const dialog = asked.getByRole('alertdialog', { name: 'Both changed the same' });
+  await expect(dialog).toContainText('upper(s.district)');
+  await expect(dialog).toContainText('lower(s.district)');
+  await asked.bringToFront();
+  await dialog.getByRole('radio', { name: /yours/ }).check();
+  const mine = (await dialog.locator('label', { hasText: 'yours' }).locator('code').textContent())!;
+  await dialog.getByRole('button', { name: 'Keep what is chosen' }).click();
+  const wanted = /upper/.test(mine) ? 'upper(s.district)' : 'lower(s.district)';
+  await expect.poll(() => ruleOf(page, id, 2)).toBe(wanted);
+  await second.close();
+});
+
+test('no key reaches the sheet once another surface was called, and the focus comes back', async ({ page }) => {
+  const id = await begin(page, 'Keys elsewhere');
+  await page.keyboard.type('s.code');
+  await page.keyboard.press('Enter');
+  await stored(page, id);
+  const before = JSON.stringify(await stored(page, id));
+  for (const call of ['Control+k', '?']) {
+    await page.keyboard.press('Control+Home');
+    await page.keyboard.press(call);
+    await page.keyboard.type('overwritten', { delay: 5 });
+    await page.keyboard.press('Delete');
+    await page.keyboard.press('Escape');
+    await expect(page.getByRole('dialog')).toHaveCount(0);
+    await expect(page.getByLabel('Line 1, code, How')).toBeFocused();
+    expect(JSON.stringify(await stored(page, id))).toBe(before);
+  }
+  // While a cell is being written: what was typed is committed, what follows is the finder's.
+  await page.keyboard.press('ArrowDown');
+  await page.keyboard.type('s.name');
+  await page.keyboard.press('Control+k');
+  await page.keyboard.type('stations', { delay: 5 });
+  await expect(page.getByRole('combobox', { name: 'Find anything' })).toHaveValue('stations');
+  await page.keyboard.press('Escape');
+  await expect.poll(() => ruleOf(page, id, 1)).toBe('s.name');
+  // A notice that is closed, and a panel that is given up, leave the focus where it was.
+  await page.getByRole('button', { name: 'Publish …' }).click();
+  await page.keyboard.type('a note', { delay: 5 });
+  await expect(page.getByRole('textbox', { name: /Note/ })).toHaveValue('a note');
+  await page.getByRole('button', { name: /Not now|Give up|Close/ }).first().click();
+  await expect.poll(() => page.evaluate(() => document.activeElement === document.body)).toBe(false);
+  expect(await ruleOf(page, id, 0)).toBe('s.code');
+});
