@@ -172,8 +172,8 @@ for (const [what, kind, fill, sentence] of [
   [
     'a folder that is not there',
     'Folder of files',
-    { Folder: '/nowhere/export' },
-    /There is no folder \/nowhere\/export/,
+    { Folder: '/tmp/nowhere/export' },
+    /There is no folder \/tmp\/nowhere\/export/,
   ],
 ] as const)
   test(`${what} is said as what it is`, async ({ page }) => {
@@ -190,10 +190,13 @@ test('a webhook shows its secret once, and what is sent with it', async ({ page 
   await expect(page.getByText('it is not shown again')).toBeVisible();
   const body = '{"member":"L0000001","plan":"DAY"}';
   const { createHmac } = await import('node:crypto');
+  const time = String(Math.floor(Date.now() / 1000));
   const sent = await page.request.post('/hooks/notices', {
     data: Buffer.from(body),
     headers: {
-      'X-Signature': createHmac('sha256', secret!).update(body).digest('hex'),
+      'X-Signature': createHmac('sha256', secret!).update(`${time}.first.${body}`).digest('hex'),
+      'X-Timestamp': time,
+      'X-Delivery-Id': 'first',
       'Content-Type': 'application/json',
     },
   });

@@ -121,21 +121,6 @@ test('publishing is refused on an error, and done after mending', async ({ page 
   await expect(page.getByText('Revision 1 is published.')).toBeVisible();
 });
 
-test('two pages can’t overwrite one another unseen', async ({ page, context }) => {
-  const id = await begin(page, 'By two');
-  const other = await context.newPage();
-  await other.goto(`/mappings/${id}`);
-  await expect(other.getByLabel('Line 1, code, How')).toBeFocused();
-  await other.keyboard.type('s.name');
-  await other.keyboard.press('Enter');
-  await expect(other.getByText('saved', { exact: true })).toBeVisible();
-  await page.keyboard.type('s.code');
-  await page.keyboard.press('Enter');
-  await expect(page.getByRole('alert')).toContainText('changed on another page');
-  await page.getByRole('button', { name: 'Load it again' }).click();
-  await expect(page.getByRole('gridcell', { name: 'rule s.name' })).toBeVisible();
-});
-
 test('a missing code is added to the code table of the document', async ({ page }) => {
   await page.goto('/mappings/stations-to-warehouse?view=codes');
   await page.getByLabel('Name of a new code table').fill('district');

@@ -96,15 +96,11 @@ test('two pages on one sheet: other lines merge, the same line asks with both te
   await page.keyboard.press('ArrowDown');
   await page.keyboard.type('lower(s.district)');
   await page.keyboard.press('Enter');
-  const clash = page.getByRole('alertdialog', { name: 'Both changed the same' }).or(
-    second.getByRole('alertdialog', { name: 'Both changed the same' }),
-  );
   const asks = async (): Promise<Page | null> => {
     for (const p of [page, second]) if (await p.getByRole('alertdialog', { name: 'Both changed the same' }).isVisible()) return p;
     return null;
   };
   await expect.poll(async () => (await asks()) !== null).toBe(true);
-  void clash;
   const asked = (await asks())!;
   const dialog = asked.getByRole('alertdialog', { name: 'Both changed the same' });
   await expect(dialog).toContainText('upper(s.district)');

@@ -9,11 +9,14 @@ import { keysName, quoteIdentifier as q } from './table-name.ts';
  * many, what was taken so far is put in once more as a whole.
  */
 const PARTS_AT_ONCE = 400;
+/** Refused rows of a chunk from which on each row is tried by itself. */
+const MANY = 40;
 
 /** What the table is like, as far as the way into it depends on it. */
 interface TableFacts {
   /** COPY goes into tables only, and not where row-level security speaks. */
   readonly copies: boolean;
+  /** Types without length or precision: a cast to these cuts nothing, and what is assigned then is checked. */
   readonly types: ReadonlyMap<string, string>;
   /** Columns whose type knows no equality: compared by their text. */
   readonly byText: ReadonlySet<string>;
@@ -28,7 +31,7 @@ export async function putRows(tx: DeliveryTransaction, delivery: Delivery, into:
 
 async function factsOf(tx: DeliveryTransaction, into: string): Promise<TableFacts> {
   const { rows } = await tx.query(
-    `SELECT a.attname AS name, format_type(a.atttypid, a.atttypmod) AS type, c.relkind AS kind, row_security_active(c.oid) AS secured,
+    `SELECT a.attname AS name, CASE t.typname WHEN 'bpchar' THEN 'bpchar' WHEN 'bit' THEN 'varbit' ELSE format_type(a.atttypid, NULL) END AS type, c.relkind AS kind, row_security_active(c.oid) AS secured,
             COALESCE(b.typname, t.typname) IN ('json', 'xml', 'point', 'line', 'lseg', 'box', 'path', 'polygon', 'circle') AS by_text,
             COALESCE(b.typname, t.typname) = 'citext' OR COALESCE(NOT l.collisdeterministic, false) AS loose
        FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid JOIN pg_type t ON t.oid = a.atttypid
@@ -46,10 +49,8 @@ async function factsOf(tx: DeliveryTransaction, into: string): Promise<TableFact
   };
 }
 
-interface Part {
-  readonly from: number;
-  readonly to: number;
-}
+/** Rows of the chunk, by their places in rising order. */
+type Part = readonly number[];
 /** What a part became when it went in. */
 interface Taken {
   /** Rows that were written; the others the table has already. */
@@ -88,45 +89,110 @@ class Put {
     return { rejections: this.rejections, unchanged: this.delivery.rows - this.rejections.length - written };
   }
 
+  private readonly ofConstraint = new Map<string, readonly string[]>();
+
   /** Depth first, in the order of the rows: what comes first wins where two don't go together. Gives the rows written. */
   private async parts(): Promise<number> {
-    const { rows } = this.delivery;
-    const middle = rows >> 1;
-    const pending: Part[] = [
-      { from: middle, to: rows },
-      { from: 0, to: middle },
-    ];
-    const accepted: Part[] = [];
+    const all = Array.from({ length: this.delivery.rows }, (_, i) => i);
+    const middle = all.length >> 1;
+    const pending: Part[] = [all.slice(middle), all.slice(0, middle)];
+    let accepted: number[] = [];
+    const before = this.rejections.length;
+    let tried = false;
     let written = 0;
     let open = 0;
     await this.tx.exec('SAVEPOINT accepted');
     while (pending.length > 0) {
-      const part = pending.pop()!;
-      const result = await this.attempt(this.textOf([part]), part.to - part.from);
-      if ('code' in result) {
-        if (part.to - part.from === 1) this.reject(part.from, result);
-        else {
-          const half = (part.from + part.to) >> 1;
-          pending.push({ from: half, to: part.to }, { from: part.from, to: half });
-        }
+      // With so many at fault, every row by itself is quicker than halves.
+      if (!tried && this.rejections.length - before >= MANY) {
+        pending.splice(0, pending.length, await this.eachByItself(pending));
+        tried = true;
         continue;
       }
-      for (const { at, why } of result.left) this.reject(part.from + at, why);
-      accepted.push(part);
+      const part = pending.pop()!;
+      if (part.length === 0) continue;
+      const result = await this.attempt(this.textOf(part), part.length);
+      if ('code' in result) {
+        const half = part.length >> 1;
+        if (part.length === 1) this.reject(part[0]!, result);
+        else pending.push(part.slice(half), part.slice(0, half));
+        continue;
+      }
+      for (const { at, why } of result.left) this.reject(part[at]!, why);
+      accepted = accepted.concat(part);
       written += result.written;
       if (++open < PARTS_AT_ONCE) continue;
       await this.tx.exec('ROLLBACK TO SAVEPOINT accepted');
-      written = (await this.put(this.textOf(accepted), rowsOf(accepted))).written;
+      written = (await this.put(this.textOf(accepted), accepted.length)).written;
       open = 0;
     }
     await this.tx.exec('RELEASE SAVEPOINT accepted');
     return written;
   }
 
-  private textOf(parts: readonly Part[]): Uint8Array {
+  /**
+   * Tries each row by itself, in the database and taking it back at once, so that nothing stays locked. What is refused is
+   * kept as such; gives the others.
+   */
+  private async eachByItself(pending: readonly Part[]): Promise<Part> {
+    const { tx, delivery, facts, into } = this;
+    const places = pending.flat().sort((x, y) => x - y);
+    const names = delivery.columns.map((_, i) => `c${i}`);
+    const cells = places.map((at) => copyCells(this.lines![at]!));
+    await tx.exec(
+      `CREATE TEMPORARY TABLE versicle_tried (n integer, ${names.map((n) => `${n} text`).join(', ')}) ON COMMIT DROP;
+       CREATE TEMPORARY TABLE versicle_found (n integer, code text, message text, detail text, col text, con text) ON COMMIT DROP`,
+    );
+    await tx.query(
+      `INSERT INTO pg_temp.versicle_tried SELECT * FROM unnest($1::int[], ${names.map((_, i) => `$${i + 2}::text[]`).join(', ')})`,
+      [places, ...names.map((_, i) => cells.map((row) => row[i] ?? null))],
+    );
+    const values = delivery.columns.map((c, i) => `r.c${i}::${facts.types.get(c) ?? 'text'}`).join(', ');
+    const conflict = delivery.mode === 'insert' || delivery.mode === 'replace' ? '' : this.conflict();
+    await tx.exec(
+      `DO $versicle$ DECLARE r record; k bigint; a text; b text; c text; d text; e text; BEGIN
+         FOR r IN SELECT * FROM pg_temp.versicle_tried ORDER BY n LOOP
+           BEGIN
+             INSERT INTO ${into} AS t (${delivery.columns.map(q).join(', ')}) OVERRIDING SYSTEM VALUE VALUES (${values})${conflict};
+             GET DIAGNOSTICS k = ROW_COUNT;
+             SET CONSTRAINTS ALL IMMEDIATE;
+             RAISE EXCEPTION USING ERRCODE = 'VRS00';
+           EXCEPTION
+             WHEN SQLSTATE 'VRS00' THEN
+               IF k = 0 AND ${conflict === ''} THEN INSERT INTO pg_temp.versicle_found (n, code) VALUES (r.n, 'left_out'); END IF;
+             WHEN OTHERS THEN
+               GET STACKED DIAGNOSTICS a = RETURNED_SQLSTATE, b = MESSAGE_TEXT, c = PG_EXCEPTION_DETAIL, d = COLUMN_NAME, e = CONSTRAINT_NAME;
+               INSERT INTO pg_temp.versicle_found VALUES (r.n, a, b, c, d, e);
+           END;
+         END LOOP; END $versicle$`,
+    );
+    const { rows } = await tx.query('SELECT * FROM pg_temp.versicle_found ORDER BY n');
+    const refused = new Set<number>();
+    for (const row of rows) {
+      const text = (name: string): string | undefined => (row[name] ? String(row[name]) : undefined);
+      const at = Number(row['n']);
+      const error = Object.assign(new Error(text('message') ?? ''), {
+        code: text('code')!,
+        detail: text('detail'),
+        column: text('col'),
+        constraint: text('con'),
+      });
+      refused.add(at);
+      if (error.code === 'left_out') this.reject(at, LEFT_OUT);
+      else if (kindOfError(error) === 'ours') throw error;
+      else this.reject(at, await this.refusal(error, this.oneRow(this.textOf([at]))));
+    }
+    await tx.exec('DROP TABLE pg_temp.versicle_tried; DROP TABLE pg_temp.versicle_found');
+    return places.filter((at) => !refused.has(at));
+  }
+  private refusal(error: unknown, cells: ReturnType<Put['oneRow']> | null): Promise<DatabaseRefusal> {
+    return refusalOf(this.tx, { table: this.delivery.table, into: this.into, known: this.ofConstraint }, error, cells);
+  }
+
+  private textOf(part: Part): Uint8Array {
     this.lines ??= new TextDecoder().decode(this.delivery.copy).split('\n').slice(0, this.delivery.rows);
     const lines = this.lines;
-    return new TextEncoder().encode(parts.map(({ from, to }) => `${lines.slice(from, to).join('\n')}\n`).join(''));
+    return new TextEncoder().encode(part.map((at) => `${lines[at]!}\n`).join(''));
   }
   private reject(index: number, refusal: DatabaseRefusal): void {
     this.textOf([]);
@@ -152,7 +218,7 @@ class Put {
       await tx.exec('ROLLBACK TO SAVEPOINT part; RELEASE SAVEPOINT part');
       // What is refused without any row is wrong with the table or our rights, and ends the run.
       if (what === 'unknown' && (await this.isSystemic())) throw error;
-      return refusalOf(tx, this.delivery.table, this.into, error, rows === 1 ? this.oneRow(copy) : null);
+      return this.refusal(error, rows === 1 ? this.oneRow(copy) : null);
     }
   }
   private oneRow(copy: Uint8Array): { column: string; text: string | null; type: string }[] {
@@ -261,8 +327,6 @@ class Put {
     return count;
   }
 }
-
-const rowsOf = (parts: readonly Part[]): number => parts.reduce((sum, p) => sum + p.to - p.from, 0);
 
 /** The table took rows without an error and has fewer than it took. */
 class LeftOut extends Error {}

@@ -12,11 +12,17 @@ interface DatabaseError {
   readonly where?: string;
 }
 
+/** Where rows go, and what is known already of its constraints' columns. */
+interface Place {
+  readonly table: string;
+  readonly into: string;
+  readonly known: Map<string, readonly string[]>;
+}
+
 /** What a database says against a row, with the columns that it is about. `cells`: the row, where there is only one. */
 export async function refusalOf(
   tx: DeliveryTransaction,
-  table: string,
-  into: string,
+  { table, into, known }: Place,
   error: unknown,
   cells: readonly { column: string; text: string | null; type: string }[] | null,
 ): Promise<DatabaseRefusal> {
@@ -30,7 +36,7 @@ export async function refusalOf(
         : e.detail
           ? ofTable(`${e.message} (${e.detail})`, table)
           : ofTable(e.message, table),
-    columns: cells === null ? [] : await columnsOf(tx, into, e, cells),
+    columns: cells === null ? [] : await columnsOf(tx, into, known, e, cells),
     constraint: e.constraint ?? null,
   };
 }
@@ -38,11 +44,16 @@ export async function refusalOf(
 async function columnsOf(
   tx: DeliveryTransaction,
   into: string,
+  ofConstraint: Map<string, readonly string[]>,
   { code, column, constraint, where }: DatabaseError,
   cells: readonly { column: string; text: string | null; type: string }[],
-): Promise<string[]> {
+): Promise<readonly string[]> {
   if (column) return [column];
-  if (constraint) return columnsOfConstraint(tx, into, constraint);
+  if (constraint) {
+    const known = ofConstraint.get(constraint) ?? (await columnsOfConstraint(tx, into, constraint));
+    ofConstraint.set(constraint, known);
+    return known;
+  }
   // “COPY item, line 1, column price: "x"”
   const copied = /, column ("?)([^:]+)\1(?::|$)/.exec(where ?? '')?.[2];
   const known = cells.find((c) => c.column === copied);

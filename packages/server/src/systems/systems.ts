@@ -387,16 +387,22 @@ function lookOf({ look_cron: cron, look_zone: zone, looked_at: at }: SystemRow):
 /** Entries that say where a connection goes, by kind: what was kept for one place is not sent to another. */
 const PLACES: Readonly<Record<string, readonly string[]>> = {
   http: ['base', 'tokenUrl', 'authorizeUrl'],
-  postgres: ['host', 'port', 'tls', 'authority'],
+  postgres: ['host', 'port', 'tls'],
   mail: ['host', 'port', 'tls'],
 };
+/** How much an eavesdropper is kept from: nothing, those who only listen, all. */
+const TLS_STRENGTH: Readonly<Record<string, number>> = { off: 0, unchecked: 1, starttls: 1, auto: 2, on: 2, tls: 2 };
 function requireSecretsAnew(before: Connection, now: Connection, kept: Kept, given: Kept): void {
   const placeOf = (connection: Connection, entry: string): string => {
     const value = (connection as unknown as Record<string, unknown>)[entry];
     const text = typeof value === 'string' || typeof value === 'number' ? String(value) : '';
     return URL.canParse(text) ? new URL(text).origin : text;
   };
-  const moved = (PLACES[before.kind] ?? []).find((entry) => placeOf(before, entry) !== placeOf(now, entry));
+  const moved = (PLACES[before.kind] ?? []).find((entry) =>
+    entry === 'tls'
+      ? (TLS_STRENGTH[placeOf(now, entry)] ?? 0) < (TLS_STRENGTH[placeOf(before, entry)] ?? 0)
+      : placeOf(before, entry) !== placeOf(now, entry),
+  );
   const missing = secretEntries(before.kind).filter((name) => kept[name] && !Object.hasOwn(given, name));
   if (moved === undefined || missing.length === 0) return;
   throw refused(

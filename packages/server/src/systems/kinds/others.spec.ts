@@ -19,9 +19,16 @@ describe('webhook and mail', () => {
 
   describe('a webhook', () => {
     let secret: string;
-    const send = (body: string, headers: Record<string, string> = {}, key = secret): Promise<Reply> =>
+    let sent = 0;
+    const send = (
+      body: string,
+      { id = `d-${++sent}`, time = String(Math.floor(Date.now() / 1000)), ...headers }: Record<string, string> = {},
+      key = secret,
+    ): Promise<Reply> =>
       server.ask('POST', '/hooks/sign-ups', body, {
-        'X-Signature': `sha256=${createHmac('sha256', key).update(body).digest('hex')}`,
+        'X-Signature': `sha256=${createHmac('sha256', key).update(`${time}.${id}.${body}`).digest('hex')}`,
+        'X-Timestamp': time,
+        'X-Delivery-Id': id,
         ...headers,
       });
 
@@ -36,12 +43,12 @@ describe('webhook and mail', () => {
       expect(JSON.stringify((await server.ask('GET', '/api/systems')).body)).not.toContain(secret);
     });
     it('keeps what is signed, once', async () => {
-      expect((await send('{"member":"L1","amount":{"cents":1290}}', { 'X-Delivery-Id': 'a' })).status).toBe(202);
-      expect((await send('{"member":"L1","amount":{"cents":1290}}', { 'X-Delivery-Id': 'a' })).body).toEqual({
+      expect((await send('{"member":"L1","amount":{"cents":1290}}', { id: 'a' })).status).toBe(202);
+      expect((await send('{"member":"L1","amount":{"cents":1290}}', { id: 'a' })).body).toEqual({
         kept: false,
       });
       expect(
-        (await send('{"member":"L2","amount":{"cents":12345678901234567890}}', { 'X-Delivery-Id': 'b' })).status,
+        (await send('{"member":"L2","amount":{"cents":12345678901234567890}}', { id: 'b' })).status,
       ).toBe(202);
       const { body } = await server.ask('GET', '/api/systems/sign-ups/rows?dataset=deliveries');
       expect(body.fields).toEqual(['_received_at', '_key', 'member', 'amount.cents', '_doc']);
@@ -58,6 +65,35 @@ describe('webhook and mail', () => {
       const nothing = await server.ask('POST', '/hooks/nothing', '{}');
       expect([other.status, nothing.status]).toEqual([401, 401]);
       expect(other.body).toEqual(nothing.body);
+    });
+    it('turns away what is old, what is no record, and another body under an id that came before', async () => {
+      const old = String(Math.floor(Date.now() / 1000) - 3600);
+      expect((await send('{"member":"L9"}', { time: old })).body.title).toBe('Too old');
+      for (const body of ['5', '"text"', 'null', '[]', '[1]']) expect((await send(body)).status).toBe(400);
+      expect((await send('{"member":"L8"}', { id: 'a' })).status).toBe(409);
+      // Without time and id, a signature of the body alone says nothing.
+      const body = '{"member":"L7"}';
+      const plain = createHmac('sha256', secret).update(body).digest('hex');
+      expect((await server.ask('POST', '/hooks/sign-ups', body, { 'X-Signature': plain })).status).toBe(401);
+    });
+    it('takes a signature of the body alone from senders who know no better, and reads its encoding', async () => {
+      const made = await server.ask('POST', '/api/systems', {
+        id: 'plain',
+        name: 'Plain',
+        connection: { kind: 'webhook', signs: 'body' },
+      });
+      const body = Buffer.from('{"name":"Müller"}', 'latin1');
+      const reply = await fetch(`${server.address}/hooks/plain`, {
+        method: 'POST',
+        body,
+        headers: {
+          'Content-Type': 'application/json; charset=iso-8859-1',
+          'X-Signature': createHmac('sha256', made.body.madeSecret as string).update(body).digest('hex'),
+        },
+      });
+      expect(reply.status).toBe(202);
+      const { body: page } = await server.ask('GET', '/api/systems/plain/rows?dataset=deliveries');
+      expect(page.rows[0].values[2]).toBe('Müller');
     });
     it('is a source like any other', async () => {
       const { plan } = await server.mapping({

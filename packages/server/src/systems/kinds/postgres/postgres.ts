@@ -335,7 +335,12 @@ class Postgres implements OpenSystem {
   /** Makes the journal; says whether the server takes COPY (an embedded one behind a socket does not). */
   private async prepareJournal(pool: pg.Pool): Promise<boolean> {
     try {
-      for (const statement of JOURNAL.split(/;\s*\n?/)) if (statement.trim()) await pool.query(statement);
+      // Somebody may have made it for a user who may not.
+      const { rows: made } = await pool.query<{ made: boolean }>(
+        "SELECT EXISTS (SELECT 1 FROM pg_attribute WHERE attrelid = to_regclass('versicle.delivery') AND attname = 'unchanged') AS made",
+      );
+      if (!made[0]?.made)
+        for (const statement of JOURNAL.split(/;\s*\n?/)) if (statement.trim()) await pool.query(statement);
     } catch (error) {
       if (isDatabaseOutage(error)) throw error;
       throw refused(

@@ -1,12 +1,12 @@
 import type { ConnectionOf } from '@versicle/contract';
 import {
   counted,
-  Flattener,
   learnStructures,
   parseJsonTree,
-  treeJson,
+  readerFor,
   Unreadable,
   type RawRow,
+  type RowReader,
   type Tree,
 } from '@versicle/core';
 import { notFound } from '../../../http/problem.ts';
@@ -43,15 +43,15 @@ class Webhook implements OpenSystem {
       { name: DATASET, description: 'what was sent to us', records, bytes: null, changedAt: null, problem: null },
     ];
   }
-  private async flattener(): Promise<Flattener> {
+  private async reader(): Promise<RowReader> {
     const first = await this.context.received(0, LEARN_FROM);
-    const records = first.flatMap((d) => recordsOf(d.body)).filter((r): r is Tree => !(r instanceof Unreadable));
+    const records = first.flatMap((d) => recordsOf(d.body) ?? []);
     const structures = records.length === 0 ? [{ path: '', fields: [] }] : learnStructures(records);
-    return new Flattener(structures, '', true);
+    return readerFor({ kind: 'json', encoding: 'utf-8', records: '', structures, part: '', withDoc: true });
   }
   async describe(dataset: string): Promise<Described> {
     if (dataset !== DATASET) throw notFound(`A webhook has one dataset, ${DATASET}.`);
-    const { names } = await this.flattener();
+    const names = (await this.reader()).names ?? [];
     return {
       name: dataset,
       fields: ['_received_at', ...names].map((name) => ({
@@ -74,20 +74,17 @@ class Webhook implements OpenSystem {
   }
   async *read(dataset: string, { signal }: ReadOptions): AsyncGenerator<SourceBatch> {
     if (dataset !== DATASET) throw notFound(`A webhook has one dataset, ${DATASET}.`);
-    const flattener = await this.flattener();
-    const fields = ['_received_at', ...flattener.names];
-    let number = 0;
+    const reader = await this.reader();
+    const fields = ['_received_at', ...(reader.names ?? [])];
     for (let after = 0; ;) {
       if (signal?.aborted) return;
       const page = await this.context.received(after, PAGE);
-      const rows = page.flatMap(({ receivedAt, body }) =>
-        recordsOf(body).flatMap((record): RawRow[] => {
-          number++;
-          if (record instanceof Unreadable) return [record];
-          const found = flattener.rows(record, number, () => treeJson(record));
-          return found.map((row) => (row instanceof Unreadable ? row : [receivedAt, ...row]));
-        }),
-      );
+      const rows = page.flatMap(({ receivedAt, body }): RawRow[] => {
+        // What is no record would be in the way of all that come after it.
+        if (recordsOf(body) === null) return [new Unreadable('The delivery is no record.', body.slice(0, 200))];
+        const found = reader.push(new TextEncoder().encode(`${body}\n`)).rows;
+        return found.map((row) => (row instanceof Unreadable ? row : [receivedAt, ...row]));
+      });
       if (rows.length > 0) yield { fields, rows, file: null };
       if (page.length < PAGE) return;
       after = page.at(-1)!.id;
@@ -95,14 +92,13 @@ class Webhook implements OpenSystem {
   }
 }
 
-/** The records of one delivery: an object, or a list of them. */
-function recordsOf(body: string): (Tree | Unreadable)[] {
-  const strange = (): Unreadable => new Unreadable('The delivery is no record.', body.slice(0, 200));
+/** The records of one delivery: an object, or a list of them; null where it is neither. */
+export function recordsOf(body: string): Tree[] | null {
   try {
     const tree = parseJsonTree(body);
     const list = Array.isArray(tree) ? (tree as Tree[]) : [tree];
-    return list.map((t) => (t instanceof Map ? t : strange()));
+    return list.length > 0 && list.every((t) => t instanceof Map) ? list : null;
   } catch {
-    return [strange()];
+    return null;
   }
 }
