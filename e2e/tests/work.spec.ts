@@ -97,7 +97,8 @@ test('two pages on one sheet: other lines merge, the same line asks with both te
   await page.keyboard.type('lower(s.district)');
   await page.keyboard.press('Enter');
   const asks = async (): Promise<Page | null> => {
-    for (const p of [page, second]) if (await p.getByRole('alertdialog', { name: 'Both changed the same' }).isVisible()) return p;
+    for (const p of [page, second])
+      if (await p.getByRole('alertdialog', { name: 'Both changed the same' }).isVisible()) return p;
     return null;
   };
   await expect.poll(async () => (await asks()) !== null).toBe(true);
@@ -142,7 +143,10 @@ test('no key reaches the sheet once another surface was called, and the focus co
   await page.getByRole('button', { name: 'Publish …' }).click();
   await page.keyboard.type('a note', { delay: 5 });
   await expect(page.getByRole('textbox', { name: /Note/ })).toHaveValue('a note');
-  await page.getByRole('button', { name: /Not now|Give up|Close/ }).first().click();
+  await page
+    .getByRole('button', { name: /Not now|Give up|Close/ })
+    .first()
+    .click();
   await expect.poll(() => page.evaluate(() => document.activeElement === document.body)).toBe(false);
   expect(await ruleOf(page, id, 0)).toBe('s.code');
 });

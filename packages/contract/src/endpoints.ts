@@ -98,7 +98,10 @@ export const endpoint = z
         /** The list of results; its members with status, and the statuses that mean “taken”. */
         results: z.string().default('results'),
         resultStatus: z.string().default('status'),
-        taken: z.array(z.string().min(1).max(60)).max(20).default(['200', '201', '202', '204', 'ok', 'success', 'created', 'updated', 'accepted', 'true']),
+        taken: z
+          .array(z.string().min(1).max(60))
+          .max(20)
+          .default(['200', '201', '202', '204', 'ok', 'success', 'created', 'updated', 'accepted', 'true']),
         /** The member that means success, and its value. */
         success: z.string().default('success'),
         successValue: z.string().default('true'),

@@ -42,6 +42,14 @@ export const systemRoutes = {
     body: systems.saveSetting,
     response: systems.datasetDetail,
   },
+  tryWrite: {
+    method: 'post',
+    path: '/systems/:id/try-write',
+    summary: 'Send records of which one must be refused, to see how the answer says so',
+    params: idParams,
+    body: systems.tryWrite,
+    response: systems.triedWrite,
+  },
   unsettleDataset: {
     method: 'delete',
     path: '/systems/:id/setting',

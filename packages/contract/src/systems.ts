@@ -123,3 +123,20 @@ export const rows = z.object({
   more: z.boolean(),
 });
 export type Rows = z.infer<typeof rows>;
+
+/** Records as JSON, one or a list; `bad` is the place (from 1) of the one that must be refused. */
+export const tryWrite = z.strictObject({
+  dataset: z.string().min(1),
+  records: z.string().min(2).max(100_000),
+  bad: z.number().int().min(1).max(1000).default(1),
+});
+export type TryWrite = z.infer<typeof tryWrite>;
+export const triedWrite = z.object({
+  status: z.number(),
+  answer: z.string(),
+  /** What the answer means by the settings as they are. */
+  means: z.string(),
+  /** Settings by which it would be understood, with what they were seen from. */
+  proposal: z.object({ patch: z.record(z.string(), z.unknown()), because: z.string() }).nullable(),
+});
+export type TriedWrite = z.infer<typeof triedWrite>;

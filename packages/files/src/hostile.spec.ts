@@ -172,6 +172,13 @@ it('60 MB of one JSON text are one unreadable record', async () => {
   await once(stream, 'finish');
   expect(read(path)).toMatchObject({ rows: 2, unreadable: [expect.stringMatching(/longer than/)] });
 });
+it('a workbook whose rows are numbered beyond all rows is refused, and long whole numbers keep their digits', () => {
+  const sheet = (rows: string): Buffer => workbook(`<worksheet><sheetData>${rows}</sheetData></worksheet>`);
+  const row = (n: string, value: string): string => `<row r="${n}"><c r="A${n}"><v>${value}</v></c></row>`;
+  for (const odd of ['4000000000', '0', '1.5', 'x'])
+    expect(read(put('rows.xlsx', sheet(row('1', '1') + row(odd, '2')))).error).toMatch(/rows end at 1,048,576/);
+  expect(read(put('digits.xlsx', sheet(row('1', '12345678901234567890')))).error ?? '').not.toMatch(/rows end/);
+});
 it('10,000 columns are read', () => {
   const header = Array.from({ length: 10_000 }, (_, i) => `c${i}`).join(';');
   const row = Array.from({ length: 10_000 }, (_, i) => i).join(';');

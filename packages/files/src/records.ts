@@ -1,4 +1,13 @@
-import { readerFor, readRows, readSheet, Unreadable, Workbook, type FileFormat, type RawRow, type RowBatch } from '@versicle/core';
+import {
+  readerFor,
+  readRows,
+  readSheet,
+  Unreadable,
+  Workbook,
+  type FileFormat,
+  type RawRow,
+  type RowBatch,
+} from '@versicle/core';
 import { openArchive } from './archive.ts';
 import { chunksOf } from './chunks.ts';
 

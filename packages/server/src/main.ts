@@ -54,7 +54,10 @@ async function start(): Promise<void> {
     port,
   );
   const db = await PgliteDatabase.open(join(data, 'store'), template ? { template } : {});
-  db.died = () => fail(new StartError('The store’s own thread ended unexpectedly; start Versicle again. Runs go on where they were.'));
+  db.died = () =>
+    fail(
+      new StartError('The store’s own thread ended unexpectedly; start Versicle again. Runs go on where they were.'),
+    );
   await migrate(db);
   const events = new Events(() => waitingNow({ db }));
   const secrets = Secrets.open(join(data, 'key'), process.env['VERSICLE_KEY']);
@@ -92,7 +95,9 @@ async function start(): Promise<void> {
   const minutes = Number(process.env['VERSICLE_CHECK_MINUTES'] ?? 5);
   const stopWatching = minutes > 0 ? watchConnections(systems, events, log, minutes * 60_000) : () => undefined;
   const takeUp = setInterval(() => {
-    services.engine.takeUpAfterOutage().catch((error: Error) => log.warn({ error: error.message }, 'runs could not be taken up'));
+    services.engine
+      .takeUpAfterOutage()
+      .catch((error: Error) => log.warn({ error: error.message }, 'runs could not be taken up'));
   }, 30_000);
   takeUp.unref();
   const stopLooking = keepLookSchedules(

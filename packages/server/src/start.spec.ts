@@ -1,5 +1,5 @@
 import { createServer } from 'node:net';
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, rmSync, utimesSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { ended, RunningServer, spawnServer } from './testing/running-server.ts';
@@ -48,6 +48,61 @@ describe('starting', () => {
       message: expect.stringMatching(/Choose another directory/),
     });
     rmSync(home, { recursive: true });
+  });
+
+  it('listens on this machine only, as long as nobody signs in; webhooks may have a port for others', async () => {
+    const home = mkdtempSync(join(tmpdir(), 'versicle-test-'));
+    await expect(spawnServer(join(home, 'data'), { VERSICLE_HOST: '0.0.0.0' })).rejects.toMatchObject({
+      code: 1,
+      message: expect.stringMatching(/nobody signs in yet/),
+    });
+    const probe = createServer();
+    const port = await new Promise<number>((resolve) =>
+      probe.listen(0, '127.0.0.1', () => resolve((probe.address() as { port: number }).port)),
+    );
+    await new Promise<void>((resolve) => probe.close(() => resolve()));
+    const { child } = await spawnServer(join(home, 'data'), { VERSICLE_HOOKS_PORT: String(port) });
+    expect((await fetch(`http://127.0.0.1:${port}/api/systems`)).status).toBe(404);
+    expect((await fetch(`http://127.0.0.1:${port}/hooks/none`, { method: 'POST', body: '{}' })).status).toBe(401);
+    child.removeAllListeners('exit');
+    child.kill('SIGTERM');
+    await ended(child);
+    rmSync(home, { recursive: true });
+  });
+
+  it('keeps another container off the same directory, by a file that is kept fresh', async () => {
+    const home = mkdtempSync(join(tmpdir(), 'versicle-test-'));
+    const data = join(home, 'data');
+    mkdirSync(data);
+    // As another machine or network namespace would have written it a moment ago.
+    writeFileSync(join(data, 'in-use'), 'somewhere else net:[1]');
+    await expect(spawnServer(data)).rejects.toMatchObject({ message: expect.stringMatching(/in use by another/) });
+    const old = new Date(Date.now() - 60_000);
+    utimesSync(join(data, 'in-use'), old, old);
+    const { child } = await spawnServer(data);
+    child.removeAllListeners('exit');
+    child.kill('SIGTERM');
+    await ended(child);
+    rmSync(home, { recursive: true });
+  });
+
+  it('shows every page when the key is another, and asks for the secrets again', async () => {
+    const one = await RunningServer.start({ VERSICLE_KEY: 'a'.repeat(64) });
+    await one.ask('POST', '/api/systems', {
+      id: 'api',
+      name: 'API',
+      connection: { kind: 'http', base: 'http://127.0.0.1:1/', auth: 'bearer', token: 'mine' },
+    });
+    await one.restart('SIGTERM', { VERSICLE_KEY: 'b'.repeat(64) });
+    const { status, body } = await one.ask('GET', '/api/systems');
+    expect([status, body[0].secretsLost, body[0].secretsSet]).toEqual([200, true, []]);
+    expect((await one.ask('POST', '/api/systems/api/test')).body.message).toContain('Give them again');
+    const again = await one.ask('PUT', '/api/systems/api', {
+      name: 'API',
+      connection: { kind: 'http', base: 'http://127.0.0.1:1/', auth: 'bearer', token: 'new' },
+    });
+    expect(again.body).toMatchObject({ secretsLost: false, secretsSet: ['token'] });
+    await one.close();
   });
 
   it('refuses an odd port', async () => {

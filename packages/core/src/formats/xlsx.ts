@@ -392,7 +392,9 @@ const LAST_ROW = 1_048_576;
 function rowNumber(said: string | undefined, before: number): number {
   const row = said === undefined ? before + 1 : Number(said);
   if (Number.isInteger(row) && row >= 1 && row <= LAST_ROW) return row;
-  throw new FormatError(`The sheet has a row numbered ${String(said ?? row).slice(0, 20)}; rows end at 1,048,576. It is not a sound workbook.`);
+  throw new FormatError(
+    `The sheet has a row numbered ${String(said ?? row).slice(0, 20)}; rows end at 1,048,576. It is not a sound workbook.`,
+  );
 }
 
 /** Spreadsheets keep 15 digits; what is stored beyond them is the noise of binary fractions. Never in scientific notation. */

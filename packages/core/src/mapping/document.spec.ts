@@ -219,4 +219,23 @@ describe('trying a document on samples', () => {
     ]);
     expect(trial.coverage(rows, null)).toMatchObject({ failing: { l2: 1 } });
   });
+
+  it('has nothing called __proto__, wherever somebody writes it', () => {
+    const base = {
+      versicle: 1,
+      name: 'N',
+      source: { primary: { alias: 'm', dataset: 'a/b' } },
+      target: { dataset: 'c/d', fields: [{ name: 'x', type: 'text' }] },
+      lines: [{ id: 'l1', target: 'x', kind: 'straight', source: 'm.x' }],
+    };
+    const refused = (text: string): void => expect(() => parseDocument(JSON.parse(text))).toThrow(/__proto__/);
+    const json = JSON.stringify(base);
+    refused(json.replace('"name":"x"', '"name":"__proto__"').replace('"target":"x"', '"target":"__proto__"'));
+    refused(json.replace('"name":"x"', '"name":"__proto__.y"').replace('"target":"x"', '"target":"__proto__.y"'));
+    refused(json.replace('"alias":"m"', '"alias":"__proto__"'));
+    refused(json.replace('"id":"l1"', '"id":"__proto__"'));
+    refused(json.replace('"lines"', '"codeTables":{"__proto__":[]},"lines"'));
+    refused(json.replace('"lines"', '"__proto__":{"polluted":1},"lines"'));
+    expect(({} as { polluted?: number }).polluted).toBeUndefined();
+  });
 });

@@ -24,8 +24,10 @@ describe('two sides of one document', () => {
   });
   it('name what both changed, and take the other side’s', () => {
     const { document, clashes } = mergeDocuments(base, edit(base, 'l0', 'upper(m.a)'), edit(base, 'l0', 'lower(m.a)'));
-    expect(clashes).toEqual([{ what: 'a', line: 'l0' }]);
+    expect(clashes).toEqual([{ what: 'a', line: 'l0', mine: 'rule: upper(m.a)', theirs: 'rule: lower(m.a)' }]);
     expect(document.lines[0]!.rule).toBe('lower(m.a)');
+    const mine = mergeDocuments(base, edit(base, 'l0', 'upper(m.a)'), edit(base, 'l0', 'lower(m.a)'), () => true);
+    expect(mine.document.lines[0]!.rule).toBe('upper(m.a)');
     expect(mergeDocuments(base, edit(base, 'l0', 'x()'), edit(base, 'l0', 'x()')).clashes).toEqual([]);
   });
   it('keep what one side added, took out or moved', () => {

@@ -33,7 +33,10 @@ function textsOf(mine: unknown, theirs: unknown): { mine: string; theirs: string
   const write = (value: unknown, of: Record<string, unknown>): string => {
     if (value === undefined) return 'removed';
     if (names.length === 0) return typeof value === 'string' ? value : JSON.stringify(value);
-    const shown = names.map((n) => `${n}: ${of[n] === undefined ? 'nothing' : typeof of[n] === 'string' ? String(of[n]) : JSON.stringify(of[n])}`);
+    const shown = names.map(
+      (n) =>
+        `${n}: ${of[n] === undefined ? 'nothing' : typeof of[n] === 'string' ? String(of[n]) : JSON.stringify(of[n])}`,
+    );
     return shown.join(' · ').slice(0, 600);
   };
   return { mine: write(mine, ours), theirs: write(theirs, others) };

@@ -33,7 +33,12 @@ const possible = ({ source, target, mode, end }: Case): boolean => {
 const CASES = SOURCES.flatMap((source) =>
   TARGETS.flatMap((target) => MODES.flatMap((mode) => ENDS.map((end): Case => ({ source, target, mode, end })))),
 ).filter(possible);
-const chosen = ALL ? CASES : fc.sample(fc.shuffledSubarray(CASES, { minLength: IN_THE_SUITE, maxLength: IN_THE_SUITE }), { seed: SEED, numRuns: 1 })[0]!;
+const chosen = ALL
+  ? CASES
+  : fc.sample(fc.shuffledSubarray(CASES, { minLength: IN_THE_SUITE, maxLength: IN_THE_SUITE }), {
+      seed: SEED,
+      numRuns: 1,
+    })[0]!;
 
 const ROWS = 4000;
 interface Item {
@@ -144,14 +149,25 @@ withServer(`runs that are disturbed (VERSICLE_SEED=${SEED})`, () => {
 
   async function there(server: RunningServer, { target }: Case, table: string): Promise<string[]> {
     if (target === 'postgres')
-      return (await pg.query(`SELECT no, name, price FROM public.${table}`)).map((r) => Object.values(r).join('|')).sort();
+      return (await pg.query(`SELECT no, name, price FROM public.${table}`))
+        .map((r) => Object.values(r).join('|'))
+        .sort();
     if (target === 'file')
-      return readFileSync(join(server.folder, `${table}.csv`), 'utf8').trim().split('\n').slice(1).map((l) => l.replace(/,/g, '|')).sort();
+      return readFileSync(join(server.folder, `${table}.csv`), 'utf8')
+        .trim()
+        .split('\n')
+        .slice(1)
+        .map((l) => l.replace(/,/g, '|'))
+        .sort();
     if (target.endsWith('api')) return api.items.map((i) => `${i['no']}|${i['name']}|${i['price']}`).sort();
     const rows: string[] = [];
     for (let from = 0; from < ROWS; from += 1000) {
       const filter = encodeURIComponent(`no::integer >= ${from} AND no::integer < ${from + 1000}`);
-      const page = await server.api('getRows', 'GET', `/systems/store/rows?dataset=${table}&limit=2000&filter=${filter}`);
+      const page = await server.api(
+        'getRows',
+        'GET',
+        `/systems/store/rows?dataset=${table}&limit=2000&filter=${filter}`,
+      );
       rows.push(...page.rows.map((r) => r.values.join('|')));
     }
     return rows.sort();

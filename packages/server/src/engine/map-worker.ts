@@ -176,7 +176,11 @@ class Chunk {
     if (remarks.length === 0) return;
     this.counts.remarks += remarks.length;
     const place = { ...placeOf(origin, at, row), replayed: null };
-    this.failed.push({ ...failedRow(row, place, mappedOf(values), remarks, 'remark:'), remark: true, index: this.ats.length - 1 });
+    this.failed.push({
+      ...failedRow(row, place, mappedOf(values), remarks, 'remark:'),
+      remark: true,
+      index: this.ats.length - 1,
+    });
   }
   private close(id: number, { kind, skip }: Outcome): void {
     const message = kind === 'filtered' ? 'the filter leaves it out now' : `skipped by ${skip}`;

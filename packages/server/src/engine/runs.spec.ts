@@ -191,7 +191,10 @@ describe('runs', () => {
     const whole = async (): Promise<number> =>
       (await server.api('listDatasets', 'GET', '/systems/store/datasets')).find((d) => d.name === name)!.records!;
     expect(await whole()).toBe(5000);
-    rewrite(file, Array.from({ length: 40_000 }, (_, i) => `n${i};new;1,00`));
+    rewrite(
+      file,
+      Array.from({ length: 40_000 }, (_, i) => `n${i};new;1,00`),
+    );
     const { run } = await server.api('startPlan', 'POST', `/plans/${plan}/start`, {});
     while ((await server.api('getRun', 'GET', `/runs/${run}`)).counts.read < 500)
       await new Promise((r) => setTimeout(r, 5));
@@ -254,7 +257,10 @@ describe('runs', () => {
     expect(await all()).toEqual(['1 a', '2 b', '3 b', '4 e', '5 f']);
     const { document, version } = await server.api('getMapping', 'GET', `/mappings/${mapping}`);
     const open = document.lines.map((l) => (l.id === 'l2' ? { ...l, check: undefined } : l));
-    await server.api('saveDraft', 'PUT', `/mappings/${mapping}/draft`, { document: { ...document, lines: open }, version });
+    await server.api('saveDraft', 'PUT', `/mappings/${mapping}/draft`, {
+      document: { ...document, lines: open },
+      version,
+    });
     await server.api('publish', 'POST', `/mappings/${mapping}/publish`, {});
     const { run } = await server.api('replay', 'POST', '/failures/replay', {
       mapping,
@@ -334,9 +340,7 @@ describe('runs', () => {
       ...base,
       target: { ...target, dataset: `store/${there.name}`, key: ['name'] },
     });
-    expect(otherKey).toMatch(
-      /Upsert goes by the key \(name\), but the table .* has the key \(no\)/,
-    );
+    expect(otherKey).toMatch(/Upsert goes by the key \(name\), but the table .* has the key \(no\)/);
   });
 
   it('needs a published revision', async () => {

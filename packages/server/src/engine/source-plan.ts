@@ -1,5 +1,13 @@
 import { existsSync } from 'node:fs';
-import { counted, isComposed, membersOf, mentionsDoc, namedSourceFields, type DeclaredMarks, type MappingDocument } from '@versicle/core';
+import {
+  counted,
+  isComposed,
+  membersOf,
+  mentionsDoc,
+  namedSourceFields,
+  type DeclaredMarks,
+  type MappingDocument,
+} from '@versicle/core';
 import type { SourceSets } from '../source-sets/source-sets.ts';
 import type { OpenSystem, SourcePlan } from '../systems/kinds/kind.ts';
 import { land } from './land.ts';
@@ -38,7 +46,12 @@ export async function sourcePlanOf(source: SourceOf, sourceSets: SourceSets): Pr
     if (began && existsSync(landing)) return began;
     // What a run read from a system that moves on is kept beside the store until it ends, so that it can be taken up again.
     await log(`fetches the records of ${document.source.primary.dataset}`);
-    const landed = await land(system.read(dataset, options), { path: landing, rowLimit: source.rowLimit, signal, known: names });
+    const landed = await land(system.read(dataset, options), {
+      path: landing,
+      rowLimit: source.rowLimit,
+      signal,
+      known: names,
+    });
     await log(`fetched ${counted(landed.records, 'record')}`);
     return landed.plan;
   }

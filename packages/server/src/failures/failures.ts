@@ -257,7 +257,11 @@ function conditions(filter: FailureFilter, state: FailedRecord['state']): { wher
   add((p) => `f.cause = ${p}`, filter.cause);
   if (filter.filed === 'exactly' && !filter.line) parts.push('f.line IS NULL');
   else if (filter.filed === 'exactly') add((p) => `f.line = ${p}`, filter.line);
-  else add((p) => `(f.line = ${p} OR f.failures @> jsonb_build_array(jsonb_build_object('line', ${p}::text)))`, filter.line);
+  else
+    add(
+      (p) => `(f.line = ${p} OR f.failures @> jsonb_build_array(jsonb_build_object('line', ${p}::text)))`,
+      filter.line,
+    );
   add(
     (p) => `(f.label || ' ' || f.example || ' ' || f.message || ' ' || f.source::text) ILIKE '%' || ${p} || '%'`,
     filter.search?.replace(/[\\%_]/g, '\\$&'),

@@ -40,6 +40,10 @@ describe('requests', () => {
   it('refuses requests from other sites’ pages and under other names', async () => {
     expect((await server.ask('GET', '/api/systems', undefined, { Origin: 'http://example.org' })).status).toBe(403);
     expect((await server.ask('GET', '/api/systems', undefined, { Origin: server.address })).status).toBe(200);
+    // What a browser asks for another site's page without saying its origin: pictures, scripts, downloads.
+    for (const site of ['cross-site', 'same-site'])
+      expect((await server.ask('GET', '/api/systems', undefined, { 'Sec-Fetch-Site': site })).status).toBe(403);
+    expect((await server.ask('GET', '/api/systems', undefined, { 'Sec-Fetch-Site': 'same-origin' })).status).toBe(200);
     const { request } = await import('node:http');
     const status = await new Promise((resolve) =>
       request(`${server.address}/api/systems`, { headers: { Host: 'example.org' } }, (r) =>

@@ -53,7 +53,8 @@ export function gate(allowedHost: string): RequestHandler {
       throw new Problem(403, 'Not from there', 'Requests from pages of other sites are refused.');
     // A browser says where a request comes from, also where it sends no Origin: with images, scripts and links.
     const site = req.get('Sec-Fetch-Site');
-    const followsLink = req.method === 'GET' && req.get('Sec-Fetch-Mode') === 'navigate' && !req.path.startsWith('/api');
+    const followsLink =
+      req.method === 'GET' && req.get('Sec-Fetch-Mode') === 'navigate' && !req.path.startsWith('/api');
     if (site !== undefined && site !== 'same-origin' && site !== 'none' && !followsLink)
       throw new Problem(403, 'Not from there', 'Requests from pages of other sites are refused.');
     next();

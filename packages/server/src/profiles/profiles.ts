@@ -103,7 +103,12 @@ export class Profiles {
     try {
       const plan = system.sourcePlan
         ? await system.sourcePlan(asked.dataset, {})
-        : await this.landed(asked, detail.fields.map((f) => f.name), system.read?.(asked.dataset, {}), kept);
+        : await this.landed(
+            asked,
+            detail.fields.map((f) => f.name),
+            system.read?.(asked.dataset, {}),
+            kept,
+          );
       const fields = detail.fields.map(({ name, type, nullable, key }) => ({ name, type, nullable, key }));
       const found = await this.inWorker({ plan, fields, checks, rowLimit: asked.rowLimit });
       return { ...found, references: await this.references(asked, found.profile) } as Result;

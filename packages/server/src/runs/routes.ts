@@ -23,10 +23,10 @@ export function runRoutes(api: Api, { db, engine, failures }: Services): void {
     return { done: true };
   });
   api.on('replaceAll', async ({ params }, who) => {
-    const [asked] = await db.query(
-      "UPDATE run SET confirmed_by = $2 WHERE id = $1 AND state = 'asks' RETURNING id",
-      [params.id, who.person],
-    );
+    const [asked] = await db.query("UPDATE run SET confirmed_by = $2 WHERE id = $1 AND state = 'asks' RETURNING id", [
+      params.id,
+      who.person,
+    ]);
     if (!asked) throw conflict(`Run ${params.id} does not ask anything any more.`);
     await engine.takeUp(params.id);
     return { done: true };

@@ -74,13 +74,15 @@ async function beside(tx: DeliveryTransaction, { source, table }: Delivery): Pro
  * Puts what was loaded beside a table in its place, within a transaction that is open already: all of it, or nothing. Chunk 0
  * of the journal says that it happened, so that a run that is taken up again does not empty the table.
  */
-export async function swapContent(tx: DeliveryTransaction, { source, table, columns, mayRemove }: Swap): Promise<Swapped> {
+export async function swapContent(
+  tx: DeliveryTransaction,
+  { source, table, columns, mayRemove }: Swap,
+): Promise<Swapped> {
   const target = tableName(table);
   const loaded = besideName(source);
-  const known = await tx.query(
-    'SELECT rejected FROM versicle.delivery WHERE source = $1 AND run = 0 AND chunk = 0',
-    [source],
-  );
+  const known = await tx.query('SELECT rejected FROM versicle.delivery WHERE source = $1 AND run = 0 AND chunk = 0', [
+    source,
+  ]);
   if (known.rows[0]) {
     const { rejected } = known.rows[0];
     return (typeof rejected === 'string' ? JSON.parse(rejected) : rejected) as Swapped;

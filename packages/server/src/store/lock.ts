@@ -18,7 +18,9 @@ export async function lockDirectory(directory: string): Promise<Server> {
   const name = `\0versicle-${createHash('sha256').update(realpathSync(directory)).digest('hex').slice(0, 40)}`;
   const server = createServer();
   await new Promise<void>((resolve, reject) => {
-    server.once('error', (error: NodeJS.ErrnoException) => reject(error.code === 'EADDRINUSE' ? inUse(directory) : error));
+    server.once('error', (error: NodeJS.ErrnoException) =>
+      reject(error.code === 'EADDRINUSE' ? inUse(directory) : error),
+    );
     server.listen({ path: name }, resolve);
   });
   server.unref();

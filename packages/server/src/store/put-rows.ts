@@ -246,8 +246,7 @@ class Put {
     const { delivery, tx, into, facts } = this;
     const columns = delivery.columns.map(q).join(', ');
     if (delivery.mode === 'insert' || delivery.mode === 'replace') {
-      const written =
-        tx.copy && facts.copies ? await tx.copy(into, columns, copy) : await this.insertArrays(copy, '');
+      const written = tx.copy && facts.copies ? await tx.copy(into, columns, copy) : await this.insertArrays(copy, '');
       // A single row that a trigger leaves out is refused; of several, halves tell which.
       if (written < rows) throw new LeftOut();
       return { written, left: [] };
@@ -332,7 +331,8 @@ class Put {
 class LeftOut extends Error {}
 const LEFT_OUT: DatabaseRefusal = {
   code: 'left_out',
-  message: 'the table took the record without an error, but does not have it: a trigger, rule or policy of the table leaves it out',
+  message:
+    'the table took the record without an error, but does not have it: a trigger, rule or policy of the table leaves it out',
   columns: [],
   constraint: null,
 };

@@ -84,9 +84,10 @@ async function firstThatDoesNotFit(
     try {
       // An explicit cast would cut a text that is too long; an assignment does not.
       await tx.exec(`CREATE TEMPORARY TABLE versicle_cell (value ${type}) ON COMMIT DROP`);
-      await tx.query('INSERT INTO pg_temp.versicle_cell SELECT x FROM json_populate_record(NULL::pg_temp.versicle_cell, $1) AS r(x)', [
-        JSON.stringify({ value: text }),
-      ]);
+      await tx.query(
+        'INSERT INTO pg_temp.versicle_cell SELECT x FROM json_populate_record(NULL::pg_temp.versicle_cell, $1) AS r(x)',
+        [JSON.stringify({ value: text })],
+      );
     } catch (error) {
       await tx.exec('ROLLBACK TO SAVEPOINT cell; RELEASE SAVEPOINT cell');
       if (/^22/.test((error as DatabaseError).code ?? '')) return [column];

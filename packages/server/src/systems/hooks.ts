@@ -56,7 +56,9 @@ export function hooks({ db, systems, events }: Services): Router {
         [id, name],
       );
       if (before && (before.hash === null ? before.body !== text : before.hash !== hash))
-        throw conflict(`A delivery with the id “${name.slice(0, 100)}” came before, with another body; nothing was kept.`);
+        throw conflict(
+          `A delivery with the id “${name.slice(0, 100)}” came before, with another body; nothing was kept.`,
+        );
     }
     res.status(kept.length > 0 ? 202 : 200).json({ kept: kept.length > 0 });
     await events.waitingChanged();
@@ -73,7 +75,10 @@ function textOf(body: Uint8Array, contentType: string | undefined): string {
     const tree = parseJsonTree(text);
     isRecord = tree instanceof Map || (Array.isArray(tree) && tree.length > 0 && tree.every((t) => t instanceof Map));
   } catch (error) {
-    const why = error instanceof BadEncoding ? `The body can’t be read: ${error.message}.` : `The body is not JSON: ${(error as Error).message}.`;
+    const why =
+      error instanceof BadEncoding
+        ? `The body can’t be read: ${error.message}.`
+        : `The body is not JSON: ${(error as Error).message}.`;
     throw new Problem(400, 'Not understood', why);
   }
   if (!isRecord)

@@ -47,7 +47,10 @@ export async function preview(system: OpenSystem, dataset: string, options: Prev
   let more = false;
   let compare: (a: Value, b: Value) => number = () => 0;
   const better = (a: Found, b: Found): number => (descending ? -1 : 1) * compare(a.order, b.order) || a.row - b.row;
-  reading: for await (const batch of system.read(dataset, { ...(system.selects ? given(options) : {}), signal: options.signal })) {
+  reading: for await (const batch of system.read(dataset, {
+    ...(system.selects ? given(options) : {}),
+    signal: options.signal,
+  })) {
     // Later batches of an API may know more fields; they come after those that are known.
     const added = batch.fields.filter((f) => !fields.includes(f));
     if (added.length > 0) {

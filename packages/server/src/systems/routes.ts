@@ -1,4 +1,5 @@
 import type { Api } from '../http/api.ts';
+import { refused } from '../http/problem.ts';
 import type { Services } from '../services.ts';
 
 export function systemRoutes(api: Api, { systems, signIn, events }: Services): void {
@@ -27,6 +28,11 @@ export function systemRoutes(api: Api, { systems, signIn, events }: Services): v
   api.on('beginSignIn', ({ params, body }) => signIn.begin(params.id, body.origin));
   api.on('changeSystem', ({ params, body }) => changed(systems.change(params.id, body)));
   api.on('settleDataset', ({ params, body }) => systems.settle(params.id, body.dataset, body.setting));
+  api.on('tryWrite', async ({ params, body }) => {
+    const { system } = await systems.openById(params.id);
+    if (!system.tryWrite) throw refused('Only datasets of APIs are tried so.');
+    return system.tryWrite(body.dataset, body.records, body.bad);
+  });
   api.on('unsettleDataset', async ({ params, query }) => {
     await systems.unsettle(params.id, query.dataset);
     return { done: true };

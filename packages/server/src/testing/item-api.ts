@@ -10,8 +10,12 @@ export class ItemApi {
   knowsKeys = true;
   private requests = 0;
   /** How answers look, in place of the list of errors. */
-  answer: ((taken: Record<string, unknown>[], refused: { at: number; item: Record<string, unknown> }[]) => { status: number; body: unknown }) | null =
-    null;
+  answer:
+    | ((
+        taken: Record<string, unknown>[],
+        refused: { at: number; item: Record<string, unknown> }[],
+      ) => { status: number; body: unknown })
+    | null = null;
 
   private constructor(private readonly server: Server) {}
 

@@ -1,4 +1,12 @@
-import type { ConnectionOf, Dataset, DatasetDetail, DatasetSetting, Diagnosis, SystemKind } from '@versicle/contract';
+import type {
+  ConnectionOf,
+  Dataset,
+  DatasetDetail,
+  DatasetSetting,
+  Diagnosis,
+  SystemKind,
+  TriedWrite,
+} from '@versicle/contract';
 import {
   marksOf,
   type DeclaredMarks,
@@ -90,6 +98,8 @@ export interface OpenSystem {
   finds?(dataset: string): Promise<Finder | null>;
   /** Files that a run may read by itself; without it, a run lands the records first. */
   sourcePlan?(dataset: string, options: ReadOptions): Promise<SourcePlan>;
+  /** Sends records as they are, of which the one at `bad` (from 1) must be refused, to learn how answers say so. */
+  tryWrite?(dataset: string, records: string, bad: number): Promise<TriedWrite>;
   /** One question to an API, below its base address: the answer as JSON. Throws a Problem. */
   ask?(path: string): Promise<unknown>;
   target?: Target;

@@ -47,9 +47,7 @@ describe('webhook and mail', () => {
       expect((await send('{"member":"L1","amount":{"cents":1290}}', { id: 'a' })).body).toEqual({
         kept: false,
       });
-      expect(
-        (await send('{"member":"L2","amount":{"cents":12345678901234567890}}', { id: 'b' })).status,
-      ).toBe(202);
+      expect((await send('{"member":"L2","amount":{"cents":12345678901234567890}}', { id: 'b' })).status).toBe(202);
       const { body } = await server.ask('GET', '/api/systems/sign-ups/rows?dataset=deliveries');
       expect(body.fields).toEqual(['_received_at', '_key', 'member', 'amount.cents', '_doc']);
       expect(body.rows.map((r: { values: string[] }) => r.values.slice(2, 4))).toEqual([
@@ -88,7 +86,9 @@ describe('webhook and mail', () => {
         body,
         headers: {
           'Content-Type': 'application/json; charset=iso-8859-1',
-          'X-Signature': createHmac('sha256', made.body.madeSecret as string).update(body).digest('hex'),
+          'X-Signature': createHmac('sha256', made.body.madeSecret as string)
+            .update(body)
+            .digest('hex'),
         },
       });
       expect(reply.status).toBe(202);

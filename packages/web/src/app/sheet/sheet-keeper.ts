@@ -35,7 +35,9 @@ export class SheetKeeper {
     );
     const failed$ = this.actions.pipe(
       ofType(sheetActions.saveFailed, sheetActions.othersLoaded),
-      switchMap((action) => (action.type === sheetActions.saveFailed.type && !action.conflict ? of(action.problem) : this.clash())),
+      switchMap((action) =>
+        action.type === sheetActions.saveFailed.type && !action.conflict ? of(action.problem) : this.clash(),
+      ),
       filter((problem) => problem !== null),
       first(),
     );

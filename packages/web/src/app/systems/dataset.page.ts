@@ -13,6 +13,7 @@ import { SELECT } from '../shared/select';
 import { LoadingComponent } from '../shared/loading.component';
 import { bytesWords, FigurePipe, timeWords } from '../shared/words';
 import { FormatEditorComponent } from './format-editor.component';
+import { TryWriteComponent } from './try-write.component';
 import { NewDatasetComponent } from './new-dataset.component';
 import { systemsActions, systemsFeature } from './systems.feature';
 
@@ -35,6 +36,7 @@ const TABS = [
     LoadingComponent,
     FormatEditorComponent,
     NewDatasetComponent,
+    TryWriteComponent,
     StructureComponent,
     ValuesComponent,
     QualityComponent,

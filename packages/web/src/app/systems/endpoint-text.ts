@@ -19,7 +19,40 @@ export interface EndpointText {
   writePath: string;
   batch: string;
   member: string;
+  answer: Answered;
+  errors: string;
+  errorIndex: string;
+  place: Write['place'];
+  idField: string;
+  results: string;
+  resultStatus: string;
+  taken: string;
+  success: string;
+  successValue: string;
+  repeat: Write['repeat']['by'];
+  repeatHeader: string;
+  repeatPath: string;
 }
+type Write = NonNullable<Endpoint['write']>;
+type Answered = NonNullable<Write['answer']> | 'open';
+export const ANSWER_WORDS: Readonly<Record<Answered, string>> = {
+  open: 'not settled yet',
+  status: 'its status alone',
+  errors: 'a list of refusals',
+  results: 'a result for each record',
+  success: 'a member that means success',
+};
+export const PLACE_WORDS: Readonly<Record<Write['place'], string>> = {
+  'from 0': 'its place, from 0',
+  'from 1': 'its place, from 1',
+  id: 'an id',
+  pointer: 'a pointer such as /items/3/name',
+};
+export const REPEAT_WORDS: Readonly<Record<Write['repeat']['by'], string>> = {
+  nothing: 'nothing: it is never sent twice',
+  key: 'a key in a header',
+  'look-up': 'looking the record up first',
+};
 export const PAGING_WORDS: Readonly<Record<Endpoint['paging']['kind'], string>> = {
   none: 'all in one answer',
   page: 'by number',
@@ -46,6 +79,68 @@ export function freshEndpoint(): EndpointText {
     writePath: '',
     batch: '1',
     member: '',
+    ...answerText(null),
+  };
+}
+
+type AnswerText = Pick<
+  EndpointText,
+  | 'answer'
+  | 'errors'
+  | 'errorIndex'
+  | 'place'
+  | 'idField'
+  | 'results'
+  | 'resultStatus'
+  | 'taken'
+  | 'success'
+  | 'successValue'
+  | 'repeat'
+  | 'repeatHeader'
+  | 'repeatPath'
+>;
+function answerText(write: Endpoint['write']): AnswerText {
+  return {
+    answer: write?.answer ?? 'open',
+    errors: write?.errors ?? 'errors',
+    errorIndex: write?.errorIndex ?? 'index',
+    place: write?.place ?? 'from 0',
+    idField: write?.idField ?? '',
+    results: write?.results ?? 'results',
+    resultStatus: write?.resultStatus ?? 'status',
+    taken: (write?.taken ?? ['200', '201', '204', 'ok', 'created']).join(', '),
+    success: write?.success ?? 'success',
+    successValue: write?.successValue ?? 'true',
+    repeat: write?.repeat.by ?? 'nothing',
+    repeatHeader: write?.repeat.by === 'key' ? write.repeat.header : 'Idempotency-Key',
+    repeatPath: write?.repeat.by === 'look-up' ? write.repeat.path : '',
+  };
+}
+function answerOf(text: EndpointText, before: Endpoint['write']): Record<string, unknown> {
+  const repeat = {
+    nothing: { by: 'nothing' },
+    key: { by: 'key', header: text.repeatHeader.trim() },
+    'look-up': {
+      by: 'look-up',
+      path: text.repeatPath.trim(),
+      member: before?.repeat.by === 'look-up' ? before.repeat.member : null,
+    },
+  }[text.repeat];
+  return {
+    answer: text.answer === 'open' ? null : text.answer,
+    errors: text.errors.trim(),
+    errorIndex: text.errorIndex.trim(),
+    place: text.place,
+    idField: text.idField.trim() || null,
+    results: text.results.trim(),
+    resultStatus: text.resultStatus.trim(),
+    taken: text.taken
+      .split(',')
+      .map((t) => t.trim())
+      .filter(Boolean),
+    success: text.success.trim(),
+    successValue: text.successValue.trim(),
+    repeat,
   };
 }
 
@@ -70,6 +165,7 @@ export function textOf(e: Endpoint): EndpointText {
     writePath: e.write ? `${e.write.method} ${e.write.path}` : '',
     batch: String(e.write?.batch ?? 1),
     member: e.write?.member ?? '',
+    ...answerText(e.write),
   };
 }
 
@@ -130,6 +226,7 @@ export function endpointOf(text: EndpointText, before: Endpoint | null = null): 
           path: written[2],
           batch: Number(text.batch),
           member: text.member.trim() || null,
+          ...answerOf(text, before?.write ?? null),
         }
       : null,
   });
@@ -145,6 +242,8 @@ export function endpointOf(text: EndpointText, before: Endpoint | null = null): 
     'find.path': 'Asked for at',
     'find.atOnce': 'Keys in a request',
     'write.batch': 'Records in a request',
+    'write.repeat.path': 'Looked up at',
+    'write.repeat.header': 'Header with the key',
   };
   return `${words[place] ?? place}: ${issue!.code === 'too_small' ? 'something must stand here' : issue!.message}.`;
 }

@@ -6,7 +6,16 @@ import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { Store } from '@ngrx/store';
 import type { DatasetDetail } from '@versicle/contract';
 import { SELECT } from '../shared/select';
-import { endpointOf, freshEndpoint, PAGING_WORDS, textOf, type EndpointText } from './endpoint-text';
+import {
+  ANSWER_WORDS,
+  endpointOf,
+  freshEndpoint,
+  PAGING_WORDS,
+  PLACE_WORDS,
+  REPEAT_WORDS,
+  textOf,
+  type EndpointText,
+} from './endpoint-text';
 import { systemsActions, systemsFeature } from './systems.feature';
 
 /** A dataset that people set down themselves, new or to be changed: an endpoint of an API, or a SELECT. */
@@ -172,6 +181,132 @@ import { systemsActions, systemsFeature } from './systems.feature';
                   placeholder="empty: the body is the list"
                   autocomplete="off"
               /></label>
+              <div class="field">
+                <span id="answer-label">What was taken is told by</span>
+                <nz-select name="answer" [(ngModel)]="e.answer" aria-labelledby="answer-label">
+                  @for (c of answers; track c[0]) {
+                    <nz-option [nzValue]="c[0]" [nzLabel]="c[1]" />
+                  }
+                </nz-select>
+              </div>
+              @if (e.answer === 'errors') {
+                <label class="field"
+                  ><span>List of refusals</span
+                  ><input
+                    class="input mono"
+                    name="errors"
+                    [(ngModel)]="e.errors"
+                    placeholder="errors"
+                    autocomplete="off"
+                /></label>
+                <div class="field">
+                  <span id="place-label">A refusal names its record by</span>
+                  <nz-select name="place" [(ngModel)]="e.place" aria-labelledby="place-label">
+                    @for (c of places; track c[0]) {
+                      <nz-option [nzValue]="c[0]" [nzLabel]="c[1]" />
+                    }
+                  </nz-select>
+                </div>
+                <label class="field"
+                  ><span>in its member</span
+                  ><input
+                    class="input mono"
+                    name="errorIndex"
+                    [(ngModel)]="e.errorIndex"
+                    placeholder="index"
+                    autocomplete="off"
+                /></label>
+                @if (e.place === 'id') {
+                  <label class="field"
+                    ><span>which is the target field</span
+                    ><input
+                      class="input mono"
+                      name="idField"
+                      [(ngModel)]="e.idField"
+                      placeholder="external_no"
+                      autocomplete="off"
+                  /></label>
+                }
+              }
+              @if (e.answer === 'results') {
+                <label class="field"
+                  ><span>List of results</span
+                  ><input
+                    class="input mono"
+                    name="results"
+                    [(ngModel)]="e.results"
+                    placeholder="results"
+                    autocomplete="off"
+                /></label>
+                <label class="field"
+                  ><span>Their status</span
+                  ><input
+                    class="input mono"
+                    name="resultStatus"
+                    [(ngModel)]="e.resultStatus"
+                    placeholder="status"
+                    autocomplete="off"
+                /></label>
+                <label class="field wide"
+                  ><span>Taken where it is</span
+                  ><input
+                    class="input mono"
+                    name="taken"
+                    [(ngModel)]="e.taken"
+                    placeholder="200, 201, ok"
+                    autocomplete="off"
+                /></label>
+              }
+              @if (e.answer === 'success') {
+                <label class="field"
+                  ><span>Member that means success</span
+                  ><input
+                    class="input mono"
+                    name="success"
+                    [(ngModel)]="e.success"
+                    placeholder="success"
+                    autocomplete="off"
+                /></label>
+                <label class="field"
+                  ><span>Its value</span
+                  ><input
+                    class="input mono"
+                    name="successValue"
+                    [(ngModel)]="e.successValue"
+                    placeholder="true"
+                    autocomplete="off"
+                /></label>
+              }
+              <div class="field">
+                <span id="repeat-label">A request that comes again is known by</span>
+                <nz-select name="repeat" [(ngModel)]="e.repeat" aria-labelledby="repeat-label">
+                  @for (c of repeats; track c[0]) {
+                    <nz-option [nzValue]="c[0]" [nzLabel]="c[1]" />
+                  }
+                </nz-select>
+              </div>
+              @if (e.repeat === 'key') {
+                <label class="field"
+                  ><span>Header with the key</span
+                  ><input
+                    class="input mono"
+                    name="repeatHeader"
+                    [(ngModel)]="e.repeatHeader"
+                    placeholder="Idempotency-Key"
+                    autocomplete="off"
+                /></label>
+              }
+              @if (e.repeat === 'look-up') {
+                <label class="field wide"
+                  ><span>Looked up at</span
+                  ><input
+                    class="input mono"
+                    name="repeatPath"
+                    [(ngModel)]="e.repeatPath"
+                    placeholder="such as /members/{{ '{' }}external_no}"
+                    autocomplete="off"
+                /></label>
+              }
             }
           } @else {
             <label class="field all"
@@ -231,6 +366,9 @@ export class NewDatasetComponent {
   protected readonly open = signal(false);
   protected readonly complaint = signal('');
   protected readonly pagings = Object.entries(PAGING_WORDS);
+  protected readonly answers = Object.entries(ANSWER_WORDS);
+  protected readonly places = Object.entries(PLACE_WORDS);
+  protected readonly repeats = Object.entries(REPEAT_WORDS);
   protected name = '';
   protected sql = '';
   protected e: EndpointText = freshEndpoint();

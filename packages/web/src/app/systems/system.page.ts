@@ -64,6 +64,12 @@ import { systemsActions, systemsFeature } from './systems.feature';
         @if (problem()) {
           <p class="rub" role="alert">{{ problem() }}</p>
         }
+        @if (s.secretsLost) {
+          <p class="rub" role="alert">
+            Its passwords and keys can’t be opened with the key that Versicle has now. Put the right key back, or change
+            the connection and give them again.
+          </p>
+        }
         @if (secret(); as text) {
           <p class="found" role="status">
             The secret that signs deliveries is <code>{{ text }}</code>. Give it to the other side now; it is not shown

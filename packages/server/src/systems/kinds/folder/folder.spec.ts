@@ -45,6 +45,84 @@ describe('a folder as the target', () => {
     const { body } = await server.ask('GET', '/api/systems/files/datasets');
     expect(body.map((d: { name: string }) => d.name)).toEqual(['items.csv', 'out.csv']);
   });
+  it('never writes over a file that it did not make, or that somebody changed since', async () => {
+    server.file('theirs.csv', 'mine;own\n1;2\n');
+    const { id } = await server.api('createMapping', 'POST', '/mappings', {
+      document: document('theirs.csv') as never,
+    });
+    expect((await server.ask('POST', `/api/mappings/${id}/publish`, {})).body.detail).toContain('did not make it');
+    expect(written('theirs.csv')).toBe('mine;own\n1;2\n');
+    const { plan } = await server.mapping(document('ours.csv'));
+    await server.run(plan);
+    server.file('ours.csv', 'edited by hand\n');
+    expect(await server.run(plan)).toMatchObject({
+      state: 'broken',
+      error: expect.stringContaining('was changed since'),
+    });
+    expect(written('ours.csv')).toBe('edited by hand\n');
+  });
+  it('keeps each part’s columns: a replay after a line was added leaves the earlier records as they were', async () => {
+    const { mapping, plan } = await server.mapping(document('grown.csv'));
+    await server.run(plan);
+    const { body: draft } = await server.ask('GET', `/api/mappings/${mapping}`);
+    draft.document.lines[2].rule = "coalesce(parse_number(nullif(i.price, 'oops'), ','), 9.99)";
+    draft.document.target.fields.splice(1, 0, { name: 'kind', type: 'text', nullable: true, required: false });
+    draft.document.lines.splice(1, 0, { id: 'l9', target: 'kind', kind: 'constant', value: 'new', state: 'drafted' });
+    await server.ask('PUT', `/api/mappings/${mapping}/draft`, { document: draft.document, version: draft.version });
+    await server.ask('POST', `/api/mappings/${mapping}/publish`, {});
+    const run = await server.ask('POST', '/api/failures/replay', { mapping, cause: 'rule_error', line: 'l3' });
+    await server.ended(run.body.run);
+    expect(written('grown.csv').split('\n').slice(0, 3)).toEqual([
+      'no,kind,name,price',
+      '00417,,Bell,4.20',
+      '00418,,"Lamp, red",22.10',
+    ]);
+    expect(written('grown.csv')).toContain('00419,new,Seat,9.99');
+  });
+  it('finds fields by their names in every file of a pattern, and says what a file lacks', async () => {
+    server.file('trips-09.csv', 'id,name,mail\n1,Kit,kit@example.org\n');
+    server.file('trips-10.csv', 'mail,id,extra,name\nmo@example.org,2,x,Mo\n');
+    server.file('trips-11.csv', 'name,id\nFay,3\n');
+    const { plan } = await server.mapping({
+      ...document('all.csv'),
+      source: { primary: { alias: 't', dataset: 'files/trips-*.csv' } },
+      target: {
+        dataset: 'store/traveller',
+        key: ['id'],
+        fields: [
+          { name: 'id', type: 'text', nullable: false },
+          { name: 'name', type: 'text' },
+          { name: 'mail', type: 'text' },
+        ],
+      },
+      lines: ['id', 'name', 'mail'].map((t, i) => ({ id: `l${i}`, target: t, kind: 'straight', source: `t.${t}` })),
+      write: { mode: 'upsert' },
+    });
+    const run = await server.run(plan);
+    expect(run).toMatchObject({ state: 'finished', counts: { read: 3, delivered: 3 } });
+    expect(await server.rows('traveller')).toEqual([
+      ['1', 'Kit', 'kit@example.org'],
+      ['2', 'Mo', 'mo@example.org'],
+      ['3', 'Fay', null],
+    ]);
+    expect(run.log.map((l) => l.message)).toContain(
+      'trips-11.csv has no columns mail, extra; in its records they are empty',
+    );
+    server.file('plain-1.csv', '1,2,3\n4,5,6\n');
+    server.file('plain-2.csv', '1,2,3,4\n4,5,6,7\n');
+    const { body } = await server.ask('GET', '/api/systems/files/dataset?name=plain-*.csv');
+    expect(body.detail).toMatch(/plain-2\.csv has 4 columns, plain-1\.csv has 3/);
+  });
+  it('lies in a folder that may be chosen, and matches patterns in linear time', async () => {
+    const refused = async (root: string): Promise<string> =>
+      (await server.ask('POST', '/api/systems', { id: 'x', name: 'X', connection: { kind: 'folder', root } })).body
+        .detail;
+    expect(await refused('/etc')).toContain('VERSICLE_ROOTS');
+    expect(await refused(join(server.home, 'data'))).toContain('keeps its own data there');
+    const started = Date.now();
+    await server.ask('GET', `/api/systems/files/dataset?name=${'*a'.repeat(60)}b`);
+    expect(Date.now() - started).toBeLessThan(3000);
+  });
   it('adds what a replay brings', async () => {
     const { mapping, plan } = await server.mapping(document('again.jsonl'));
     await server.run(plan);

@@ -230,7 +230,8 @@ class Folder {
     part: string | null,
     { format, fields }: FileLook,
   ): Promise<{ fields: readonly string[]; differences: readonly string[] }> {
-    if (others.length === 0 || (format.kind !== 'delimited' && format.kind !== 'xlsx')) return { fields, differences: [] };
+    if (others.length === 0 || (format.kind !== 'delimited' && format.kind !== 'xlsx'))
+      return { fields, differences: [] };
     const all = new Set(fields);
     const of = new Map<FileEntry, readonly string[]>([[first!, fields]]);
     for (const file of others) {
@@ -242,13 +243,19 @@ class Folder {
           `${file.name} has ${counted(seen.fields.length, 'column')}, ${first!.name} has ${fields.length}; without a header line they can't be one dataset.`,
         );
       if (format.header && !seen.fields.some((f) => all.has(f)))
-        throw refused(`${file.name} has none of the columns of ${first!.name} (${listed(fields)}); they can't be one dataset.`);
+        throw refused(
+          `${file.name} has none of the columns of ${first!.name} (${listed(fields)}); they can't be one dataset.`,
+        );
       if (format.header) of.set(file, seen.fields);
       if (format.header) for (const field of seen.fields) all.add(field);
     }
     const differences = [...of].flatMap(([file, own]) => {
       const lacks = [...all].filter((f) => !own.includes(f));
-      return lacks.length === 0 ? [] : [`${file.name} has no ${lacks.length === 1 ? 'column' : 'columns'} ${listed(lacks)}; in its records ${lacks.length === 1 ? 'it is' : 'they are'} empty`];
+      return lacks.length === 0
+        ? []
+        : [
+            `${file.name} has no ${lacks.length === 1 ? 'column' : 'columns'} ${listed(lacks)}; in its records ${lacks.length === 1 ? 'it is' : 'they are'} empty`,
+          ];
     });
     return { fields: format.header ? [...all] : fields, differences };
   }

@@ -10,11 +10,15 @@ function real(path: string): string {
     return resolve(path);
   }
 }
-const lies = (path: string, within: string): boolean => path === within || path.startsWith(within === sep ? sep : within + sep);
+const lies = (path: string, within: string): boolean =>
+  path === within || path.startsWith(within === sep ? sep : within + sep);
 
 /** The folders below which others may be chosen: those that whoever starts the server names. */
 export function allowedRoots(): string[] {
-  return (process.env['VERSICLE_ROOTS'] ?? '').split(delimiter).filter((p) => p.trim() !== '').map(real);
+  return (process.env['VERSICLE_ROOTS'] ?? '')
+    .split(delimiter)
+    .filter((p) => p.trim() !== '')
+    .map(real);
 }
 
 /** Refuses a folder that nobody allowed, and the data directory of the server itself. */
@@ -22,7 +26,8 @@ export function requireAllowedRoot(root: string): void {
   const faults = [{ path: 'connection.root', message: 'not allowed' }];
   const path = real(root);
   const data = real(process.env['VERSICLE_DATA'] ?? 'data');
-  if (lies(path, data)) throw refused('Versicle keeps its own data there; it is not read as a folder of files.', faults);
+  if (lies(path, data))
+    throw refused('Versicle keeps its own data there; it is not read as a folder of files.', faults);
   const roots = allowedRoots();
   if (roots.some((allowed) => lies(path, allowed))) return;
   throw refused(

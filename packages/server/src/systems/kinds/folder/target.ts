@@ -130,7 +130,10 @@ export class FolderTarget implements Target {
     // A file that came into the folder meanwhile is not ours either.
     this.requireOurs(dataset);
     const { size, mtimeMs } = statSync(partial);
-    writeNew(join(folder, `${MADE}.new`), Buffer.from(JSON.stringify({ bytes: size, changed: mtimeMs } satisfies Made)));
+    writeNew(
+      join(folder, `${MADE}.new`),
+      Buffer.from(JSON.stringify({ bytes: size, changed: mtimeMs } satisfies Made)),
+    );
     // Whatever happens between these two, the file counts as ours: its parts are there.
     rmSync(join(folder, MADE), { force: true });
     renameSync(partial, join(this.root, dataset));

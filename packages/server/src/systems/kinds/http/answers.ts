@@ -77,7 +77,9 @@ function faultAmong(tree: Tree, path: string, hasList: boolean): string | null {
   if (path === '' && !hasList && ![...members.keys()].every((name) => FAULT_MEMBERS.test(name))) return null;
   const [name, value] = wrong;
   const said = typeof value === 'string' ? value : value instanceof Map ? (value as Members).get('message') : null;
-  return typeof said === 'string' && said !== 'false' ? `“${said.slice(0, 200)}”` : `“${name}” is ${value === 'false' ? 'false' : 'not empty'}`;
+  return typeof said === 'string' && said !== 'false'
+    ? `“${said.slice(0, 200)}”`
+    : `“${name}” is ${value === 'false' ? 'false' : 'not empty'}`;
 }
 function isEmpty(value: Tree): boolean {
   if (value === null || value === 'false' || value === '' || value === '0') return true;
@@ -88,14 +90,18 @@ function isEmpty(value: Tree): boolean {
 function whatFollows(tree: Tree): Pick<Page, 'more' | 'total'> {
   const about: Members[] = tree instanceof Map ? [tree as Members] : [];
   for (const [name, value] of about[0] ?? [])
-    if (value instanceof Map && /^(paging|pagination|page|pages|meta|metadata|links?|_meta)$/i.test(name)) about.push(value as Members);
+    if (value instanceof Map && /^(paging|pagination|page|pages|meta|metadata|links?|_meta)$/i.test(name))
+      about.push(value as Members);
   let more: boolean | null = null;
   let total: number | null = null;
   for (const members of about)
     for (const [name, value] of members) {
       if (/^(has_?more|has_?next(_?page)?|more|is_?last)$/i.test(name) && (value === 'true' || value === 'false'))
         more ??= (value === 'true') !== /last/i.test(name);
-      if (/^(total|total_?(count|items|records|results|elements)|record_?count)$/i.test(name) && typeof value === 'string')
+      if (
+        /^(total|total_?(count|items|records|results|elements)|record_?count)$/i.test(name) &&
+        typeof value === 'string'
+      )
         total ??= /^\d{1,15}$/.test(value) ? Number(value) : null;
     }
   return { more, total };

@@ -140,7 +140,10 @@ export class HttpClient {
       // Credentials go to the base's own scheme, host and port only.
       const own = new URL(current.url).origin === this.base.origin;
       const asIs = { ...current, url: own ? this.withSecrets(current.url) : current.url };
-      const answer = { ...(await this.once(asIs, own ? { ...this.ownHeaders(), ...credentials } : {})), url: current.url };
+      const answer = {
+        ...(await this.once(asIs, own ? { ...this.ownHeaders(), ...credentials } : {})),
+        url: current.url,
+      };
       const to = answer.headers['location'];
       if (![301, 302, 303, 307, 308].includes(answer.status) || typeof to !== 'string') return answer;
       if (hops >= MAX_REDIRECTS) throw new Error(`${asked.url} leads from one address to the next without an end.`);
@@ -195,10 +198,16 @@ export class HttpClient {
     }
     const type = answer.headers['content-type'];
     try {
-      const text = decodeBody(Buffer.concat(pieces), typeof type === 'string' ? type : undefined, answer.statusCode >= 400);
+      const text = decodeBody(
+        Buffer.concat(pieces),
+        typeof type === 'string' ? type : undefined,
+        answer.statusCode >= 400,
+      );
       return { status: answer.statusCode, headers: answer.headers, text, url: asked.url };
     } catch (error) {
-      throw error instanceof BadEncoding ? new UnexpectedAnswer(`The answer of ${asked.url} can't be read: ${error.message}.`) : error;
+      throw error instanceof BadEncoding
+        ? new UnexpectedAnswer(`The answer of ${asked.url} can't be read: ${error.message}.`)
+        : error;
     }
   }
 

@@ -24,7 +24,7 @@ export function decodeBody(bytes: Uint8Array, contentType: string | undefined, l
     return decoder.decode(bytes, { stream: true }) + decoder.decode();
   } catch {
     throw new BadEncoding(
-      `it is not ${said.toUpperCase()}${marked ?? charsetOf(contentType) ?? declaredIn(bytes) ? ', as it says it is' : ', and does not say what it is'}`,
+      `it is not ${said.toUpperCase()}${(marked ?? charsetOf(contentType) ?? declaredIn(bytes)) ? ', as it says it is' : ', and does not say what it is'}`,
     );
   }
 }

@@ -374,7 +374,10 @@ describe('an HTTP API', () => {
       await connect({ kind: 'http', base: `http://127.0.0.1:${oddPort}`, auth: 'none' }, 'reader');
       await settle('reader', 'only', { path: '/x', records: '' });
       const made = await server.api('createMapping', 'POST', '/mappings', {
-        document: document({ name: 'To nowhere', target: { ...(document()['target'] as object), dataset: 'reader/only' } }),
+        document: document({
+          name: 'To nowhere',
+          target: { ...(document()['target'] as object), dataset: 'reader/only' },
+        }),
       });
       const { status, body } = await server.ask('POST', `/api/mappings/${made.id}/publish`, {});
       expect(status).toBe(422);

@@ -184,7 +184,9 @@ function reasonOf(entry: Tree, write: WriteSetting): Omit<RefusedRecord, 'at'> {
   if (message !== null) return { message, field: named };
   const inner = entry instanceof Map ? ['error', 'errors', 'detail'].map((n) => (entry as Members).get(n)) : [];
   const more = inner.find((v) => v !== undefined && v !== null);
-  return more === undefined ? { message: 'refused without a reason', field: named } : { ...reasonOf(more, write), ...(named === null ? {} : { field: named }) };
+  return more === undefined
+    ? { message: 'refused without a reason', field: named }
+    : { ...reasonOf(more, write), ...(named === null ? {} : { field: named }) };
 }
 
 const NO_WORDS = /^(error|errors|failed|failure|fail|rejected|refused|invalid|denied)$/i;
@@ -192,7 +194,8 @@ const NO_WORDS = /^(error|errors|failed|failure|fail|rejected|refused|invalid|de
 function signOfRefusal(tree: Tree): string | null {
   if (!(tree instanceof Map)) return null;
   for (const [name, value] of tree as Members) {
-    if (/^(success|ok|succeeded|accepted|valid|is_?success)$/i.test(name) && value === 'false') return `“${name}” is false`;
+    if (/^(success|ok|succeeded|accepted|valid|is_?success)$/i.test(name) && value === 'false')
+      return `“${name}” is false`;
     if (/^(errors?|faults?|failures?|rejected|rejections?|violations?|failed)$/i.test(name)) {
       const empty =
         value === null ||
@@ -229,7 +232,11 @@ function doubtAbout(tree: Tree, write: WriteSetting, count: number, refused: num
       if (value.length !== count - refused && value.length !== count)
         return `the list at “${name}” has ${value.length} entries, but ${count - refused} records should have been taken`;
     }
-    if (/^(accepted|created|updated|inserted|imported|taken|succeeded|success_?count|saved|stored)$/i.test(name) && typeof value === 'string' && /^\d+$/.test(value)) {
+    if (
+      /^(accepted|created|updated|inserted|imported|taken|succeeded|success_?count|saved|stored)$/i.test(name) &&
+      typeof value === 'string' &&
+      /^\d+$/.test(value)
+    ) {
       hasCounts = true;
       counted += Number(value);
     }

@@ -81,7 +81,7 @@ export class HttpTarget implements Target {
     const sending = new Sending(this.client, write, body === 'xml', delivery, run.signal);
     const known = new Map((await this.context.requests.of(run.uid, delivery.chunk)).map((r) => [r.first, r]));
     const rejections: Rejection[] = [];
-    for (let at = 0; at < items.length; ) {
+    for (let at = 0; at < items.length;) {
       const before = known.get(at);
       const end = before ? at + before.records : nextStart(known, at, Math.min(at + write.batch, items.length));
       const group = items.slice(at, end);
@@ -137,7 +137,8 @@ function nextStart(known: ReadonlyMap<number, unknown>, at: number, end: number)
 /** Whether the same request may simply be sent again: PUT says the same twice (RFC 9110, 9.2.2), and some APIs know a key. */
 const mayRepeat = ({ method, repeat }: WriteSetting): boolean => method === 'PUT' || repeat.by === 'key';
 
-const UNKNOWN = 'It was sent, and no answer came: it is not clear whether the target has it. Look there before you send it again.';
+const UNKNOWN =
+  'It was sent, and no answer came: it is not clear whether the target has it. Look there before you send it again.';
 
 const CANCELLED_BEFORE = 'The run was cancelled before it was sent.';
 
@@ -184,8 +185,10 @@ class Sending {
         repeatable: true,
         signal: this.signal,
       });
-      if (answer.status === 404 || answer.status === 410 || (answer.status < 300 && isEmptyAnswer(answer))) missing.push(item);
-      else if (answer.status >= 300) return sent(items.map((i) => notDelivered(i, `${UNKNOWN} The look-up answered with status ${answer.status}.`)));
+      if (answer.status === 404 || answer.status === 410 || (answer.status < 300 && isEmptyAnswer(answer)))
+        missing.push(item);
+      else if (answer.status >= 300)
+        return sent(items.map((i) => notDelivered(i, `${UNKNOWN} The look-up answered with status ${answer.status}.`)));
     }
     return missing.length === 0 ? sent() : onceBegun(this.send(missing));
   }
@@ -199,7 +202,12 @@ class Sending {
     const path = single ? fillPath(write.path, (name) => this.valueOf(first!, name)) : { path: write.path };
     if ('missing' in path)
       return sent([
-        rejected(first!, 'no_path', `The address names {${path.missing}}, and the record has no value there that can stand in an address.`, path.missing),
+        rejected(
+          first!,
+          'no_path',
+          `The address names {${path.missing}}, and the record has no value there that can stand in an address.`,
+          path.missing,
+        ),
       ]);
     const { repeat } = write;
     const idMember = repeat.by === 'look-up' ? repeat.member : null;
@@ -295,7 +303,12 @@ class Sending {
     if (repeat.by !== 'look-up') return sent();
     const at = fillPath(repeat.path, (name) => (name === repeat.member ? items[0]!.id : this.valueOf(items[0]!, name)));
     if ('missing' in at) return sent([notDelivered(items[0]!, UNKNOWN, answer)], why);
-    const there = await this.client.send({ method: 'GET', url: this.client.address(at.path), repeatable: true, signal: this.signal });
+    const there = await this.client.send({
+      method: 'GET',
+      url: this.client.address(at.path),
+      repeatable: true,
+      signal: this.signal,
+    });
     if (there.status < 300 && !isEmptyAnswer(there)) return sent();
     return sent([notDelivered(items[0]!, `It could not be delivered: ${why}`, answer)], why);
   }

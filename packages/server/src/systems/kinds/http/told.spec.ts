@@ -81,7 +81,9 @@ describe('an API with ways of its own', () => {
     answer = (_url, _req, res) =>
       void res
         .writeHead(200, { 'content-type': 'application/json; charset=windows-1252' })
-        .end(Buffer.from('{"items":[{"name":"Müller – 5 €"}]}'.replace('–', '\u0096').replace('€', '\u0080'), 'latin1'));
+        .end(
+          Buffer.from('{"items":[{"name":"Müller – 5 €"}]}'.replace('–', '\u0096').replace('€', '\u0080'), 'latin1'),
+        );
     await settle({ path: '/names', records: 'items' }, 'names');
     expect((await rows('names')).rows[0].values.at(-1)).toBe('Müller – 5 €');
     answer = (_url, _req, res) =>
@@ -120,8 +122,14 @@ describe('an API with ways of its own', () => {
   });
 
   /** Sends records with a path, one by one, and gives the run and its failures. */
-  async function send(nos: (string | null)[], write: Record<string, unknown>): Promise<{ run: Reply['body']; failed: Reply['body'] }> {
-    server.file('nos.jsonl', nos.map((no) => JSON.stringify({ no, doc: '{"a":12345678901234567890,"b":1.10}' })).join('\n'));
+  async function send(
+    nos: (string | null)[],
+    write: Record<string, unknown>,
+  ): Promise<{ run: Reply['body']; failed: Reply['body'] }> {
+    server.file(
+      'nos.jsonl',
+      nos.map((no) => JSON.stringify({ no, doc: '{"a":12345678901234567890,"b":1.10}' })).join('\n'),
+    );
     await settle({ path: '/sink', write });
     const { mapping, plan } = await server.mapping({
       versicle: 1,

@@ -274,7 +274,10 @@ withServer('tables that are not made for us', () => {
     const name = `load-${++count}`;
     const names = Object.keys(fields);
     const columns = names.map((_, i) => `c${i}`);
-    server.file(`${name}.jsonl`, rows.map((r) => JSON.stringify(Object.fromEntries(columns.map((c, i) => [c, r[i] ?? null])))).join('\n'));
+    server.file(
+      `${name}.jsonl`,
+      rows.map((r) => JSON.stringify(Object.fromEntries(columns.map((c, i) => [c, r[i] ?? null])))).join('\n'),
+    );
     return {
       name,
       document: {
@@ -312,14 +315,20 @@ withServer('tables that are not made for us', () => {
        CREATE TABLE public."dotted.name" (no text PRIMARY KEY)`,
     );
     expect((await load('item', { no: 'text' }, [['1'], ['2']])).run.counts.delivered).toBe(2);
-    expect(await pg.query('SELECT (SELECT count(*)::int FROM public.item) AS p, (SELECT count(*)::int FROM ledger.item) AS l')).toEqual([{ p: 2, l: 0 }]);
+    expect(
+      await pg.query(
+        'SELECT (SELECT count(*)::int FROM public.item) AS p, (SELECT count(*)::int FROM ledger.item) AS l',
+      ),
+    ).toEqual([{ p: 2, l: 0 }]);
     const datasets = (await server.api('listDatasets', 'GET', '/systems/pg/datasets')).map((d) => d.name);
     expect(datasets).toContain('"dotted.name"');
     expect((await load('"dotted.name"', { no: 'text' }, [['1']])).run.counts.delivered).toBe(1);
     await pg.query('DROP SCHEMA ledger CASCADE');
   });
   it('reads doubles with all their digits, whatever the role has as its default', async () => {
-    await pg.query('CREATE TABLE doubles (x double precision); INSERT INTO doubles VALUES (0.1::float8 + 0.2::float8); ALTER ROLE ledger SET extra_float_digits = 0');
+    await pg.query(
+      'CREATE TABLE doubles (x double precision); INSERT INTO doubles VALUES (0.1::float8 + 0.2::float8); ALTER ROLE ledger SET extra_float_digits = 0',
+    );
     const { rows } = await server.api('getRows', 'GET', '/systems/pg/rows?dataset=doubles&limit=10');
     await pg.query('ALTER ROLE ledger RESET extra_float_digits');
     expect(rows[0]!.values).toEqual(['0.30000000000000004']);
@@ -330,12 +339,23 @@ withServer('tables that are not made for us', () => {
        CREATE TABLE including (no text, v text, CONSTRAINT k PRIMARY KEY (no) INCLUDE (v)); CREATE TABLE incoming (no text PRIMARY KEY, v text);
        CREATE TABLE numbered (no integer GENERATED ALWAYS AS IDENTITY PRIMARY KEY, v text)`,
     );
-    const docs: [string, Record<string, string>, string[][]] = ['docs', { no: 'text', j: 'jsonb', x: 'text' }, [['1', '{"a":1}', '<a/>']]];
+    const docs: [string, Record<string, string>, string[][]] = [
+      'docs',
+      { no: 'text', j: 'jsonb', x: 'text' },
+      [['1', '{"a":1}', '<a/>']],
+    ];
     expect((await load(...docs)).run.counts).toMatchObject({ delivered: 1, failed: 0 });
     expect((await load(...docs)).run.counts).toMatchObject({ unchanged: 1, delivered: 0, failed: 0 });
     for (const table of ['indexed', 'including', 'incoming']) {
       await load(table, { no: 'text', v: 'text' }, [['1', 'a']]);
-      expect((await load(table, { no: 'text', v: 'text' }, [['1', 'b'], ['2', 'c']])).run.counts.delivered).toBe(2);
+      expect(
+        (
+          await load(table, { no: 'text', v: 'text' }, [
+            ['1', 'b'],
+            ['2', 'c'],
+          ])
+        ).run.counts.delivered,
+      ).toBe(2);
       expect(await pg.query(`SELECT v FROM ${table} ORDER BY no`)).toEqual([{ v: 'b' }, { v: 'c' }]);
     }
     expect((await load('numbered', { no: 'integer', v: 'text' }, [['7', 'a']])).run.counts.delivered).toBe(1);
@@ -346,10 +366,16 @@ withServer('tables that are not made for us', () => {
        CREATE TABLE counted (no text PRIMARY KEY, id integer GENERATED ALWAYS AS IDENTITY); CREATE VIEW seen AS SELECT * FROM counted;
        CREATE TABLE parent (no text PRIMARY KEY); CREATE TABLE child (no text REFERENCES parent ON DELETE CASCADE)`,
     );
-    expect(await refusal('computed', { no: 'text', loud: 'text' }, [['1', 'x']])).toMatch(/loud is computed by the table/);
-    expect(await refusal('counted', { no: 'text', id: 'integer' }, [['1', '2']])).toMatch(/GENERATED ALWAYS AS IDENTITY/);
+    expect(await refusal('computed', { no: 'text', loud: 'text' }, [['1', 'x']])).toMatch(
+      /loud is computed by the table/,
+    );
+    expect(await refusal('counted', { no: 'text', id: 'integer' }, [['1', '2']])).toMatch(
+      /GENERATED ALWAYS AS IDENTITY/,
+    );
     expect(await refusal('seen', { no: 'text' }, [['1']])).toMatch(/the view seen has none/);
-    expect(await refusal('parent', { no: 'text' }, [['1']], { write: { mode: 'replace' } })).toMatch(/delete the rows of child/);
+    expect(await refusal('parent', { no: 'text' }, [['1']], { write: { mode: 'replace' } })).toMatch(
+      /delete the rows of child/,
+    );
   });
   it('files what the database refuses under the line whose field it is, and goes on', async () => {
     await pg.query(
@@ -391,16 +417,41 @@ withServer('tables that are not made for us', () => {
        CREATE ROLE clerk LOGIN PASSWORD 'c'; GRANT ALL ON secured TO clerk; CREATE POLICY own ON secured USING (owner = 'clerk') WITH CHECK (owner = 'clerk');
        CREATE SCHEMA IF NOT EXISTS versicle; GRANT ALL ON SCHEMA versicle, public TO clerk; GRANT ALL ON ALL TABLES IN SCHEMA versicle TO clerk; ALTER SCHEMA versicle OWNER TO clerk; ALTER TABLE versicle.delivery OWNER TO clerk`,
     );
-    const mails = await load('mails', { mail: 'text', v: 'text' }, [['a@example.org', '1'], ['A@example.org', '2'], ['b@example.org', '3']], {}, ['mail']);
+    const mails = await load(
+      'mails',
+      { mail: 'text', v: 'text' },
+      [
+        ['a@example.org', '1'],
+        ['A@example.org', '2'],
+        ['b@example.org', '3'],
+      ],
+      {},
+      ['mail'],
+    );
     expect(mails.run).toMatchObject({ state: 'finished', counts: { delivered: 2, failed: 1 } });
     expect(await pg.query('SELECT v FROM mails ORDER BY 1')).toEqual([{ v: '1' }, { v: '3' }]);
     await server.api('createSystem', 'POST', '/systems', {
       id: 'clerk',
       name: 'clerk',
-      connection: { kind: 'postgres', host: '127.0.0.1', port: way.port, database: 'postgres', user: 'clerk', password: 'c' },
+      connection: {
+        kind: 'postgres',
+        host: '127.0.0.1',
+        port: way.port,
+        database: 'postgres',
+        user: 'clerk',
+        password: 'c',
+      },
     } as never);
     for (const mode of ['insert', 'upsert']) {
-      const { document } = await into('secured', { no: 'text', owner: 'text' }, [[`${mode}1`, 'clerk'], [`${mode}2`, 'other']], { write: { mode } });
+      const { document } = await into(
+        'secured',
+        { no: 'text', owner: 'text' },
+        [
+          [`${mode}1`, 'clerk'],
+          [`${mode}2`, 'other'],
+        ],
+        { write: { mode } },
+      );
       (document['target'] as { dataset: string }).dataset = 'clerk/secured';
       const { plan } = await server.mapping(document);
       expect((await server.run(plan)).counts).toMatchObject({ delivered: 1, failed: 1 });
@@ -415,20 +466,37 @@ withServer('tables that are not made for us', () => {
   });
   it('describes a SELECT without ever running another statement', async () => {
     await pg.query('CREATE TABLE precious (x integer); INSERT INTO precious VALUES (1)');
-    for (const sql of ['SELECT 1) s; DELETE FROM precious; SELECT (1', 'SELECT 1) AS s; DROP TABLE precious --', 'WITH d AS (DELETE FROM precious RETURNING x) SELECT * FROM d']) {
-      const reply = await server.ask('PUT', '/api/systems/pg/setting', { dataset: 'odd', setting: { kind: 'select', sql } });
+    for (const sql of [
+      'SELECT 1) s; DELETE FROM precious; SELECT (1',
+      'SELECT 1) AS s; DROP TABLE precious --',
+      'WITH d AS (DELETE FROM precious RETURNING x) SELECT * FROM d',
+    ]) {
+      const reply = await server.ask('PUT', '/api/systems/pg/setting', {
+        dataset: 'odd',
+        setting: { kind: 'select', sql },
+      });
       expect(reply.status).toBeGreaterThanOrEqual(400);
     }
     expect(await pg.query('SELECT * FROM precious')).toEqual([{ x: 1 }]);
   });
   it('outlives a connection that is cut while rows are read, described, written and committed', async () => {
-    await pg.query('CREATE TABLE many AS SELECT n, repeat(n::text, 40) AS t FROM generate_series(1, 60000) n; CREATE TABLE copied (n integer, t text)');
+    await pg.query(
+      'CREATE TABLE many AS SELECT n, repeat(n::text, 40) AS t FROM generate_series(1, 60000) n; CREATE TABLE copied (n integer, t text)',
+    );
     const cuts = setInterval(() => way.cut(), 90);
     const asked = await Promise.all(
-      Array.from({ length: 6 }, (_, i) => server.ask('GET', `/api/systems/pg/rows?dataset=many&limit=2000&sort=n%2B${i}`)),
+      Array.from({ length: 6 }, (_, i) =>
+        server.ask('GET', `/api/systems/pg/rows?dataset=many&limit=2000&sort=n%2B${i}`),
+      ),
     );
     expect(asked.every((r) => r.status === 200 || r.status === 422 || r.status === 500)).toBe(true);
-    const { document } = await into('copied', { n: 'integer', t: 'text' }, Array.from({ length: 5000 }, (_, i) => [String(i), 'x']), insert, []);
+    const { document } = await into(
+      'copied',
+      { n: 'integer', t: 'text' },
+      Array.from({ length: 5000 }, (_, i) => [String(i), 'x']),
+      insert,
+      [],
+    );
     clearInterval(cuts);
     const { plan } = await server.mapping(document);
     const again = setInterval(() => way.cut(), 40);
@@ -441,7 +509,9 @@ withServer('tables that are not made for us', () => {
       ended = await server.ended(run);
     }
     expect(ended).toMatchObject({ state: 'finished', counts: { delivered: 5000 } });
-    expect(await pg.query('SELECT count(*)::int AS n, count(DISTINCT n)::int AS d FROM copied')).toEqual([{ n: 5000, d: 5000 }]);
+    expect(await pg.query('SELECT count(*)::int AS n, count(DISTINCT n)::int AS d FROM copied')).toEqual([
+      { n: 5000, d: 5000 },
+    ]);
     expect(server.child.exitCode).toBeNull();
   });
 });

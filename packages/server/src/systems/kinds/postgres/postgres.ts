@@ -278,12 +278,14 @@ class Postgres implements OpenSystem {
     } finally {
       options.signal?.removeEventListener('abort', stop);
       // What is wrong with the connection would be waited for here without an end.
-      if (broken !== null && isDatabaseOutage(broken)) return client.release(broken);
-      await cursor?.close().catch(() => undefined);
-      await client.query('ROLLBACK').then(
-        () => client.release(),
-        (error: Error) => client.release(error),
-      );
+      if (broken !== null && isDatabaseOutage(broken)) client.release(broken);
+      else {
+        await cursor?.close().catch(() => undefined);
+        await client.query('ROLLBACK').then(
+          () => client.release(),
+          (error: Error) => client.release(error),
+        );
+      }
     }
   }
 
@@ -304,7 +306,8 @@ class Postgres implements OpenSystem {
     let committing = false;
     const stop = (): void => {
       // The connection itself, since a statement under way would be waited for.
-      if (!committing) (client as unknown as { connection: { stream: { destroy(): void } } } | null)?.connection.stream.destroy();
+      if (!committing)
+        (client as unknown as { connection: { stream: { destroy(): void } } } | null)?.connection.stream.destroy();
     };
     try {
       const pool = await this.pool('write');

@@ -191,7 +191,9 @@ export class SqlTables {
     if (mode !== 'upsert' && mode !== 'skip existing') return;
     const doing = mode === 'upsert' ? 'Upsert' : 'Skip existing';
     if (shape.kind === 'f' || shape.kind === 'm')
-      throw refused(`${doing} can't be done in ${table}, which is no table of this database; use insert or another target.`);
+      throw refused(
+        `${doing} can't be done in ${table}, which is no table of this database; use insert or another target.`,
+      );
     const wanted = [...key].sort().join(', ');
     if (shape.kind !== 'v' && !shape.unique.some((set) => [...set].sort().join(', ') === wanted)) {
       const sets = shape.unique.map((set) => `(${set.join(', ')})`);
@@ -200,7 +202,9 @@ export class SqlTables {
       );
     }
     if (shape.kind === 'v')
-      throw refused(`${doing} goes by a key, and the view ${table} has none; write into the table behind it, or use insert.`);
+      throw refused(
+        `${doing} goes by a key, and the view ${table} has none; write into the table behind it, or use insert.`,
+      );
     const counter = shape.always.find((c) => loaded.has(c) && !key.includes(c));
     if (counter !== undefined && mode === 'upsert')
       throw refused(
