@@ -1,6 +1,13 @@
 import * as z from 'zod';
 
-export const newPlan = z.strictObject({ name: z.string().min(1).max(100), mapping: z.string() });
+/** Share of a table's rows (0 to 1) that a run may remove without asking a person. */
+const removesAtMost = z.number().min(0).max(1);
+export const newPlan = z.strictObject({
+  name: z.string().min(1).max(100),
+  mapping: z.string(),
+  removesAtMost: removesAtMost.optional(),
+});
+export const changedPlan = z.strictObject({ removesAtMost });
 export const plan = z.object({
   id: z.string(),
   name: z.string(),
@@ -8,6 +15,7 @@ export const plan = z.object({
   mappingName: z.string(),
   revision: z.number().nullable(),
   writes: z.string(),
+  removesAtMost,
   lastRun: z.number().nullable(),
   lastState: z.string().nullable(),
   lastAt: z.string().nullable(),

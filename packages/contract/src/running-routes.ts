@@ -17,6 +17,14 @@ export const runningRoutes = {
     body: plans.newPlan,
     response: plans.plan,
   },
+  changePlan: {
+    method: 'put',
+    path: '/plans/:id',
+    summary: 'Change what a plan may do without asking',
+    params: idParams,
+    body: plans.changedPlan,
+    response: plans.plan,
+  },
   startPlan: {
     method: 'post',
     path: '/plans/:id/start',

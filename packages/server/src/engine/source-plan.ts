@@ -37,12 +37,8 @@ export async function sourcePlanOf(source: SourceOf, sourceSets: SourceSets): Pr
   const options = { withDoc: mentionsDoc(document), signal };
   if (!system.sourcePlan) {
     if (!system.read) throw new Error(`${document.source.primary.dataset} holds no records that could be read.`);
-    // A database says itself what fields it has; of others, a member that is missing everywhere is empty.
-    const names = async (): Promise<string[]> => [
-      ...(await system.describe(dataset)).fields.map((f) => f.name),
-      ...(system.selects ? [] : namedSourceFields(document)),
-    ];
-    if (kind === 'replay') return replayPlan({ names: await names(), marks: null });
+    const described = async (): Promise<string[]> => (await system.describe(dataset)).fields.map((f) => f.name);
+    if (kind === 'replay') return replayPlan({ names: await described(), marks: null });
     if (began && existsSync(landing)) return began;
     // What a run read from a system that moves on is kept beside the store until it ends, so that it can be taken up again.
     await log(`fetches the records of ${document.source.primary.dataset}`);
@@ -50,7 +46,8 @@ export async function sourcePlanOf(source: SourceOf, sourceSets: SourceSets): Pr
       path: landing,
       rowLimit: source.rowLimit,
       signal,
-      known: names,
+      // A database says itself what fields it has; of others, a member that is missing everywhere is empty.
+      known: system.selects ? described : () => Promise.resolve(namedSourceFields(document)),
     });
     await log(`fetched ${counted(landed.records, 'record')}`);
     return landed.plan;

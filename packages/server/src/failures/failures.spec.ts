@@ -56,16 +56,28 @@ describe('failed records', () => {
       expect.objectContaining({
         id: plan,
         open: 4,
-        counts: expect.objectContaining({ read: 6, failed: 4, delivered: 2 }),
+        counts: expect.objectContaining({ read: 6, failed: 4, unchanged: 2, delivered: 0 }),
       }),
     ]);
     expect(today.day).toHaveLength(2);
   });
-  it('are closed when a whole run does not meet them any more', async () => {
+  it('lie under exactly the line that is asked for, or under none', async () => {
+    expect((await list('line=l3&filed=exactly')).map((f) => f.row)).toEqual([2, 3]);
+    expect((await list('filed=exactly&cause=source_unreadable')).map((f) => f.row)).toEqual([6]);
+    expect((await server.api('getMapping', 'GET', `/mappings/${mapping}`)).openFailures).toBe(4);
+  });
+  it('close when they went well, or when a person says so; what a run does not meet stays open', async () => {
     server.file('items.csv', 'no;name;price\n1;a;1,00\n2;b;2,00\n');
     await server.run(plan);
+    expect((await list('')).map((f) => f.row)).toEqual([3, 4, 6]);
+    expect((await list('state=closed')).map((f) => f.row)).toEqual([2]);
+    expect((await server.ask('POST', '/api/failures/waive', { mapping, cause: 'rule_error', line: 'l3' })).status).toBe(
+      400,
+    );
+    for (const { cause, line } of await server.api('listCauses', 'GET', `/failures/causes?mapping=${mapping}`))
+      await server.api('waive', 'POST', '/failures/waive', { mapping, cause, line, reason: 'not wanted any more' });
     expect(await list('')).toEqual([]);
-    expect((await list('state=closed')).length).toBe(4);
+    expect(await list('state=waived')).toHaveLength(3);
     expect((await server.api('waiting', 'GET', '/waiting')).failures).toBe(0);
   });
 });

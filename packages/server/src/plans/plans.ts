@@ -11,6 +11,7 @@ interface PlanRow {
   name: string;
   mapping: string;
   draft: string;
+  removes_at_most: number;
   revision: number | null;
   run: number | null;
   state: string | null;
@@ -23,7 +24,7 @@ export class Plans {
 
   async list(): Promise<Plan[]> {
     const rows = await this.db.query<PlanRow>(
-      `SELECT p.id, p.name, p.mapping, m.draft,
+      `SELECT p.id, p.name, p.mapping, p.removes_at_most, m.draft,
               (SELECT max(number) FROM revision v WHERE v.mapping = p.mapping) AS revision,
               r.id AS run, r.state, COALESCE(r.finished_at, r.started_at, r.created_at) AS at
          FROM plan p JOIN mapping m ON m.id = p.mapping
@@ -39,6 +40,7 @@ export class Plans {
         mappingName: document.name,
         revision: row.revision,
         writes: `${document.write.mode} into ${document.target.dataset}`,
+        removesAtMost: Number(row.removes_at_most),
         lastRun: row.run,
         lastState: row.state,
         lastAt: isoTimeOrNull(row.at),
@@ -46,15 +48,27 @@ export class Plans {
     });
   }
 
-  async create(name: string, mapping: string): Promise<Plan> {
+  async create(name: string, mapping: string, removesAtMost = 0.5): Promise<Plan> {
     const [known] = await this.db.query('SELECT id FROM mapping WHERE id = $1', [mapping]);
     if (!known)
       throw refused(`There is no mapping ${quoted(mapping)} to make a plan of.`, [
         { path: 'mapping', message: 'not found' },
       ]);
     const id = await slug(this.db, 'plan', name);
-    await this.db.query('INSERT INTO plan (id, name, mapping) VALUES ($1, $2, $3)', [id, name, mapping]);
+    await this.db.query('INSERT INTO plan (id, name, mapping, removes_at_most) VALUES ($1, $2, $3, $4)', [
+      id,
+      name,
+      mapping,
+      removesAtMost,
+    ]);
     return (await this.list()).find((p) => p.id === id)!;
+  }
+
+  async change(id: string, removesAtMost: number): Promise<Plan> {
+    await this.db.query('UPDATE plan SET removes_at_most = $2 WHERE id = $1', [id, removesAtMost]);
+    const plan = (await this.list()).find((p) => p.id === id);
+    if (!plan) throw notFound(`There is no plan ${quoted(id)}.`);
+    return plan;
   }
 
   /** Makes a run of the newest published revision; the engine carries it out. */

@@ -72,3 +72,19 @@ export const keepUp = createEffect(
     ),
   { functional: true },
 );
+
+export const change = createEffect(
+  (actions = inject(Actions), api = inject(Api)) =>
+    actions.pipe(
+      ofType(a.change),
+      switchMap(({ id, removesAtMost }) =>
+        api.asAction(
+          'changePlan',
+          { params: { id }, body: { removesAtMost } },
+          () => a.opened(),
+          (problem) => a.createFailed({ problem }),
+        ),
+      ),
+    ),
+  { functional: true },
+);

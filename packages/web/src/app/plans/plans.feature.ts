@@ -10,6 +10,7 @@ export const plansActions = createActionGroup({
     failed: props<{ problem: string }>(),
     create: props<{ name: string; mapping: string }>(),
     'create failed': props<{ problem: string }>(),
+    change: props<{ id: string; removesAtMost: number }>(),
     start: props<{ id: string; rowLimit: number | null }>(),
     started: props<{ run: number }>(),
     'start failed': props<{ problem: string }>(),

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, inject, input, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import type { Plan } from '@versicle/contract';
@@ -14,6 +14,22 @@ import { plansActions, plansFeature } from './plans.feature';
       <p class="what">
         Carries out <b>revision {{ plan().revision }}</b> of <b>{{ plan().mappingName }}</b>: {{ plan().writes }}.
       </p>
+      @if (plan().writes.startsWith('replace')) {
+        <p class="what">
+          It asks first when more than
+          <input
+            class="input mono"
+            type="number"
+            name="share"
+            min="0"
+            max="100"
+            aria-label="Share of the table that may go without asking, in per cent"
+            [ngModel]="share()"
+            (change)="setShare($any($event.target).value)"
+          />
+          per cent of what is there would go.
+        </p>
+      }
       <label class="choice"
         ><input type="radio" name="much" [value]="true" [ngModel]="few()" (ngModelChange)="few.set($event)" /> the
         first</label
@@ -74,6 +90,12 @@ import { plansActions, plansFeature } from './plans.feature';
 export class StartPlanComponent {
   readonly plan = input.required<Plan>();
   readonly closed = output();
+  protected readonly share = computed(() => Math.round(this.plan().removesAtMost * 100));
+  protected setShare(text: string): void {
+    const share = Number(text) / 100;
+    if (text !== '' && share >= 0 && share <= 1)
+      this.store.dispatch(plansActions.change({ id: this.plan().id, removesAtMost: share }));
+  }
   private readonly store = inject(Store);
   protected readonly starting = this.store.selectSignal(plansFeature.selectStarting);
   protected readonly few = signal(false);

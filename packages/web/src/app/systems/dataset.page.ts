@@ -62,6 +62,13 @@ export class DatasetPage {
   protected readonly limits = [100, 500, 2000];
   protected readonly wanted = computed(() => Number(this.limit() ?? 100) || 100);
   protected readonly detail = computed(() => this.structure().value);
+  /** An endpoint that takes JSON. */
+  protected readonly written = computed(() => {
+    const setting = this.detail()?.setting;
+    return setting?.kind === 'endpoint' && setting.endpoint.write && setting.endpoint.body === 'json'
+      ? setting.endpoint
+      : null;
+  });
   private readonly hiddenFields = computed(() => new Set((this.hide() ?? '').split('\n').filter(Boolean)));
   protected readonly shownFields = computed(() => {
     const all = this.rows().value?.fields ?? [];

@@ -110,7 +110,7 @@ describe('a folder as the target', () => {
     );
     server.file('plain-1.csv', '1,2,3\n4,5,6\n');
     server.file('plain-2.csv', '1,2,3,4\n4,5,6,7\n');
-    const { body } = await server.ask('GET', '/api/systems/files/dataset?name=plain-*.csv');
+    const { body } = await server.ask('GET', '/api/systems/files/dataset?dataset=plain-*.csv');
     expect(body.detail).toMatch(/plain-2\.csv has 4 columns, plain-1\.csv has 3/);
   });
   it('lies in a folder that may be chosen, and matches patterns in linear time', async () => {
@@ -120,7 +120,7 @@ describe('a folder as the target', () => {
     expect(await refused('/etc')).toContain('VERSICLE_ROOTS');
     expect(await refused(join(server.home, 'data'))).toContain('keeps its own data there');
     const started = Date.now();
-    await server.ask('GET', `/api/systems/files/dataset?name=${'*a'.repeat(60)}b`);
+    await server.ask('GET', `/api/systems/files/dataset?dataset=${'*a'.repeat(60)}b`);
     expect(Date.now() - started).toBeLessThan(3000);
   });
   it('adds what a replay brings', async () => {
