@@ -79,7 +79,7 @@ import { runsActions, runsFeature } from './runs.feature';
             </p>
           </div>
         }
-        <vs-band [counts]="r.counts" />
+        <vs-band [counts]="r.counts" [words]="r.state === 'asks' ? 'loaded, not in place yet' : 'delivered'" />
         <div class="grid">
           <div>
             <h2>Rate <small>records read a second</small></h2>

@@ -208,7 +208,7 @@ import { systemsActions, systemsFeature } from './systems.feature';
                   </nz-select>
                 </div>
                 <label class="field"
-                  ><span>in its member</span
+                  ><span>In its member</span
                   ><input
                     class="input mono"
                     name="errorIndex"
@@ -218,7 +218,7 @@ import { systemsActions, systemsFeature } from './systems.feature';
                 /></label>
                 @if (e.place === 'id') {
                   <label class="field"
-                    ><span>which is the target field</span
+                    ><span>Which is the target field</span
                     ><input
                       class="input mono"
                       name="idField"
