@@ -13,7 +13,7 @@ import { RunningServer } from '../testing/running-server.ts';
  */
 const SEED = Number(process.env['VERSICLE_SEED'] ?? Date.now() % 1_000_000);
 const ALL = process.env['VERSICLE_KILLS'] === 'all';
-const IN_THE_SUITE = 4;
+const IN_THE_SUITE = 3;
 
 const SOURCES = ['folder', 'postgres', 'api'] as const;
 const TARGETS = ['embedded', 'postgres', 'api', 'forgetful api', 'file'] as const;
@@ -26,17 +26,21 @@ interface Case {
   readonly end: (typeof ENDS)[number];
 }
 const possible = ({ source, target, mode, end }: Case): boolean => {
+  // Only PostgreSQL stands behind the way that is cut.
+  if (end === 'cut' && target !== 'postgres' && source !== 'postgres') return false;
   if (target === 'file') return mode === 'replace' || mode.endsWith('insert');
-  if (target.endsWith('api')) return (mode === 'insert' || mode === 'keyless insert') && end !== 'cut';
-  return end !== 'cut' || target === 'postgres' || source === 'postgres';
+  return !target.endsWith('api') || mode.endsWith('insert');
 };
 const CASES = SOURCES.flatMap((source) =>
   TARGETS.flatMap((target) => MODES.flatMap((mode) => ENDS.map((end): Case => ({ source, target, mode, end })))),
 ).filter(possible);
-/** In the suite always: one where a doubled or lost chunk shows in the table at once. */
-const ALWAYS: Case = { source: 'folder', target: 'embedded', mode: 'keyless insert', end: 'SIGKILL' };
+/** In the suite always: where a doubled or lost chunk shows in the table at once. */
+const ALWAYS: readonly Case[] = [
+  { source: 'folder', target: 'embedded', mode: 'keyless insert', end: 'SIGKILL' },
+  { source: 'postgres', target: 'postgres', mode: 'keyless insert', end: 'cut' },
+];
 const some = fc.shuffledSubarray(CASES, { minLength: IN_THE_SUITE, maxLength: IN_THE_SUITE });
-const chosen = ALL ? CASES : [ALWAYS, ...fc.sample(some, { seed: SEED, numRuns: 1 })[0]!];
+const chosen = ALL ? CASES : [...ALWAYS, ...fc.sample(some, { seed: SEED, numRuns: 1 })[0]!];
 
 const ROWS = 4000;
 interface Item {

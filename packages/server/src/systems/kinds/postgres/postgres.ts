@@ -96,7 +96,7 @@ class Postgres implements OpenSystem {
     // A connection that breaks while nobody uses it is dropped; the next query says what is wrong.
     pool.on('error', () => undefined);
     // One that is in use may break between two queries: whoever uses it hears of it with the next one.
-    pool.on('connect', (client) => client.on('error', () => undefined));
+    pool.on('connect', (client) => void goneOf(client));
     return pool;
   }
 
@@ -266,7 +266,7 @@ class Postgres implements OpenSystem {
         new Cursor<(string | null)[]>(`SELECT ${list} FROM ${from}${where}${order}`, [], { rowMode: 'array' }),
       );
       for (;;) {
-        const rows = await cursor.read(ROWS_AT_ONCE);
+        const rows = await unlessGone(client, cursor.read(ROWS_AT_ONCE));
         if (rows.length === 0) break;
         yield { fields: columns.map((c) => c.name), rows, file: null };
       }
@@ -280,7 +280,7 @@ class Postgres implements OpenSystem {
       // What is wrong with the connection would be waited for here without an end.
       if (broken !== null && isDatabaseOutage(broken)) client.release(broken);
       else {
-        await cursor?.close().catch(() => undefined);
+        await unlessGone(client, cursor?.close() ?? Promise.resolve()).catch(() => undefined);
         await client.query('ROLLBACK').then(
           () => client.release(),
           (error: Error) => client.release(error),
@@ -360,6 +360,24 @@ class Postgres implements OpenSystem {
   }
 }
 
+const gone = new WeakMap<pg.ClientBase, Promise<never>>();
+/** Rejects when the connection breaks; also one that breaks between two queries is heard of so. */
+function goneOf(client: pg.ClientBase): Promise<never> {
+  const known = gone.get(client);
+  if (known) return known;
+  const promise = new Promise<never>((_, reject) => {
+    client.on('error', reject);
+    client.on('end', () => reject(new Error('Connection terminated unexpectedly')));
+  });
+  promise.catch(() => undefined);
+  gone.set(client, promise);
+  return promise;
+}
+/** A cursor asks a connection that broke meanwhile without an end; here it ends with the reason. */
+function unlessGone<T>(client: pg.ClientBase, work: Promise<T>): Promise<T> {
+  return Promise.race([work, goneOf(client)]);
+}
+
 const isThisMachine = (host: string): boolean => /^(localhost|127\.\d+\.\d+\.\d+|::1|\[::1\])$/i.test(host);
 
 function transactionOf(client: pg.PoolClient, takesCopy: boolean): DeliveryTransaction {
@@ -371,15 +389,15 @@ function transactionOf(client: pg.PoolClient, takesCopy: boolean): DeliveryTrans
     },
     copy: takesCopy
       ? (table, columns, text) =>
-          new Promise<number>((resolve, reject) => {
-            const stream = client.query(copyFrom(`COPY ${table} (${columns}) FROM STDIN`));
-            // A connection that is cut tells the client, and not always the stream.
-            client.once('error', reject);
-            client.once('end', () => reject(new Error('Connection ended')));
-            stream.on('error', reject);
-            stream.on('finish', () => resolve((stream as unknown as { rowCount: number }).rowCount));
-            stream.end(Buffer.from(text.buffer, text.byteOffset, text.byteLength));
-          })
+          unlessGone(
+            client,
+            new Promise<number>((resolve, reject) => {
+              const stream = client.query(copyFrom(`COPY ${table} (${columns}) FROM STDIN`));
+              stream.on('error', reject);
+              stream.on('finish', () => resolve((stream as unknown as { rowCount: number }).rowCount));
+              stream.end(Buffer.from(text.buffer, text.byteOffset, text.byteLength));
+            }),
+          )
       : null,
   };
 }
