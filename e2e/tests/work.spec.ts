@@ -150,3 +150,38 @@ test('no key reaches the sheet once another surface was called, and the focus co
   await expect.poll(() => page.evaluate(() => document.activeElement === document.body)).toBe(false);
   expect(await ruleOf(page, id, 0)).toBe('s.code');
 });
+
+test('a run that would empty a table asks on its page; a failed record is closed with a reason', async ({ page }) => {
+  const id = await begin(page, 'Anew each time', ['code']);
+  const call = async (method: 'get' | 'post' | 'put', path: string, data?: object): Promise<Record<string, unknown>> =>
+    (await (await page.request[method](`/api${path}`, { data })).json()) as Record<string, unknown>;
+  const write = async (patch: object): Promise<void> => {
+    const { document, version } = await call('get', `/mappings/${id}`);
+    await call('put', `/mappings/${id}/draft`, { document: { ...(document as object), ...patch }, version });
+    await call('post', `/mappings/${id}/publish`, {});
+  };
+  const source = { primary: { alias: 's', dataset: 'tidebridge/stations.csv' } };
+  const line = { id: 'l1', target: 'code', kind: 'straight', source: 's.code', state: 'drafted' };
+  await write({ lines: [line], write: { mode: 'replace' } });
+  const plan = (await call('post', '/plans', { name: 'Anew', mapping: id }))['id'] as string;
+  const ended = async (): Promise<number> => {
+    const { run } = (await call('post', `/plans/${plan}/start`, {})) as { run: number };
+    await expect.poll(async () => (await call('get', `/runs/${run}`))['finishedAt']).not.toBeNull();
+    return run;
+  };
+  await ended();
+  await write({ source: { ...source, filter: "s.code LIKE '%1'" } });
+  const run = await ended();
+  await page.goto(`/runs/${run}`);
+  await expect(page.getByRole('alert')).toContainText('Nothing was removed yet');
+  await page.getByRole('button', { name: 'Replace the content all the same' }).click();
+  await expect(page.getByText('finished', { exact: true })).toBeVisible();
+
+  await page.goto('/failures');
+  const before = await page.getByRole('status').first().textContent();
+  await page.getByRole('button', { name: 'Close without delivering …' }).click();
+  await page.keyboard.type('left the scheme');
+  await page.getByRole('button', { name: 'Close this one' }).click();
+  await expect(page.getByText('closed without being delivered')).toBeVisible();
+  await expect.poll(() => page.getByRole('status').first().textContent()).not.toBe(before);
+});

@@ -4,29 +4,25 @@ import {
   Flattener,
   learnStructures,
   nearest,
-  parseJsonTree,
   quoted,
   treeJson,
   Unreadable,
-  type Members,
   type NestedStructure,
   type RawRow,
-  type Tree,
 } from '@versicle/core';
 import type { ConnectionOf } from '@versicle/contract';
 import { notFound, refused } from '../../../http/problem.ts';
 import type { Described, Finder, Found, Kind, KindContext, OpenSystem, ReadOptions, SourceBatch } from '../kind.ts';
 import { diagnoseNetwork, failed } from '../network/diagnose.ts';
 import { requireAllowedHost } from '../network/guard.ts';
-import { faultOf, memberAt, pageOf, UnexpectedAnswer, type Page } from './answers.ts';
+import { faultOf, pageOf, UnexpectedAnswer, type Page } from './answers.ts';
 import { NotAuthorised } from './authenticate.ts';
 import { fillPath, leadsElsewhere } from './body.ts';
 import { HttpClient, type HttpAnswer } from './client.ts';
 import { Aborted } from '../../../engine/outage.ts';
 import { fillPlaces, readVariables } from './places.ts';
-import { judge, type Judgement } from './judge.ts';
-import { propose } from './propose.ts';
 import { HttpTarget } from './target.ts';
+import { tryWrite } from './try-write.ts';
 
 /** An API over HTTP that answers with JSON or XML; its datasets are the endpoints that people set down or import. */
 export const http: Kind<'http'> = {
@@ -139,55 +135,10 @@ class HttpSystem implements OpenSystem {
     }
   }
 
-  async tryWrite(dataset: string, text: string, bad: number): Promise<TriedWrite> {
+  async tryWrite(dataset: string, records: string, bad: number): Promise<TriedWrite> {
     const { write, body } = await this.endpoint(dataset);
     if (!write || body === 'xml') throw refused(`${dataset} takes no JSON that could be tried.`);
-    let tree: Tree;
-    try {
-      tree = parseJsonTree(text);
-    } catch (error) {
-      throw refused(`The records are not JSON: ${(error as Error).message}.`);
-    }
-    const records = Array.isArray(tree) ? (tree as Tree[]) : [tree];
-    if (records.length === 0 || records.length > write.batch || !records.every((r) => r instanceof Map))
-      throw refused(`Write ${write.batch === 1 ? 'one record' : `up to ${write.batch} records`} as JSON.`);
-    if (bad > records.length)
-      throw refused(`There are ${records.length} records; the one to be refused is among them.`);
-    const single = write.batch === 1;
-    const list = Array.isArray(tree) ? text : `[${text}]`;
-    const at = fillPath(this.filled(write.path), (name) => {
-      const value = single ? memberAt(records[0]!, name) : null;
-      return typeof value === 'string' ? value : null;
-    });
-    if ('missing' in at) throw refused(`The address names {${at.missing}}; the record has no such value.`);
-    const answer = await this.client.send({
-      method: write.method,
-      url: this.client.address(at.path),
-      headers: { 'content-type': 'application/json' },
-      body: single
-        ? text.replace(/^\s*\[([\s\S]*)\]\s*$/, '$1')
-        : write.member === null
-          ? list
-          : `{${JSON.stringify(write.member)}:${list}}`,
-      repeatable: false,
-      tries: 1,
-    });
-    const idField = write.idField;
-    const judged = judge(answer, write, records.length, (id) => {
-      const found = records.flatMap((r, i) =>
-        r instanceof Map &&
-        (idField === null ? [...(r as Members).values()].includes(id) : (r as Members).get(idField) === id)
-          ? [i]
-          : [],
-      );
-      return found.length === 1 ? found[0]! : null;
-    });
-    return {
-      status: answer.status,
-      answer: answer.text.slice(0, 4000),
-      means: meaningOf(judged, records.length),
-      proposal: propose(answer, records, bad - 1) as TriedWrite['proposal'],
-    };
+    return tryWrite(this.client, { ...write, path: this.filled(write.path) }, records, bad);
   }
 
   private async endpoints(): Promise<Map<string, Endpoint>> {
@@ -460,13 +411,6 @@ class HttpSystem implements OpenSystem {
   }
 }
 
-function meaningOf(judged: Judgement, count: number): string {
-  if (judged.kind === 'unclear') return `unclear, so that all would fail: ${judged.why}`;
-  if (judged.kind === 'all refused') return `all refused: ${judged.message}`;
-  const refused = judged.refused.map((r) => `record ${r.at + 1} (${r.message})`);
-  if (refused.length === 0) return count === 1 ? 'taken' : 'all taken';
-  return `refused: ${refused.join(', ')}; the others taken`;
-}
 const variablesOf = ({ variables = '', secretVariables = '' }: ConnectionOf<'http'>): Map<string, string> =>
   readVariables(`${variables}\n${secretVariables}`);
 

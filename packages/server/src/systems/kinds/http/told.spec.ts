@@ -223,4 +223,25 @@ describe('an API with ways of its own', () => {
     expect(await server.ended(run)).toMatchObject({ counts: { delivered: 1 } });
     expect(new Set(keys).size).toBe(1);
   });
+  it('settles how answers are read from a real one, sent with a record that must be refused', async () => {
+    answer = (_url, req, res, body) => {
+      if (req.method === 'GET') return json(res, {});
+      const list = JSON.parse(body) as { no: string }[];
+      const faults = list.flatMap(({ no }, i) => (no === 'bad' ? [{ line: i + 1, why: 'no' }] : []));
+      json(res, { report: { faults } });
+    };
+    const write = { method: 'POST', path: '/sink', batch: 10 };
+    await settle({ path: '/sink', write });
+    const tried = await server.ask('POST', '/api/systems/odd/try-write', {
+      dataset: 'things',
+      records: '[{"no":"a"},{"no":"bad"}]',
+      bad: 2,
+    });
+    // As it was, the answer would have been taken for a yes to all, had nobody asked.
+    expect(tried.body.proposal.patch).toMatchObject({ errors: 'report.faults', errorIndex: 'line', place: 'from 1' });
+    const { run } = await send(['a', 'bad', 'c'], { ...write, ...tried.body.proposal.patch });
+    expect(run).toMatchObject({ state: 'finished', counts: { delivered: 2, failed: 1 } });
+    const none = { dataset: 'things', records: '[', bad: 1 };
+    expect((await server.ask('POST', '/api/systems/odd/try-write', none)).body.detail).toContain('not JSON');
+  });
 });
