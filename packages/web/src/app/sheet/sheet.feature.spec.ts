@@ -100,4 +100,20 @@ describe('the sheet’s state', () => {
       cells: { how: 'straight', source: 't.no' },
     });
   });
+
+  it('saves once more when an older save is refused after both sides were brought together', () => {
+    const theirs = { ...detail, version: 4, document: write(document, 't.km') };
+    const mine = reduce(opened(), a.edited({ document: write(opened().document!, 'upper(t.no)'), merge: null }));
+    const asked = reduce(mine, a.othersLoaded({ detail: theirs }));
+    expect(asked.clash!.clashes.map((c) => c.what)).toEqual(['no']);
+    const settled = reduce(asked, a.clashSettled({ mine: ['no'] }));
+    expect([settled.saving, settled.version]).toEqual(['waiting', 4]);
+    const late = reduce(
+      settled,
+      a.saveFailed({ problem: 'changed', conflict: true }),
+      a.othersLoaded({ detail: theirs }),
+    );
+    expect(late.saving).toBe('waiting');
+    expect(late.document!.lines[0]!.rule).toBe('upper(t.no)');
+  });
 });

@@ -292,7 +292,12 @@ export const sheetFeature = createFeature({
       saveProblem: problem,
     })),
     on(sheetActions.othersLoaded, (s, { detail }): SheetState => {
-      if (s.document === null || s.stored === null || detail.id !== s.id || detail.version <= s.version) return s;
+      if (s.document === null || s.stored === null || detail.id !== s.id) return s;
+      // A save that was refused late, from before both were brought together: what is edited is saved once more.
+      if (detail.version <= s.version)
+        return s.saving === 'conflict' && s.clash === null
+          ? { ...s, saving: s.document === s.stored ? 'saved' : 'waiting', saveProblem: null }
+          : s;
       const theirs = withAllLines(detail.document);
       const { clashes } = mergeDocuments(s.stored, s.document, theirs);
       return clashes.length > 0 ? { ...s, clash: { clashes, detail }, saving: 'conflict' } : merged(s, detail, []);
