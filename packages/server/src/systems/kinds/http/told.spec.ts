@@ -241,7 +241,7 @@ describe('an API with ways of its own', () => {
     expect(tried.body.proposal.patch).toMatchObject({ errors: 'report.faults', errorIndex: 'line', place: 'from 1' });
     const { run } = await send(['a', 'bad', 'c'], { ...write, ...tried.body.proposal.patch });
     expect(run).toMatchObject({ state: 'finished', counts: { delivered: 2, failed: 1 } });
-    const none = { dataset: 'things', records: '[', bad: 1 };
+    const none = { dataset: 'things', records: '[{', bad: 1 };
     expect((await server.ask('POST', '/api/systems/odd/try-write', none)).body.detail).toContain('not JSON');
   });
 });
