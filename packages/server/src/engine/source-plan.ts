@@ -39,7 +39,7 @@ export async function sourcePlanOf(source: SourceOf, sourceSets: SourceSets): Pr
     if (!system.read) throw new Error(`${document.source.primary.dataset} holds no records that could be read.`);
     const described = async (): Promise<string[]> => (await system.describe(dataset)).fields.map((f) => f.name);
     if (kind === 'replay') return replayPlan({ names: await described(), marks: null });
-    if (began && existsSync(landing)) return began;
+    if (began) return stillLanded(began, landing);
     // What a run read from a system that moves on is kept beside the store until it ends, so that it can be taken up again.
     await log(`fetches the records of ${document.source.primary.dataset}`);
     const landed = await land(system.read(dataset, options), {
@@ -64,13 +64,19 @@ export async function sourcePlanOf(source: SourceOf, sourceSets: SourceSets): Pr
   return began;
 }
 
+/** What is fetched anew is not what the run began with: it would go on at the wrong record. */
+function stillLanded(began: SourcePlan, landing: string): SourcePlan {
+  if (existsSync(landing)) return began;
+  throw new Error('The records that this run had fetched are not kept any more, so it can’t go on. Start a new run.');
+}
+
 /** Composed records are kept beside the store until the run ends, so that it can be taken up again. */
 async function composedPlan(
   { kind, document, began, landing, rowLimit, signal, log }: SourceOf,
   sourceSets: SourceSets,
 ): Promise<SourcePlan> {
   if (kind === 'replay') return replayPlan(await sourceSets.names(document));
-  if (began && existsSync(landing)) return began;
+  if (began) return stillLanded(began, landing);
   await log(`composes the records of ${counted(membersOf(document).length, 'dataset')} in PostgreSQL`);
   const { plan, composed } = await sourceSets
     .compose(document, {
