@@ -263,6 +263,9 @@ export class Engine {
         `Versicle can't write to ${document.target.dataset} yet; choose a dataset of a database, an API that takes records, or a file.`,
       );
     const targetRun = this.targetRun(run, signal);
+    // What a person said yes to lies ready: nothing is read again.
+    if (run.confirmed_by !== null)
+      return this.conclude(run, document, target, dataset, targetRun, { how: 'finished', well: [] });
     const plan = await sourcePlanOf(
       {
         kind: run.kind,
@@ -297,9 +300,6 @@ export class Engine {
     for (const line of prepared) await this.log(id, line);
     await this.announce(id);
     const job = await this.job((await this.row(id))!, document, plan, target);
-    // What a person said yes to lies ready: nothing is read again.
-    if (run.confirmed_by !== null)
-      return this.conclude(run, document, target, dataset, targetRun, { how: 'finished', well: [] });
     const drive = new Drive({
       db: this.db,
       run: { ...run, ...targetRun },
