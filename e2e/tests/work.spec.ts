@@ -47,6 +47,52 @@ test('an edit is kept when somebody leaves at once: by a link, by Back, to anoth
   await expect(page).toHaveURL(new RegExp(other));
 });
 
+test('what the browser leaves with is back: by another address, by closing, and also where others saved meanwhile', async ({
+  page,
+  context,
+}) => {
+  const id = await begin(page, 'Browser closed');
+  await page.keyboard.type('s.code');
+  // Not committed, and nothing of it gets to the server.
+  await page.route('**/api/mappings/*/draft', (route) => route.abort());
+  await page.goto('/help');
+  expect(await ruleOf(page, id, 0)).toBeUndefined();
+  const second = await context.newPage();
+  await second.goto(`/mappings/${id}`);
+  // The same browser has it: any of its pages brings it back.
+  await expect(second.getByText('What was not saved yet when the page was left is back.')).toBeVisible();
+  await stored(second, id);
+  expect(await ruleOf(page, id, 0)).toBe('s.code');
+
+  await second.bringToFront();
+  await second.getByLabel('Line 1, code, How').focus();
+  await second.keyboard.press('ArrowDown');
+  await second.keyboard.type('s.name');
+  await second.close({ runBeforeUnload: true });
+  await expect.poll(() => ruleOf(page, id, 1)).toBe('s.name');
+
+  // Not sent, and others were there before it is brought back.
+  await page.goto(`/mappings/${id}`);
+  await expect(page.getByLabel('Line 1, code, How')).toBeFocused();
+  await page.keyboard.press('ArrowDown');
+  await page.keyboard.press('ArrowDown');
+  await page.keyboard.type('s.district');
+  await page.goto('/help');
+  const { document, version } = (await (await page.request.get(`/api/mappings/${id}`)).json()) as {
+    document: { lines: Record<string, unknown>[] };
+    version: number;
+  };
+  const lines = document.lines.map((l, i) =>
+    i === 3 ? { ...l, kind: 'straight', source: 's.latitude', state: 'drafted' } : l,
+  );
+  await page.request.put(`/api/mappings/${id}/draft`, { data: { document: { ...document, lines }, version } });
+  await page.unroute('**/api/mappings/*/draft');
+  await page.goto(`/mappings/${id}`);
+  await expect.poll(() => ruleOf(page, id, 2)).toBe('s.district');
+  expect(await ruleOf(page, id, 3)).toBe('s.latitude');
+  expect(await page.evaluate(() => Object.keys(localStorage).filter((k) => k.startsWith('versicle.left')))).toEqual([]);
+});
+
 test('what can’t be saved keeps the sheet open and says why', async ({ page }) => {
   const id = await begin(page, 'Server away');
   await page.route('**/api/mappings/*/draft', (route) => route.abort());

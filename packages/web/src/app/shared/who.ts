@@ -19,8 +19,11 @@ function whoSaid(): string | null {
   }
 }
 
-/** Requests say who asks. */
-export const asPerson: HttpInterceptorFn = (request, next) => {
+/** The header that says who asks; none where nobody said it. */
+export function personHeader(): Record<string, string> {
   const person = whoSaid();
-  return next(person === null ? request : request.clone({ setHeaders: { 'X-Person': encodeURIComponent(person) } }));
-};
+  return person === null ? {} : { 'X-Person': encodeURIComponent(person) };
+}
+
+/** Requests say who asks. */
+export const asPerson: HttpInterceptorFn = (request, next) => next(request.clone({ setHeaders: personHeader() }));

@@ -22,6 +22,7 @@ import {
   type Observable,
 } from 'rxjs';
 import { Api, type ServerProblem } from '../shared/api';
+import { foundBehind, nothingBehind } from './left-behind';
 import { sheetActions as a, sheetFeature, type Samples } from './sheet.feature';
 import { TrialService } from './trial.service';
 
@@ -196,7 +197,7 @@ export const unsigned = createEffect(
 export const save = createEffect(
   (actions = inject(Actions), store = inject(Store), api = inject(Api)) =>
     actions.pipe(
-      ofType(a.edited, a.undone, a.redone, a.saveAgain, a.saveNow, a.othersLoaded, a.clashSettled),
+      ofType(a.edited, a.undone, a.redone, a.saveAgain, a.saveNow, a.othersLoaded, a.leftBehind, a.clashSettled),
       debounce((action) => timer(action.type === a.saveNow.type ? 0 : 400)),
       concatMap((action) => of(action).pipe(concatLatestFrom(() => store.select(sheetFeature.selectSheetState)))),
       concatMap(([, { id, document, stored, version, saving }]) => {
@@ -208,6 +209,33 @@ export const save = createEffect(
           (problem, error) => a.saveFailed({ problem, conflict: error.status === 409 }),
         );
       }),
+    ),
+  { functional: true },
+);
+
+/** What this browser kept on leaving too early is brought back. */
+export const bringBack = createEffect(
+  (actions = inject(Actions)) =>
+    actions.pipe(
+      ofType(a.loaded),
+      concatMap(({ detail: { id } }) => {
+        const left = foundBehind(id);
+        return left === null ? EMPTY : of(a.leftBehind({ left }));
+      }),
+    ),
+  { functional: true },
+);
+/** It is kept until it is saved; what was sent on the way out is in the draft already. */
+export const forget = createEffect(
+  (actions = inject(Actions), store = inject(Store)) =>
+    actions.pipe(
+      ofType(a.leftBehind, a.saved, a.editsDropped),
+      concatLatestFrom(() => store.select(sheetFeature.selectSheetState)),
+      tap(([, { id, saving }]) => {
+        if (saving === 'saved') nothingBehind(id);
+      }),
+      filter(([action, { saving }]) => action.type === a.leftBehind.type && saving === 'waiting'),
+      map(() => frameActions.say({ text: 'What was not saved yet when the page was left is back.', problem: false })),
     ),
   { functional: true },
 );

@@ -19,6 +19,7 @@ import {
 } from '@versicle/core';
 import { createActionGroup, createFeature, createReducer, createSelector, emptyProps, on, props } from '@ngrx/store';
 import { failed, idle, loaded, loading, type Loadable } from '../shared/loadable';
+import type { LeftBehind } from './left-behind';
 import { rowsOf } from './rows';
 import type { TrialAnswer } from './trial-messages';
 
@@ -68,6 +69,8 @@ export const sheetActions = createActionGroup({
     'save again': emptyProps(),
     /** Without the pause that collects quick edits. */
     'save now': emptyProps(),
+    /** Edits that this browser kept when it left the page before they were saved. */
+    'left behind': props<{ left: LeftBehind }>(),
     /** Somebody else saved the draft: what the server has now. */
     'others loaded': props<{ detail: MappingDetail }>(),
     /** For each thing that both changed: whether this side's is kept. */
@@ -205,6 +208,11 @@ function merged(s: SheetState, detail: MappingDetail, mine: readonly string[]): 
   };
 }
 const UNDO_AFTER_MERGE = 30;
+/** What the server has, and what was edited here, as one; where both changed the same in different ways, a person chooses. */
+function brought(s: SheetState, detail: MappingDetail): SheetState {
+  const { clashes } = mergeDocuments(s.stored!, s.document!, withAllLines(detail.document));
+  return clashes.length > 0 ? { ...s, clash: { clashes, detail }, saving: 'conflict' } : merged(s, detail, []);
+}
 
 export const sheetFeature = createFeature({
   name: 'sheet',
@@ -298,9 +306,11 @@ export const sheetFeature = createFeature({
         return s.saving === 'conflict' && s.clash === null
           ? { ...s, saving: s.document === s.stored ? 'saved' : 'waiting', saveProblem: null }
           : s;
-      const theirs = withAllLines(detail.document);
-      const { clashes } = mergeDocuments(s.stored, s.document, theirs);
-      return clashes.length > 0 ? { ...s, clash: { clashes, detail }, saving: 'conflict' } : merged(s, detail, []);
+      return brought(s, detail);
+    }),
+    on(sheetActions.leftBehind, (s, { left }): SheetState => {
+      if (s.detail.value === null) return s;
+      return brought({ ...s, stored: left.base, document: left.document, version: left.version }, s.detail.value);
     }),
     on(sheetActions.clashSettled, (s, { mine }): SheetState =>
       s.clash === null ? s : merged(s, s.clash.detail, mine),

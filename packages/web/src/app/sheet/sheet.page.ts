@@ -55,6 +55,7 @@ import { ExamplesPanelComponent } from './examples-panel.component';
 import { WorkbookMenuComponent } from './workbook-menu.component';
 import { WorkbookPanelComponent } from './workbook-panel.component';
 import { SourceSetPanelComponent } from '../source-sets/source-set-panel.component';
+import { leaveBehind } from './left-behind';
 import { SheetKeeper } from './sheet-keeper';
 import { sheetActions, sheetFeature, type SampleSet } from './sheet.feature';
 
@@ -395,9 +396,9 @@ export class SheetPage {
   }
   protected guard(event: BeforeUnloadEvent): void {
     this.keeper.commit();
-    if (this.s().saving === 'saved') return;
-    event.preventDefault();
-    this.store.dispatch(sheetActions.saveNow());
+    const { id, document, stored, version, saving } = this.s();
+    if (document === null || stored === null || saving === 'saved') return;
+    if (!leaveBehind(id, { base: stored, document, version })) event.preventDefault();
   }
   /** For each clash, whether what was edited here is kept. */
   protected readonly mine = signal<ReadonlySet<string>>(new Set());
