@@ -1,6 +1,7 @@
 import type { Delivered, Delivery, Swap, Swapped } from './database.ts';
 import { putRows } from './put-rows.ts';
 import { besideName, keysName, quoteIdentifier as q, tableName } from './table-name.ts';
+import { putBeside } from './tried-in-place.ts';
 
 /** One transaction of a database that takes chunks: a PGlite, or a PostgreSQL server. */
 export interface DeliveryTransaction {
@@ -37,13 +38,19 @@ export async function deliverChunk(tx: DeliveryTransaction, delivery: Delivery):
     };
   }
   if (chunk === 1) await tx.query(`DELETE FROM versicle.delivery WHERE at < now() - ${KEPT}`);
-  const into = delivery.mode === 'replace' ? await beside(tx, delivery) : tableName(delivery.table);
-  const delivered = delivery.rows === 0 ? { rejections: [], unchanged: 0 } : await putRows(tx, delivery, into);
+  const delivered = await put(tx, delivery);
   await tx.query(
     'INSERT INTO versicle.delivery (source, run, chunk, rejected, unchanged) VALUES ($1, $2, $3, $4, $5)',
     [source, run, chunk, JSON.stringify(delivered.rejections), delivered.unchanged],
   );
   return delivered;
+}
+
+async function put(tx: DeliveryTransaction, delivery: Delivery): Promise<Delivered> {
+  const { mode, table, rows } = delivery;
+  const into = mode === 'replace' ? await beside(tx, delivery) : tableName(table);
+  if (rows === 0) return { rejections: [], unchanged: 0 };
+  return mode === 'replace' ? putBeside(tx, delivery, into) : putRows(tx, delivery, into);
 }
 
 /** The table beside the real one, with its checks, defaults, keys and references; made with the run's first chunk. */

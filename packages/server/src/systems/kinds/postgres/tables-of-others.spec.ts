@@ -169,8 +169,9 @@ withServer('tables that are not made for us', () => {
       ['5', 'Kit', '1', null, long],
       ['6', 'Kit', '1', 'b@example.org', null],
     ];
-    for (const mode of ['insert', 'upsert']) {
-      await pg.query('TRUNCATE strict');
+    for (const mode of ['insert', 'upsert', 'replace']) {
+      // What replaces these may have their keys.
+      await pg.query(`TRUNCATE strict${mode === 'replace' ? `; INSERT INTO strict VALUES ('1'), ('5')` : ''}`);
       const { run, failed } = await load('strict', fields, rows, { write: { mode } });
       expect(run).toMatchObject({ state: 'finished', counts: { read: 8, delivered: 2, failed: 6 } });
       expect(await pg.query('SELECT no FROM strict ORDER BY no')).toEqual([{ no: '1' }, { no: '6' }]);
@@ -212,7 +213,7 @@ withServer('tables that are not made for us', () => {
         password: 'c',
       },
     } as never);
-    for (const mode of ['insert', 'upsert']) {
+    for (const mode of ['insert', 'upsert', 'replace']) {
       const { document } = await into(
         'secured',
         { no: 'text', owner: 'text' },
