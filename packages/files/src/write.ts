@@ -14,6 +14,12 @@ export class TextFile {
   readonly out = new ByteWriter();
   private failure: Error | null = null;
   private readonly stream: WriteStream;
+  private handedOver = 0;
+
+  /** Bytes of the file so far, with those that wait. */
+  get bytes(): number {
+    return this.handedOver + this.out.length;
+  }
 
   constructor(private readonly path: string) {
     this.stream = createWriteStream(path);
@@ -26,6 +32,7 @@ export class TextFile {
   async flush(atLeast = 256 * 1024): Promise<void> {
     this.requireSound();
     if (this.out.length < atLeast) return;
+    this.handedOver += this.out.length;
     // `once` also ends, by throwing, when the stream reports an error; the next look says so.
     if (!this.stream.write(this.out.take())) await once(this.stream, 'drain').catch(() => undefined);
     this.requireSound();
