@@ -1,5 +1,6 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
+import { recordJson } from './body.ts';
 import { RunningServer, type Reply } from '../../../testing/running-server.ts';
 
 /** APIs that page, encode and refuse in their own ways: what is read and written is all of it, or said. */
@@ -52,6 +53,26 @@ describe('an API with ways of its own', () => {
     };
     await settle({ path: '/things', records: 'items', paging: paged });
     expect((await rows()).rows).toHaveLength(79);
+  });
+  it('keeps members whose names mean something to JavaScript apart from what all objects have', async () => {
+    const strange =
+      '{"no":1,"__proto__":{"polluted":"yes"},"constructor":{"prototype":{"polluted":"yes"}},"toString":"t"}';
+    answer = (url, _req, res) =>
+      void res
+        .writeHead(200, { 'content-type': 'application/json' })
+        .end(url.searchParams.get('page') === '1' ? `{"items":[${strange}]}` : '{"items":[]}');
+    await settle({ path: '/things', records: 'items', paging: paged });
+    const found = await rows();
+    expect(found.fields).toEqual(
+      expect.arrayContaining(['no', '__proto__.polluted', 'constructor.prototype.polluted', 'toString']),
+    );
+    const sent = recordJson(['a', 'b', 'c'], {
+      columns: ['constructor.prototype.x', 'toString', 'no'],
+      types: ['text', 'text', 'text'],
+    } as never);
+    expect(sent).toBe('{"constructor":{"prototype":{"x":"a"}},"toString":"b","no":"c"}');
+    // The server still does all that it did.
+    expect((await server.ask('GET', '/api/systems')).status).toBe(200);
   });
   it('ends where has_more or a total says so, without another request', async () => {
     answer = (url, _req, res) => {
