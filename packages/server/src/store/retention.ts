@@ -4,6 +4,8 @@ import type { Database } from './database.ts';
 /** Days for which what is over is kept. */
 const KEPT_DAYS = Number(process.env['VERSICLE_KEEP_DAYS'] ?? 400);
 const DAY = 86_400_000;
+/** Minutes after the start, when people have looked at what they came for. */
+const FIRST = Number(process.env['VERSICLE_TIDY_MINUTES'] ?? 10);
 
 /** What nobody looks back at any more: received bodies, closed records with their history, courses and logs of old runs. */
 const OLD: readonly string[] = [
@@ -27,7 +29,7 @@ export function keepHouse(db: Database, log: Logger): () => void {
   const round = (): void => {
     removeOld(db).catch((error: Error) => log.warn({ error: error.message }, 'what is old could not be removed'));
   };
-  const first = setTimeout(round, 10 * 60_000);
+  const first = setTimeout(round, FIRST * 60_000);
   const daily = setInterval(round, DAY);
   for (const timer of [first, daily]) timer.unref();
   return () => {
