@@ -1,22 +1,48 @@
-import { dayIfReal, Interval, MAX_DAY, MIN_DAY, Timestamp, timestampInRange, timestampOf } from './dates.ts';
+import { dayIfReal, MAX_DAY, MIN_DAY, Timestamp, timestampInRange, timestampOf } from './dates.ts';
 
 /**
- * Text to dates, timestamps and intervals: ISO 8601 and the spellings of PostgreSQL's input that leave no room for
- * guessing. Anything else is null: it is refused rather than guessed (docs/rules.md, deliberate differences).
+ * Text to dates and timestamps: ISO 8601 and the spellings of PostgreSQL's input that leave no room for guessing. Anything
+ * else is null: it is refused rather than guessed (docs/rules.md, deliberate differences).
  */
 
 const DATE = /^(\d{4,7})-(\d{1,2})-(\d{1,2})$/;
 const COMPACT = /^(\d{4})(\d{2})(\d{2})$/;
+/** The year first, as its four digits tell; or the month as a word. */
+const SLASHED = /^(\d{4})\/(\d{1,2})\/(\d{1,2})$/;
+const DAY_MONTH = /^(\d{1,2})-([a-z]+)-(\d{4})$/i;
+const DAY_MONTH_APART = /^(\d{1,2}) +([a-z]+),? +(\d{4})$/i;
+const MONTH_DAY = /^([a-z]+) +(\d{1,2})(?:,? +)(\d{4})$/i;
+const YEAR_MONTH = /^(\d{4})-([a-z]+)-(\d{1,2})$/i;
+
+const MONTHS = 'january february march april may june july august september october november december'.split(' ');
+function monthOf(word: string): string | null {
+  const lower = word.toLowerCase();
+  const found = MONTHS.findIndex((m) => m === lower || m.slice(0, 3) === lower);
+  return found >= 0 ? String(found + 1) : lower === 'sept' ? '9' : null;
+}
+
+/** The day of a text that is nothing but a date; null when it isn't one. */
+function readDay(text: string): number | null {
+  const numbers = DATE.exec(text) ?? COMPACT.exec(text) ?? SLASHED.exec(text);
+  if (numbers) return realDay(numbers[1]!, numbers[2]!, numbers[3]!);
+  const inWords = (year: string, month: string, day: string): number | null => {
+    const number = monthOf(month);
+    return number === null ? null : realDay(year, number, day);
+  };
+  const dayFirst = DAY_MONTH.exec(text) ?? DAY_MONTH_APART.exec(text);
+  if (dayFirst) return inWords(dayFirst[3]!, dayFirst[2]!, dayFirst[1]!);
+  const monthFirst = MONTH_DAY.exec(text);
+  if (monthFirst) return inWords(monthFirst[3]!, monthFirst[1]!, monthFirst[2]!);
+  const yearFirst = YEAR_MONTH.exec(text);
+  return yearFirst && inWords(yearFirst[1]!, yearFirst[2]!, yearFirst[3]!);
+}
 
 const trimmed = (text: string): string => text.replace(/^[ \t\n\v\f\r]+|[ \t\n\v\f\r]+$/g, '');
 
 /** Days since 1970-01-01, ±Infinity, or null. A time part behind a date is read and dropped, as PostgreSQL does. */
 export function readDate(input: string): number | null {
   const text = trimmed(input);
-  const match = DATE.exec(text) ?? COMPACT.exec(text);
-  if (match) return realDay(match[1]!, match[2]!, match[3]!);
-  if (/^\d/.test(text)) return readTimestamp(text)?.day ?? null;
-  return readSpecialDay(text);
+  return readDay(text) ?? readStamp(text)?.day ?? readSpecialDay(text);
 }
 
 function realDay(year: string, month: string, day: string): number | null {
@@ -38,7 +64,7 @@ function readSpecialDay(text: string): number | null {
 }
 
 const STAMP =
-  /^(\d{4,7}-\d{1,2}-\d{1,2}|\d{8})(?:(?:T|t|[ \t]+)(\d{1,2}):(\d{2})(?::(\d{2})(?:\.(\d+))?)?(?:[ \t]*(Z|z|UTC|utc|[+-]\d{1,2}(?::?\d{2})?))?)?$/;
+  /^(.+?)(?:(?:(?<=^[\d-]+)T|[ \t]+)(\d{1,2}):(\d{2})(?::(\d{2})(?:\.(\d+))?)?(?:[ \t]*(am|pm))?(?:[ \t]*(Z|z|UTC|utc|[+-]\d{1,2}(?::?\d{2})?))?)?$/i;
 
 interface ReadStamp {
   readonly day: number;
@@ -50,15 +76,18 @@ interface ReadStamp {
 function readStamp(text: string): ReadStamp | null {
   const match = STAMP.exec(text);
   if (!match) return null;
-  const date = DATE.exec(match[1]!) ?? COMPACT.exec(match[1]!);
-  const day = date && realDay(date[1]!, date[2]!, date[3]!);
+  const day = readDay(match[1]!);
   if (day === null) return null;
   if (match[2] === undefined) return { day, micros: 0, offset: null };
-  const [hour, minute, second] = [Number(match[2]), Number(match[3]), Number(match[4] ?? 0)];
+  const half = match[6]?.toLowerCase();
+  const written = Number(match[2]);
+  if (half !== undefined && (written < 1 || written > 12)) return null;
+  const hour = half === undefined ? written : (written % 12) + (half === 'pm' ? 12 : 0);
+  const [minute, second] = [Number(match[3]), Number(match[4] ?? 0)];
   const fraction = match[5] === undefined ? 0 : Math.round(Number(`0.${match[5]}`) * 1e6);
   if (minute > 59 || second > 60 || hour > 24 || (hour === 24 && (minute > 0 || second > 0 || fraction > 0)))
     return null;
-  const offset = match[6] === undefined ? null : readOffset(match[6]);
+  const offset = match[7] === undefined ? null : readOffset(match[7]);
   if (offset !== null && Number.isNaN(offset)) return null;
   return { day, micros: ((hour * 60 + minute) * 60 + second) * 1e6 + fraction, offset };
 }
@@ -93,67 +122,4 @@ export function readTimestampTz(input: string): Timestamp | null {
 
 function checked(t: Timestamp): Timestamp | null {
   return timestampInRange(t) && t.day >= MIN_DAY && t.day <= MAX_DAY ? t : null;
-}
-
-const UNITS: Record<string, [months: number, days: number, micros: number]> = {
-  microsecond: [0, 0, 1],
-  millisecond: [0, 0, 1e3],
-  second: [0, 0, 1e6],
-  sec: [0, 0, 1e6],
-  s: [0, 0, 1e6],
-  minute: [0, 0, 6e7],
-  min: [0, 0, 6e7],
-  hour: [0, 0, 36e8],
-  hr: [0, 0, 36e8],
-  h: [0, 0, 36e8],
-  day: [0, 1, 0],
-  d: [0, 1, 0],
-  week: [0, 7, 0],
-  w: [0, 7, 0],
-  month: [1, 0, 0],
-  mon: [1, 0, 0],
-  year: [12, 0, 0],
-  yr: [12, 0, 0],
-  y: [12, 0, 0],
-  decade: [120, 0, 0],
-  century: [1200, 0, 0],
-};
-
-/** Intervals as whole or decimal numbers with unit words and an optional `hh:mm[:ss]`; null when not understood for certain. */
-export function readInterval(input: string): Interval | null {
-  let months = 0;
-  let days = 0;
-  let micros = 0;
-  let rest = trimmed(input);
-  if (rest === '') return null;
-  while (rest !== '') {
-    const clock = /^([+-]?)(\d{1,7}):(\d{2})(?::(\d{2})(?:\.(\d{1,6}))?)?(?:\s+|$)/.exec(rest);
-    if (clock) {
-      const size =
-        ((Number(clock[2]) * 60 + Number(clock[3])) * 60 + Number(clock[4] ?? 0)) * 1e6 +
-        Number((clock[5] ?? '').padEnd(6, '0'));
-      if (Number(clock[3]) > 59 || Number(clock[4] ?? 0) > 59) return null;
-      micros += clock[1] === '-' ? -size : size;
-      rest = rest.slice(clock[0].length);
-      continue;
-    }
-    const part = /^([+-]?\d{1,9})(\.\d{1,6})?\s*([a-z]+)(?:\s+|$)/i.exec(rest);
-    const unit = part && unitOf(part[3]!);
-    if (!unit) return null;
-    if (part[2] !== undefined && unit[2] === 0) return null;
-    const amount = Number(part[1]! + (part[2] ?? ''));
-    months += unit[0] * amount;
-    days += unit[1] * amount;
-    micros += Math.round(unit[2] * amount);
-    rest = rest.slice(part[0].length);
-  }
-  if (Math.abs(months) > 2147483647 || Math.abs(days) > 2147483647 || !Number.isSafeInteger(micros)) return null;
-  return new Interval(months, days, micros);
-}
-
-function unitOf(word: string): (typeof UNITS)[string] | undefined {
-  const lower = word.toLowerCase();
-  if (Object.hasOwn(UNITS, lower)) return UNITS[lower];
-  const singular = lower === 'centuries' ? 'century' : lower.endsWith('s') ? lower.slice(0, -1) : lower;
-  return Object.hasOwn(UNITS, singular) && singular.length > 1 ? UNITS[singular] : undefined;
 }

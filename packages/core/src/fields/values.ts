@@ -94,12 +94,14 @@ function shortest(value: number): string {
     const places = (m.split('.')[1] ?? '').length;
     const written = BigInt(m.replace('.', '')) * 10n ** BigInt(Math.max(0, Number(e) - places));
     const off = written > exact ? written - exact : exact - written;
-    if (off * 4n < ulp(value) * 2n) return candidate;
+    if (off * 2n < ulp(exact)) return candidate;
   }
   return text;
 }
-function ulp(value: number): bigint {
-  return 2n ** BigInt(Math.max(0, Math.floor(Math.log2(Math.abs(value))) - 52));
+/** How far the next double is from one that is whole and at least 2^53; counted in bits, since a logarithm is rounded. */
+function ulp(exact: bigint): bigint {
+  const bits = (exact < 0n ? -exact : exact).toString(2).length;
+  return 2n ** BigInt(bits - 53);
 }
 function parsedPlain(text: string): string {
   return decimalText(parseDecimal(text)!);

@@ -1,5 +1,6 @@
 import * as D from '../fields/decimal.ts';
-import { readDate, readInterval, readTimestamp, readTimestampTz } from '../fields/date-input.ts';
+import { readDate, readTimestamp, readTimestampTz } from '../fields/date-input.ts';
+import { readInterval } from '../fields/interval-input.ts';
 import { Timestamp, timestampInRange } from '../fields/dates.ts';
 import { typeName, type FieldType, type ValueType } from '../fields/types.ts';
 import {

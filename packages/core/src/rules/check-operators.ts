@@ -293,6 +293,8 @@ export abstract class OperatorChecker extends ConversionChecker {
 
 function namesField(node: Node): boolean {
   let found = false;
-  walk(node, (n) => (found ||= n.kind === 'field'));
+  walk(node, (n) => {
+    found ||= n.kind === 'field';
+  });
   return found;
 }

@@ -152,12 +152,29 @@ export class Reference {
           RETURN NEXT;
         END LOOP;
       END $$`);
+    await db.exec(`
+      CREATE FUNCTION read(input text, type text) RETURNS text LANGUAGE plpgsql AS $$
+      DECLARE v text;
+      BEGIN
+        EXECUTE 'SELECT $1::' || type || '::text' INTO v USING input;
+        RETURN v;
+      EXCEPTION WHEN OTHERS THEN RETURN NULL;
+      END $$`);
     return new Reference(db);
   }
 
   async ask(rule: string): Promise<Answer[]> {
     const { rows } = await this.db.query<Answer & { id: number }>('SELECT * FROM probe($1) ORDER BY id', [rule]);
     return rows.map(({ value, error }) => ({ value, error }));
+  }
+
+  /** What PostgreSQL makes of texts as values of a type, as text again; null where it refuses them. */
+  async read(texts: readonly string[], type: string): Promise<(string | null)[]> {
+    const { rows } = await this.db.query<{ v: string | null }>(
+      'SELECT read(t, $2) AS v FROM unnest($1::text[]) WITH ORDINALITY AS u(t, n) ORDER BY n',
+      [texts, type],
+    );
+    return rows.map((r) => r.v);
   }
 
   async upper(text: string): Promise<string> {

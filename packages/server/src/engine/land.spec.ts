@@ -7,7 +7,7 @@ import { land } from './land.ts';
 
 const home = mkdtempSync(join(tmpdir(), 'versicle-land-'));
 async function* batches(count: number, text = 'x'.repeat(1000)): AsyncGenerator<SourceBatch> {
-  for (let i = 0; i < count; i++) yield { fields: ['no', 'text'], rows: [[String(i), text]] };
+  for (let i = 0; i < count; i++) yield { file: null, fields: ['no', 'text'], rows: [[String(i), text]] };
 }
 const plenty = { most: 1e12, reserve: 0, free: () => Promise.resolve(1e12) };
 
@@ -15,8 +15,8 @@ describe('records that are fetched', () => {
   it('are kept whole, with those that can’t be read, and with members that none of them has', async () => {
     const path = join(home, 'whole.jsonl');
     async function* some(): AsyncGenerator<SourceBatch> {
-      yield { fields: ['no'], rows: [['1'], new Unreadable('not a record', '{"no":')] };
-      yield { fields: ['no', 'name'], rows: [['2', 'Kit']] };
+      yield { file: null, fields: ['no'], rows: [['1'], new Unreadable('not a record', '{"no":')] };
+      yield { file: null, fields: ['no', 'name'], rows: [['2', 'Kit']] };
       await Promise.resolve();
     }
     const { records, plan } = await land(some(), { path, known: () => Promise.resolve(['no', 'mail']) });
@@ -48,7 +48,7 @@ describe('records that are fetched', () => {
     async function* endless(): AsyncGenerator<SourceBatch> {
       for (let i = 0; ; i++) {
         if (i === 20) cancel.abort();
-        yield { fields: ['no'], rows: [[String(i)]] };
+        yield { file: null, fields: ['no'], rows: [[String(i)]] };
         await Promise.resolve();
       }
     }

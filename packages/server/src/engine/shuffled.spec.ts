@@ -10,7 +10,7 @@ describe(`any document, over files cut anywhere (VERSICLE_SEED=${SEED})`, () => 
     const failed = await server.api('listFailures', 'GET', `/failures?run=${run}&state=any&limit=500`);
     return failed.map((f) => `${f.row}|${f.line}|${f.message}`).sort();
   }
-  const from = (dataset: string): object => ({ primary: { alias: 'i', dataset } });
+  const from = (dataset: string): Record<string, unknown> => ({ primary: { alias: 'i', dataset } });
 
   it(
     'brings the same as one file and no death',
