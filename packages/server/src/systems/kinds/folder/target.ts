@@ -2,6 +2,7 @@ import {
   closeSync,
   constants,
   existsSync,
+  fsyncSync,
   lstatSync,
   mkdirSync,
   openSync,
@@ -189,6 +190,8 @@ function writeNew(path: string, content: Uint8Array): void {
   const file = openSync(path, constants.O_WRONLY | constants.O_CREAT | constants.O_EXCL | constants.O_NOFOLLOW, 0o644);
   try {
     writeFileSync(file, content);
+    // It counts as delivered from now on, also for a machine that loses its power.
+    fsyncSync(file);
   } finally {
     closeSync(file);
   }

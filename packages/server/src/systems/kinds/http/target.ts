@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto';
 import type { Endpoint } from '@versicle/contract';
 import { copyCells, counted, type MappingDocument } from '@versicle/core';
 import { Aborted, AbortedBefore, CANCELLED, NothingDone, Outage } from '../../../engine/outage.ts';
@@ -336,10 +337,12 @@ async function onceBegun(part: Promise<Sent>): Promise<Sent> {
     throw error instanceof AbortedBefore ? new Aborted() : error;
   }
 }
-/** The same records in one request have the same key, whichever run sends them. */
-function keyOf(items: readonly Item[]): string {
+/** The same records in one request have the same key, whichever run sends them; any other records have another. */
+export function keyOf(items: readonly Pick<Item, 'id'>[]): string {
   const [first] = items;
-  return items.length === 1 ? first!.id : `${first!.id}+${items.length}+${items.at(-1)!.id}`.slice(0, 250);
+  if (items.length === 1) return first!.id;
+  const all = createHash('sha256').update(JSON.stringify(items.map((i) => i.id)));
+  return `${first!.id.slice(0, 200)}+${items.length}+${all.digest('base64url').slice(0, 22)}`;
 }
 function rejected(
   { index, line }: Item,
