@@ -8,25 +8,20 @@ import {
   counted,
   FormatError,
   isComposed,
-  MappingRun,
   noCounts,
-  placeReader,
-  rowTyper,
+  RecordFeed,
   sourceFieldsFor,
   sourceNamesOf,
   timestampOfMillis,
-  Unreadable,
-  unreadableFailure,
   type CompiledMapping,
   type ComposedCounts,
   type Failure,
+  type FeedFacts,
   type FileFormat,
   type KeyMaps,
   type MappingDocument,
-  type RawRow,
-  type RunFacts,
 } from '@versicle/core';
-import { openRecordFile, readCodeTable, outputKind, recordsOf, TextFile, type RecordFile } from '@versicle/files';
+import { datasetRecords, openRecordFile, readCodeTable, outputKind, TextFile, type RecordFile } from '@versicle/files';
 import { composeRecords, SourceSetError } from '@versicle/source-sets';
 import { BadInput } from './errors.ts';
 import { requireFile } from './files.ts';
@@ -104,6 +99,8 @@ interface Records {
   readonly name: string;
   readonly format: FileFormat;
   readonly names: readonly string[] | null;
+  /** Composed records: how many of the primary dataset come before each of its files. */
+  readonly before?: ReadonlyMap<string, number>;
 }
 async function withSource<T extends object>(
   document: MappingDocument,
@@ -118,9 +115,10 @@ async function withSource<T extends object>(
     const path = join(home, 'records.jsonl');
     const members = files.map((f) => ({ files: [f], format: f.format, names: f.fields }));
     const options = { rowLimit: null, startedAt: new Date(startedAt).toISOString(), template: null };
-    const { fields, counts, remarks } = await composeRecords(document, members, path, options);
+    const { fields, counts, remarks, before } = await composeRecords(document, members, path, options);
     const names = sourceNamesOf(fields);
-    const done = await work({ path, name: first.name, format: { kind: 'jsonl', encoding: 'utf-8' }, names });
+    const format = { kind: 'jsonl', encoding: 'utf-8' } as const;
+    const done = await work({ path, name: first.name, format, names, before });
     return { ...done, composed: counts, remarks };
   } catch (error) {
     if (error instanceof SourceSetError) throw new BadInput(error.message);
@@ -143,44 +141,29 @@ async function run(
   mapping: CompiledMapping,
   source: Records,
   { out, failed, remarks }: Outputs,
-  facts: RunFacts,
+  facts: FeedFacts,
 ): Promise<{ counts: ReturnType<typeof noCounts>; stopped: number | null }> {
   const counts = noCounts();
-  const toTyped = rowTyper(mapping.sourceFields);
-  const mapper = new MappingRun(mapping, { ...facts, fileName: source.name });
+  const feed = new RecordFeed(mapping, source.before ? { ...facts, before: source.before } : facts);
   const record = (file: TextFile | null, row: number, list: readonly Failure[]): void => {
     if (file)
       for (const { line, target, cause, message, values } of list)
         file.write(`${JSON.stringify({ row, line, target, cause, message, values })}\n`);
   };
-  const unreadable = (row: Unreadable, number: number): void => {
-    counts.failed++;
-    record(failed, number, [unreadableFailure(row, source.name, number)]);
-  };
   try {
-    const place = source.names && placeReader(source.names);
-    for await (const batch of recordsOf(source.path, source.name, source.format, undefined, source.names)) {
+    for await (const batch of datasetRecords([source], source.format, source.names)) {
       for (let i = 0; i < batch.rows.length; i++) {
-        const placed = place ? place(batch.rows[i]!) : null;
-        const raw = placed?.row ?? batch.rows[i]!;
-        const number = placed?.number ?? batch.firstRow + i;
-        if (placed) mapper.fileName = placed.file;
+        const at = { row: batch.firstInDataset + i, fileRow: batch.firstRow + i, file: source.name };
+        const { place, outcome } = feed.take(batch.rows[i]!, at);
         counts.read++;
-        const row = raw instanceof Unreadable ? raw : fitted(raw, mapping.sourceFields.length);
-        const values = row instanceof Unreadable || toTyped === null ? row : toTyped(row);
-        if (values instanceof Unreadable) {
-          unreadable(values, number);
-          continue;
-        }
-        const outcome = mapper.apply(values, placed ? placed.number : number);
         counts[outcome.kind]++;
         if (outcome.kind === 'written') out.write(outcome.values);
-        if (outcome.failures.length > 0) record(failed, number, outcome.failures);
+        if (outcome.failures.length > 0) record(failed, place.row, outcome.failures);
         if (outcome.remarks.length > 0) {
           counts.remarks += outcome.remarks.length;
-          record(remarks, number, outcome.remarks);
+          record(remarks, place.row, outcome.remarks);
         }
-        if (outcome.stop) return { counts, stopped: number };
+        if (outcome.stop) return { counts, stopped: place.row };
       }
       await out.flush();
       await failed?.flush();
@@ -191,12 +174,6 @@ async function run(
     throw error;
   }
   return { counts, stopped: null };
-}
-
-/** JSON Lines may show new members late in the file; they are not part of the mapping. */
-function fitted(row: RawRow & readonly (string | null)[], width: number): readonly (string | null)[] {
-  if (row.length === width) return row;
-  return row.length > width ? row.slice(0, width) : [...row, ...new Array<null>(width - row.length).fill(null)];
 }
 
 /** `--code-table name=file.csv` adds or replaces a code table. */

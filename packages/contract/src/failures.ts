@@ -30,7 +30,10 @@ export const failure = z.object({
 export const failedRecord = z.object({
   id: z.number(),
   mapping: z.string(),
+  /** Among all records of the dataset. */
   row: z.number(),
+  /** Within its file: where a person finds it. */
+  fileRow: z.number(),
   file: text,
   cause: z.string(),
   line: text,

@@ -49,6 +49,7 @@ export * from './mapping/difference.ts';
 export * from './mapping/trial.ts';
 export * from './mapping/examples.ts';
 export * from './mapping/whole-trial.ts';
+export * from './feed/record-feed.ts';
 export * from './mapping/edit.ts';
 export * from './mapping/suggest.ts';
 export * from './mapping/line-forms.ts';

@@ -1,4 +1,5 @@
 import {
+  FormatError,
   readerFor,
   readRows,
   readSheet,
@@ -76,3 +77,41 @@ function asWideAs(row: RawRow, width: number): RawRow {
   const cells = row.map((c) => c ?? '').join(' ');
   return new Unreadable(`It has ${row.length} cells; the others of the dataset have ${width}.`, cells.slice(0, 200));
 }
+
+/** A file of a dataset, by its path and by the name that people know it by. */
+export interface DatasetFile {
+  readonly path: string;
+  readonly name: string;
+}
+/** Consecutive records of one file of a dataset. */
+export interface DatasetBatch extends RowBatch {
+  readonly file: string;
+  /** The number of the first one among all records of the dataset; `firstRow` is that within the file. */
+  readonly firstInDataset: number;
+}
+
+/**
+ * The records of all files of a dataset, one file after the other, numbered throughout. Throws FormatError, with the name
+ * of the file.
+ */
+export async function* datasetRecords(
+  files: readonly DatasetFile[],
+  format: FileFormat,
+  fields: readonly string[] | null,
+  count: (bytes: number) => void = () => undefined,
+): AsyncGenerator<DatasetBatch> {
+  let before = 0;
+  for (const { path, name } of files) {
+    let last = 0;
+    try {
+      for await (const { firstRow, rows, again } of recordsOf(path, name, format, count, fields)) {
+        last = firstRow + rows.length - 1;
+        yield { firstRow, rows, again, file: name, firstInDataset: before + firstRow };
+      }
+    } catch (error) {
+      throw error instanceof FormatError ? new FormatError(withName(name, error.message)) : error;
+    }
+    before += last;
+  }
+}
+const withName = (name: string, message: string): string => (message.includes(name) ? message : `${name}: ${message}`);

@@ -24,6 +24,8 @@ export interface Composed {
   readonly counts: ComposedCounts;
   /** Marks that members' formats declare, by alias. */
   readonly marks: ReadonlyMap<string, Marks>;
+  /** How many records of the primary dataset come before each of its files. */
+  readonly before: ReadonlyMap<string, number>;
   readonly peek: ComposedPeek;
   /** Sentences about joined records that could not be read. */
   readonly remarks: readonly string[];
@@ -112,6 +114,7 @@ async function composeLanded(
     fields,
     counts: { read, multiplied, unmatched, filtered, folded, records: written },
     marks: declaredMarks(document, landed.members),
+    before: landed.before,
     peek,
   };
 }

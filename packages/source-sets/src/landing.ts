@@ -50,7 +50,7 @@ export interface LandedDataset {
 }
 /** A record of the primary dataset, or of one below it, that can't be read. */
 export interface UnreadableRecord {
-  /** Within its file. */
+  /** Among all records of the primary dataset. */
   readonly row: number;
   readonly file: string;
   readonly message: string;
@@ -61,6 +61,8 @@ export interface Landed {
   readonly members: readonly MemberRecords[];
   readonly datasets: ReadonlyMap<string, LandedDataset>;
   readonly unreadable: readonly UnreadableRecord[];
+  /** How many records of the primary dataset come before each of its files. */
+  readonly before: ReadonlyMap<string, number>;
   /** By alias of a joined dataset: records that can't be read, and so can't be found. */
   readonly unreadableJoined: ReadonlyMap<string, number>;
 }
@@ -98,6 +100,8 @@ class Landing implements Landed {
   readonly datasets = new Map<string, LandedDataset>();
   readonly unreadable: UnreadableRecord[] = [];
   readonly unreadableJoined = new Map<string, number>();
+  readonly before = new Map<string, number>();
+  private readonly twice = new Set<string>();
   private told = 0;
 
   constructor(
@@ -173,16 +177,17 @@ class Landing implements Landed {
       this.tell(this.told);
     };
     for (const file of files) {
+      if (member.role !== 'join') this.begin(file.name, dataset.records);
       try {
-        for await (const { firstRow, rows } of recordsOf(file.path, file.name, format, undefined, names)) {
-          for (const [i, raw] of rows.entries()) {
+        for await (const { rows } of recordsOf(file.path, file.name, format, undefined, names)) {
+          for (const raw of rows) {
             if (dataset.records >= limit) break;
             const row = raw instanceof Unreadable ? raw : fitted(raw, names.length);
             const values = row instanceof Unreadable || typed === null ? row : typed(row);
             dataset.records++;
             this.told++;
             if (values instanceof Unreadable) {
-              this.notRead(member, { row: firstRow + i, file: file.name, message: values.message, raw: values.raw });
+              this.notRead(member, { row: dataset.records, file: file.name, message: values.message, raw: values.raw });
               continue;
             }
             const line: Value[] = [dataset.records, file.name, ...from.map((at) => (at < 0 ? null : values[at]!))];
@@ -197,6 +202,12 @@ class Landing implements Landed {
       }
     }
     await flush();
+  }
+  /** Of two files with one name nobody could say which a row is of. */
+  private begin(name: string, records: number): void {
+    if (this.twice.has(name)) return;
+    if (this.before.delete(name)) this.twice.add(name);
+    else this.before.set(name, records);
   }
   /** The keys by which a joined dataset will be asked for, where they are few and one field of it answers. */
   private async occurring({ role, alias }: SetMember): Promise<OccurringKeys | null> {

@@ -30,12 +30,11 @@ const document = parseDocument({
   skips: [{ id: 's1', when: "s.docks = '0'", reason: 'closed' }],
 });
 const trial = (rows: RawRow[], pieces = rows.length): ReturnType<WholeTrial['result']> => {
-  const whole = new WholeTrial(
-    compileMapping(document, sourceFieldsFor(document, ['code', 'docks'])),
-    timestampOfMillis(0),
-  );
+  const whole = new WholeTrial(compileMapping(document, sourceFieldsFor(document, ['code', 'docks'])), {
+    startedAt: timestampOfMillis(0),
+  });
   for (let at = 0; at < rows.length; at += Math.max(1, pieces))
-    whole.push(rows.slice(at, at + pieces), at + 1, 'a.csv');
+    whole.push(rows.slice(at, at + pieces), { row: at + 1, fileRow: at + 1, file: 'a.csv' });
   return whole.result();
 };
 const ROWS: RawRow[] = [

@@ -1,13 +1,10 @@
-import type { Timestamp } from '../fields/dates.ts';
 import { outputText, type Value } from '../fields/values.ts';
+import { RecordFeed, type FeedFacts, type RecordPlace } from '../feed/record-feed.ts';
 import { Unreadable, type RawRow } from '../formats/format.ts';
 import { Profiler, type FieldProfile } from '../profile/profile.ts';
-import type { KeyMaps } from '../rules/context.ts';
-import { MappingRun } from './apply.ts';
 import type { CompiledMapping } from './compile.ts';
 import { noCounts, type Cause, type Counts, type Failure, type Outcome } from './records.ts';
-import { rowTyper, unreadableFailure } from './source.ts';
-import { placeReader, sourceNamesOf, type ComposedCounts, type ComposedPeek, type PeekRecord } from './source-set.ts';
+import type { ComposedCounts, ComposedPeek, PeekRecord } from './source-set.ts';
 
 /** The stages that records pass on their way, in order; where the source set is composed, filter is a part of joined. */
 export const TRIAL_STAGES = ['read', 'joined', 'grouped', 'filter', 'skips', 'lines', 'checks', 'key'] as const;
@@ -17,6 +14,7 @@ export type TrialStageName = (typeof TRIAL_STAGES)[number];
 
 /** A record as it is at a stage: as read before the lines, as mapped from there on. */
 export interface StageRecord {
+  /** Within its file. */
   readonly row: number;
   readonly file: string | null;
   readonly values: readonly (string | null)[];
@@ -82,8 +80,7 @@ const FIELDS = 2000;
 /** Puts records through the whole document without writing any: what a run would do, with the records at each stage. */
 export class WholeTrial {
   private readonly counts = noCounts();
-  private readonly run: MappingRun;
-  private readonly typed: ReturnType<typeof rowTyper>;
+  private readonly feed: RecordFeed;
   private readonly stages: MutableStage[] = OWN_STAGES.map((name) => new MutableStage(name));
   private readonly failures = new Groups();
   private readonly remarks = new Groups();
@@ -91,47 +88,34 @@ export class WholeTrial {
   private readonly before: Profiler;
   private readonly after: Profiler;
   private readonly checkIds: ReadonlySet<string>;
-  private readonly names: readonly string[];
-  private readonly placed: ReturnType<typeof placeReader>;
   private stopped: number | null = null;
 
   constructor(
     private readonly mapping: CompiledMapping,
-    now: Timestamp,
+    facts: FeedFacts,
     private readonly hear: TrialListener = {},
-    keyMaps: KeyMaps = new Map(),
   ) {
-    this.run = new MappingRun(mapping, { startedAt: now, keyMaps });
-    this.typed = rowTyper(mapping.sourceFields);
+    this.feed = new RecordFeed(mapping, facts);
     const slots = [...new Set(mapping.lines.flatMap((l) => l.uses.map((u) => u.slot)))];
-    this.names = sourceNamesOf(mapping.sourceFields);
-    this.placed = placeReader(this.names);
-    this.used = slots.map((slot) => ({ slot, name: this.names[slot]! }));
+    this.used = slots.map((slot) => ({ slot, name: this.feed.names[slot]! }));
     this.before = new Profiler(this.used.map((u) => u.name));
     this.after = new Profiler(mapping.columns.map((c) => c.name));
     this.checkIds = new Set(mapping.checks.map((c) => c.id));
   }
 
-  /** `firstRow`: the number of the first record within `file`. False when the document ended the run. */
-  push(rows: readonly RawRow[], firstRow: number, file: string): boolean {
-    this.run.fileName = file;
+  /** `at`: where the first of these consecutive records stands. False when the document ended the run. */
+  push(rows: readonly RawRow[], at: RecordPlace): boolean {
     const reached: (readonly (string | null)[])[] = [];
     const written: (string | null)[][] = [];
     for (let i = 0; i < rows.length && this.stopped === null; i++) {
-      const composed = this.placed?.(rows[i]!);
-      const row = composed?.row ?? rows[i]!;
-      const place = { row: composed?.number ?? firstRow + i, file: composed?.file ?? file };
-      if (composed) this.run.fileName = composed.file;
+      const { place, raw, outcome } = this.feed.take(rows[i]!, { ...at, row: at.row + i, fileRow: at.fileRow + i });
       this.counts.read++;
-      const values = row instanceof Unreadable || this.typed === null ? row : this.typed(row);
-      if (values instanceof Unreadable) {
-        this.unreadable(values, place);
-        continue;
-      }
-      const raw = row as readonly (string | null)[];
-      const outcome = this.run.apply(values, composed ? composed.number : this.counts.read);
       this.counts[outcome.kind]++;
       this.counts.remarks += outcome.remarks.length;
+      if (raw instanceof Unreadable || outcome.failures[0]?.cause === 'source_unreadable') {
+        this.unreadable(raw, place, outcome.failures[0]!);
+        continue;
+      }
       for (const remark of outcome.remarks) this.remarks.add(remark, place, raw);
       const stage = this.stageOf(outcome);
       if (stage >= LINES) reached.push(this.used.map((u) => shortened(raw[u.slot] ?? null)));
@@ -150,11 +134,10 @@ export class WholeTrial {
     return this.stopped === null;
   }
 
-  private unreadable(row: Unreadable, place: { row: number; file: string }): void {
-    this.counts.failed++;
-    const failure = unreadableFailure(row, place.file, place.row);
+  private unreadable(raw: RawRow, place: RecordPlace, failure: Failure): void {
+    const text = raw instanceof Unreadable ? raw.raw : (failure.values['row'] ?? '');
     this.failures.add(failure, place, []);
-    this.stages[0]!.leave(() => ({ ...place, values: [row.raw], why: failure.message }));
+    this.stages[0]!.leave(() => ({ row: place.fileRow, file: place.file, values: [text], why: failure.message }));
     this.hear.failed?.(place.row, [failure]);
   }
   private texts(values: readonly Value[]): (string | null)[] {
@@ -180,11 +163,12 @@ export class WholeTrial {
     stage: number,
     raw: readonly (string | null)[],
     mapped: readonly (string | null)[],
-    place: { row: number; file: string },
+    { fileRow, file }: RecordPlace,
     outcome: Outcome,
   ): void {
     for (let s = 0; s < OWN_STAGES.length && s <= stage; s++) {
-      const record = (why: string): StageRecord => ({ ...place, values: s < LINES ? raw.map(shortened) : mapped, why });
+      const values = (): readonly (string | null)[] => (s < LINES ? raw.map(shortened) : mapped);
+      const record = (why: string): StageRecord => ({ row: fileRow, file, values: values(), why });
       if (s < stage) this.stages[s]!.goOn(() => record(''));
       else this.stages[s]!.leave(() => record(this.why(outcome)));
     }
@@ -201,7 +185,7 @@ export class WholeTrial {
     const after = this.after.result().fields;
     return {
       counts: this.counts,
-      sourceFields: this.names,
+      sourceFields: this.feed.names,
       targetFields: this.mapping.columns.map((c) => c.name),
       stages: this.stages.map((s) => s.result()),
       failures: this.failures.result(),
@@ -209,7 +193,7 @@ export class WholeTrial {
       fields: this.mapping.lines.slice(0, FIELDS).map((line) => ({
         target: line.field.name,
         line: line.id,
-        before: [...new Set(line.uses.map((u) => this.names[u.slot]!))].map((n) => before.get(n)!),
+        before: [...new Set(line.uses.map((u) => this.feed.names[u.slot]!))].map((n) => before.get(n)!),
         after: after[line.index]!,
       })),
       stoppedAt: this.stopped,
@@ -277,7 +261,7 @@ class Groups {
 
   add(
     { line, cause, message }: Failure,
-    { row, file }: { row: number; file: string },
+    { fileRow: row, file }: RecordPlace,
     source: readonly (string | null)[],
   ): void {
     const key = `${line ?? ''} ${cause}`;

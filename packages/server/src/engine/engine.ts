@@ -418,19 +418,21 @@ export class Engine {
     const rows = await this.db.query<{
       id: string;
       row_number: string;
+      file_row: string | null;
       file: string | null;
       source: Record<string, string | null> | string;
       duplicate: boolean;
       delivery_key: string | null;
       sequence: string | null;
     }>(
-      `SELECT f.id, f.row_number, f.file, f.source, i.duplicate, f.delivery_key, f.sequence
+      `SELECT f.id, f.row_number, f.file_row, f.file, f.source, i.duplicate, f.delivery_key, f.sequence
          FROM replay_item i JOIN failed_record f ON f.id = i.record WHERE i.run = $1 ORDER BY i.duplicate, i.place, f.id`,
       [run],
     );
     return rows.map((r) => ({
       id: Number(r.id),
       row: Number(r.row_number),
+      fileRow: Number(r.file_row ?? r.row_number),
       file: r.file,
       source: fromJson(r.source),
       duplicate: r.duplicate,

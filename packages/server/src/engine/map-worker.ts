@@ -4,25 +4,23 @@ import {
   compileMapping,
   copyCells,
   copyLine,
-  FormatError,
   keyReader,
-  MappingRun,
-  placeReader,
   isPlaceField,
   outputText,
-  rowTyper,
+  RecordFeed,
   sourceFieldsFor,
   timestampOfMillis,
   Unreadable,
-  unreadableFailure,
   type DeliveredKey,
   type Failure,
+  type Fed,
   type Outcome,
   type RawRow,
+  type RecordPlace,
   type Value,
 } from '@versicle/core';
-import { recordsOf } from '@versicle/files';
-import { marksOfPlan } from '../systems/kinds/kind.ts';
+import { datasetRecords } from '@versicle/files';
+import { beforeOfPlan, marksOfPlan } from '../systems/kinds/kind.ts';
 import type { ChunkCounts, FailedRow, FromMapper, MapJob, MappedChunk, Refused, ToMapper } from './messages.ts';
 import { identityOf, labelOf, WentWell } from './went-well.ts';
 
@@ -35,21 +33,21 @@ const fields = sourceFieldsFor(job.document, names, marksOfPlan(job.source));
 const mapping = compileMapping(job.document, fields);
 const columns = mapping.columns.map((c) => ({ name: c.name, type: c.type.value }));
 const keyOf = job.keepKeys ? keyReader(mapping) : null;
-const toTyped = rowTyper(fields);
 const well = job.open.length > 0 ? new WentWell(job.open) : null;
 const numbered = job.document.lines.some((l) => l.kind === 'generated' && (l.generate ?? 'uuid') === 'sequence');
 const keyIndexes = mapping.keys.find((k) => k.primary)?.indexes ?? [];
-/** Composed records carry their place in the primary dataset. */
-const placed = placeReader(names);
+const feed = new RecordFeed(mapping, {
+  startedAt: timestampOfMillis(job.startedAt),
+  keyMaps: job.keyMaps,
+  before: beforeOfPlan(job.source),
+});
 const send = (message: FromMapper, transfer: ArrayBuffer[] = []): void => port.postMessage(message, transfer);
 let bytes = 0;
 
 /** Where consecutive records come from: one file, or failed records that are sent again. */
 interface Origin {
-  /** Number of the first one in the dataset, and in its file. */
-  readonly first: number;
-  readonly firstInFile: number;
-  readonly file: string | null;
+  /** Where the first one stands. */
+  readonly first: RecordPlace;
   readonly replay: MapJob['replay'];
   /** The records themselves once more, for when the target refuses one. */
   readonly again: () => readonly RawRow[];
@@ -58,47 +56,23 @@ interface SourceBatch {
   readonly origin: Origin;
   readonly rows: readonly RawRow[];
 }
-interface Place {
-  readonly row: number;
-  readonly fileRow: number;
-  readonly file: string | null;
-  readonly replayed: number | null;
-}
-function placeOf(origin: Origin, at: number, raw: RawRow | null): Place {
-  const again = origin.replay?.[at];
-  if (again) return { row: again.row, fileRow: again.row, file: again.file, replayed: again.id };
-  if (placed && raw !== null) {
-    const { number, file } = placed(raw);
-    const row = number ?? origin.first + at;
-    return { row, fileRow: row, file, replayed: null };
-  }
-  return { row: origin.first + at, fileRow: origin.firstInFile + at, file: origin.file, replayed: null };
+function placeAt({ first, replay }: Origin, at: number): RecordPlace {
+  const again = replay?.[at];
+  return again ?? { row: first.row + at, fileRow: first.fileRow + at, file: first.file };
 }
 
 async function* sourceBatches(): AsyncGenerator<SourceBatch> {
   if (job.replay) {
     const rows = job.replay.map((r) => names.map((n) => r.source[n] ?? null));
-    yield { rows, origin: { first: 1, firstInFile: 1, file: null, replay: job.replay, again: () => rows } };
+    const first = { row: 1, fileRow: 1, file: null };
+    yield { rows, origin: { first, replay: job.replay, again: () => rows } };
     return;
   }
-  let before = 0;
-  for (const file of job.source.files) {
-    let last = 0;
-    try {
-      const count = (n: number): void => void (bytes += n);
-      const batches = recordsOf(file.path, file.name, job.source.format, count, names);
-      for await (const { firstRow, rows, again } of batches) {
-        last = firstRow + rows.length - 1;
-        const first = before + firstRow;
-        yield { rows, origin: { first, firstInFile: firstRow, file: file.name, replay: null, again } };
-      }
-    } catch (error) {
-      const { message } = error as Error;
-      const sentence =
-        error instanceof FormatError ? `${file.name}: ${message}` : `${file.name} can't be read: ${message}`;
-      throw new Error(sentence, { cause: error });
-    }
-    before += last;
+  const count = (n: number): void => void (bytes += n);
+  for await (const batch of datasetRecords(job.source.files, job.source.format, names, count)) {
+    const { rows, again, file } = batch;
+    const first = { row: batch.firstInDataset, fileRow: batch.firstRow, file };
+    yield { rows, origin: { first, replay: null, again } };
   }
 }
 /** COPY text of the chunk that is being made. */
@@ -124,50 +98,36 @@ class Chunk {
   /** `insertOnly`: replayed duplicates, which may only come in as new records. */
   constructor(readonly insertOnly: boolean) {}
 
-  add(mapper: MappingRun, { origin, rows }: SourceBatch, at: number): void {
+  add({ origin, rows }: SourceBatch, at: number): void {
+    const read = rows[at]!;
+    const again = origin.replay?.[at] ?? null;
     this.counts.read++;
-    const raw = rows[at]!;
-    this.characters += charactersOf(raw);
-    const known = raw instanceof Unreadable || !placed ? raw : placed(raw).row;
-    const row = known instanceof Unreadable ? known : fitted(known);
-    const values = row instanceof Unreadable || toTyped === null ? row : toTyped(row);
-    if (values instanceof Unreadable) {
-      const place = placeOf(origin, at, raw);
-      this.counts.failed++;
-      const failure = unreadableFailure(values, place.file ?? 'the source', place.fileRow);
-      this.failed.push(failedRow(known, place, mappedOf([]), [failure]));
-      return;
-    }
-    const again = origin.replay?.[at];
-    const own = again || !placed ? null : placed(raw);
-    if (own) mapper.fileName = own.file;
-    const rowNumber = again ? again.row : own ? own.number : origin.first + at;
-    const outcome = mapper.apply(values, rowNumber, again?.sequence ?? undefined);
+    this.characters += charactersOf(read);
+    const fed = feed.take(read, placeAt(origin, at), again);
+    const { outcome } = fed;
     this.counts[outcome.kind]++;
-    if (outcome.kind !== 'failed' && well !== null) this.notice(outcome, origin, at, row as SourceCells);
-    if (outcome.kind === 'written') {
-      if (keyOf !== null) this.keys.push(keyOf(values, outcome.values));
-      if (numbered) this.sequences.push(mapper.given);
-      this.write(row as SourceCells, origin, at, outcome);
-    } else if (outcome.kind === 'failed')
-      this.failed.push(failedRow(raw, placeOf(origin, at, raw), mappedOf(outcome.values), outcome.failures));
+    if (outcome.kind !== 'failed' && well !== null) this.notice(fed);
+    if (outcome.kind === 'written') this.write(fed, origin, at);
+    else if (outcome.kind === 'failed')
+      this.failed.push(failedRow(fed, again, mappedOf(outcome.values), outcome.failures));
     else if (again) this.close(again.id, outcome);
-    if (outcome.stop) this.stopped = origin.first + at;
+    if (outcome.stop) this.stopped = fed.place.row;
   }
-  private notice({ kind, values, remarks }: Outcome, origin: Origin, at: number, row: SourceCells): void {
+  private notice({ place, raw, outcome: { kind, values, remarks } }: Fed): void {
     const remarked = remarks.length > 0;
-    well!.read(labelOf(placed ? ownCells(row) : row), () => sourceOf(row), remarked);
-    if (well!.wantsPlaces) {
-      const place = placeOf(origin, at, row);
-      well!.place(`${place.file ?? ''}:${place.row}`);
-    }
+    const row = raw as SourceCells;
+    well!.read(labelOf(feed.composed ? ownCells(row) : row), () => sourceOf(row), remarked);
+    if (well!.wantsPlaces) well!.place(`${place.file ?? ''}:${place.fileRow}`);
     if (kind !== 'written' || !well!.wantsKeys) return;
     const key = keyIndexes.map((i) => outputText(values[i] ?? null, columns[i]!.type));
     well!.key(JSON.stringify(key), remarked);
   }
 
-  private write(row: SourceCells, origin: Origin, at: number, { values, remarks }: Outcome): void {
+  private write(fed: Fed, origin: Origin, at: number): void {
+    const { values, remarks } = fed.outcome;
     const again = origin.replay?.[at];
+    if (keyOf !== null) this.keys.push(keyOf(fed.values, values));
+    if (numbered) this.sequences.push(feed.given);
     if (again) this.settled.push({ id: again.id, what: 'delivered', index: this.ats.length, message: '' });
     if (job.wantsIds) this.ids.push(idOf(origin, at));
     copyLine(copyText, values, columns);
@@ -175,9 +135,8 @@ class Chunk {
     this.ats.push(at);
     if (remarks.length === 0) return;
     this.counts.remarks += remarks.length;
-    const place = { ...placeOf(origin, at, row), replayed: null };
     this.failed.push({
-      ...failedRow(row, place, mappedOf(values), remarks, 'remark:'),
+      ...failedRow(fed, null, mappedOf(values), remarks, 'remark:'),
       remark: true,
       index: this.ats.length - 1,
     });
@@ -213,11 +172,12 @@ class Chunk {
       const at = this.ats[index]!;
       const rows = read.get(origin) ?? origin.again();
       read.set(origin, rows);
-      const place = placeOf(origin, at, rows[at]!);
+      const again = origin.replay?.[at] ?? null;
+      const record = again ? { place: again, raw: rows[at]! } : feed.place(rows[at]!, placeAt(origin, at));
       const cells = copyCells(line);
       const mapped = Object.fromEntries(columns.map((c, i) => [c.name, cells[i] ?? null]));
       return {
-        ...failedRow(fitted(rows[at] as SourceCells), place, mapped, [failure], `row ${place.row}:`),
+        ...failedRow(record, again, mapped, [failure], `row ${record.place.row}:`),
         deliveryKey: job.wantsIds ? idOf(origin, at) : null,
         sequence: this.sequences[index] ?? null,
         answer,
@@ -228,7 +188,7 @@ class Chunk {
 
 /** What the target may know a record by: it stays the same when the record is sent again, in this run or in a replay. */
 function idOf(origin: Origin, at: number): string {
-  return origin.replay?.[at]?.deliveryKey ?? `${job.uid}-${origin.first + at}`;
+  return origin.replay?.[at]?.deliveryKey ?? `${job.uid}-${origin.first.row + at}`;
 }
 function charactersOf(raw: RawRow): number {
   if (raw instanceof Unreadable) return raw.raw.length;
@@ -238,12 +198,6 @@ function charactersOf(raw: RawRow): number {
 }
 
 type SourceCells = readonly (string | null)[];
-function fitted(row: readonly (string | null)[]): readonly (string | null)[] {
-  if (row.length === names.length) return row;
-  return row.length > names.length
-    ? row.slice(0, names.length)
-    : [...row, ...new Array<null>(names.length - row.length).fill(null)];
-}
 
 function mappedOf(values: readonly Value[]): Record<string, string | null> {
   return Object.fromEntries(columns.map((c, i) => [c.name, outputText(values[i] ?? null, c.type)]));
@@ -252,8 +206,8 @@ function mappedOf(values: readonly Value[]): Record<string, string | null> {
 const occurrences = new Map<string, number>();
 /** What is kept of a record: the same record that fails in the next run has the same identity. */
 function failedRow(
-  raw: RawRow,
-  { row, file, replayed }: Place,
+  { place: { row, fileRow, file }, raw }: Pick<Fed, 'place' | 'raw'>,
+  replayed: { readonly id: number } | null,
   mapped: Readonly<Record<string, string | null>>,
   failures: readonly Failure[],
   prefix = '',
@@ -264,12 +218,12 @@ function failedRow(
   occurrences.set(key, occurrence);
   const label = raw instanceof Unreadable ? raw.raw.slice(0, 80) : labelOf(Object.values(source));
   const identity = occurrence === 1 ? key : `${key}#${occurrence}`;
-  const failed = { row, file, identity, label, source, mapped, failures, remark: false, replayed };
-  return { ...failed, index: null, deliveryKey: null, sequence: null, answer: null };
+  const known = { row, fileRow, file, identity, label, source, mapped, failures, remark: false };
+  return { ...known, replayed: replayed?.id ?? null, index: null, deliveryKey: null, sequence: null, answer: null };
 }
 function sourceOf(raw: SourceCells): Record<string, string | null> {
   const source = Object.create(null) as Record<string, string | null>;
-  for (const [i, name] of names.entries()) if (!placed || !isPlaceField(name)) source[name] = raw[i] ?? null;
+  for (const [i, name] of names.entries()) if (!feed.composed || !isPlaceField(name)) source[name] = raw[i] ?? null;
   return source;
 }
 function* ownCells(row: SourceCells): Generator<string | null> {
@@ -302,15 +256,14 @@ async function main(): Promise<void> {
     const message = errors.map((p) => `${p.line ? `Line ${p.line}: ` : ''}${p.message}`).join(' ');
     return send({ kind: 'broken', message });
   }
-  const mapper = new MappingRun(mapping, { startedAt: timestampOfMillis(job.startedAt), keyMaps: job.keyMaps });
-  mapper.number = job.sequenceFrom;
+  feed.sequence = job.sequenceFrom;
   const { settled, cut } = job;
   let number = settled.chunk;
   let read = 0;
   let chunk = new Chunk(false);
   const flush = async (insertOnly: boolean): Promise<void> => {
     // The text of a chunk is taken also where it arrived in an earlier life of the run: the next one begins with none.
-    const message = chunk.message(number + 1, mapper.number);
+    const message = chunk.message(number + 1, feed.sequence);
     if (read > settled.read || settled.read === 0) {
       number++;
       await hand(message, chunk);
@@ -327,14 +280,13 @@ async function main(): Promise<void> {
         else chunk = new Chunk(insertOnly);
       }
       read++;
-      mapper.fileName = batch.origin.replay?.[at]?.file ?? batch.origin.file;
-      chunk.add(mapper, batch, at);
+      chunk.add(batch, at);
       stopped = chunk.stopped !== null;
       if (stopped) break batches;
       // The next chunk begins right after the last record that was settled, wherever it was cut then.
       const resumes = read === settled.read;
       if (resumes || chunk.counts.read >= cut.rows || chunk.characters >= cut.characters) await flush(insertOnly);
-      if (resumes) mapper.number = settled.sequence ?? mapper.number;
+      if (resumes) feed.sequence = settled.sequence ?? feed.sequence;
     }
   // Also a source without records is one chunk: a target that is replaced must become empty.
   if (chunk.counts.read > 0 || number === 0) await flush(false);

@@ -50,7 +50,9 @@ export interface OpenFailure {
 }
 export interface ReplayRow {
   readonly id: number;
+  /** Among all records of the dataset, and within its file. */
   readonly row: number;
+  readonly fileRow: number;
   readonly file: string | null;
   readonly source: Readonly<Record<string, string | null>>;
   /** It failed as a duplicate: sent again, it must not overwrite the record that won. */
@@ -61,7 +63,9 @@ export interface ReplayRow {
 }
 
 export interface FailedRow {
+  /** Among all records of the dataset, and within its file. */
   readonly row: number;
+  readonly fileRow: number;
   readonly file: string | null;
   readonly identity: string;
   readonly label: string;

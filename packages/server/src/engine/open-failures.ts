@@ -10,11 +10,11 @@ export async function openFailures(db: Database, mapping: string, document: Mapp
     identity: string;
     label: string;
     file: string | null;
-    row_number: string;
+    file_row: string;
     cause: string;
     mapped: Record<string, string | null> | string;
   }>(
-    "SELECT id, identity, label, file, row_number, cause, mapped FROM failed_record WHERE mapping = $1 AND state IN ('open', 'remark') ORDER BY id",
+    "SELECT id, identity, label, file, COALESCE(file_row, row_number) AS file_row, cause, mapped FROM failed_record WHERE mapping = $1 AND state IN ('open', 'remark') ORDER BY id",
     [mapping],
   );
   const { key } = document.target;
@@ -26,7 +26,7 @@ export async function openFailures(db: Database, mapping: string, document: Mapp
       // The same record once more, and one that the target refused, are known by the record itself.
       identity: r.identity.replace(/^row \d+:/, '').replace(/#\d+$/, ''),
       label: r.label,
-      place: r.cause === 'source_unreadable' ? `${r.file ?? ''}:${r.row_number}` : null,
+      place: r.cause === 'source_unreadable' ? `${r.file ?? ''}:${r.file_row}` : null,
       // A second record of the same key is not mended by the first one's going well once more.
       key: key.length === 0 || values.includes(null) || r.cause === 'duplicate_key' ? null : JSON.stringify(values),
     };

@@ -90,15 +90,15 @@ function keepFailed(run: number, mapping: string, revision: number, failed: read
   });
   return {
     sql: `WITH incoming AS (
-        SELECT * FROM json_to_recordset($1::json) AS r (identity text, state text, "row" bigint, file text, cause text, line text, message text, example text, label text, failures jsonb, source json, mapped json, replayed bigint, "deliveryKey" text, sequence bigint, answer text)
+        SELECT * FROM json_to_recordset($1::json) AS r (identity text, state text, "row" bigint, "fileRow" bigint, file text, cause text, line text, message text, example text, label text, failures jsonb, source json, mapped json, replayed bigint, "deliveryKey" text, sequence bigint, answer text)
       ), again AS (
         UPDATE failed_record f SET state = i.state, run = $2, revision = $4, cause = i.cause, line = i.line, message = i.message, example = i.example, failures = i.failures, mapped = i.mapped, delivery_key = COALESCE(f.delivery_key, i."deliveryKey"), sequence = COALESCE(f.sequence, i.sequence), answer = i.answer, updated_at = now()
           FROM incoming i WHERE f.id = i.replayed RETURNING f.id, f.message
       ), kept AS (
-        INSERT INTO failed_record (mapping, identity, state, run, revision, row_number, file, cause, line, message, example, label, failures, source, mapped, delivery_key, sequence, answer)
-        SELECT $3, identity, state, $2, $4, "row", file, cause, line, message, example, label, failures, source, mapped, "deliveryKey", sequence, answer FROM incoming WHERE replayed IS NULL
+        INSERT INTO failed_record (mapping, identity, state, run, revision, row_number, file_row, file, cause, line, message, example, label, failures, source, mapped, delivery_key, sequence, answer)
+        SELECT $3, identity, state, $2, $4, "row", "fileRow", file, cause, line, message, example, label, failures, source, mapped, "deliveryKey", sequence, answer FROM incoming WHERE replayed IS NULL
         ON CONFLICT (mapping, identity) WHERE state IN ('open', 'replaying', 'remark')
-        DO UPDATE SET run = EXCLUDED.run, revision = EXCLUDED.revision, row_number = EXCLUDED.row_number, file = EXCLUDED.file, cause = EXCLUDED.cause, line = EXCLUDED.line, message = EXCLUDED.message, example = EXCLUDED.example, failures = EXCLUDED.failures, mapped = EXCLUDED.mapped, delivery_key = COALESCE(failed_record.delivery_key, EXCLUDED.delivery_key), sequence = COALESCE(failed_record.sequence, EXCLUDED.sequence), answer = EXCLUDED.answer, updated_at = now()
+        DO UPDATE SET run = EXCLUDED.run, revision = EXCLUDED.revision, row_number = EXCLUDED.row_number, file_row = EXCLUDED.file_row, file = EXCLUDED.file, cause = EXCLUDED.cause, line = EXCLUDED.line, message = EXCLUDED.message, example = EXCLUDED.example, failures = EXCLUDED.failures, mapped = EXCLUDED.mapped, delivery_key = COALESCE(failed_record.delivery_key, EXCLUDED.delivery_key), sequence = COALESCE(failed_record.sequence, EXCLUDED.sequence), answer = EXCLUDED.answer, updated_at = now()
         RETURNING id, message
       )
       INSERT INTO failed_event (record, run, revision, what, message)

@@ -13,6 +13,7 @@ interface RecordRow {
   run: number;
   revision: number;
   row_number: string;
+  file_row: string | null;
   file: string | null;
   cause: Cause;
   line: string | null;
@@ -224,6 +225,7 @@ function recordOf(row: RecordRow): FailedRecord {
     id: Number(row.id),
     mapping: row.mapping,
     row: Number(row.row_number),
+    fileRow: Number(row.file_row ?? row.row_number),
     file: row.file,
     cause: row.cause,
     line: row.line,

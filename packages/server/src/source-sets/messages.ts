@@ -17,6 +17,7 @@ export interface ComposedAnswer {
   readonly counts: ComposedCounts;
   readonly peek: ComposedPeek;
   readonly marks: Readonly<Record<string, Marks>>;
+  readonly before: ReadonlyMap<string, number>;
   readonly remarks: readonly string[];
 }
 export type FromSourceSet =

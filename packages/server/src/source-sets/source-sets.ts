@@ -75,6 +75,7 @@ export class SourceSets {
         format: { kind: 'jsonl', encoding: 'utf-8' },
         fields: names.map((name) => ({ name, type: 'text' })),
         marks: answer.marks,
+        before: Object.fromEntries(answer.before),
       },
     };
   }

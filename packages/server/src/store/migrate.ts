@@ -6,6 +6,7 @@ import m003 from './migrations/003-look-schedule.sql';
 import m004 from './migrations/004-life-of-a-mapping.sql';
 import m005 from './migrations/005-reasons.sql';
 import m006 from './migrations/006-trust.sql';
+import m007 from './migrations/007-file-row.sql';
 
 /** Forward only; a released migration is never edited. */
 const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -15,6 +16,7 @@ const migrations: readonly (readonly [number: number, name: string, sql: string]
   [4, 'life-of-a-mapping', m004],
   [5, 'reasons', m005],
   [6, 'trust', m006],
+  [7, 'file-row', m007],
 ];
 
 export async function migrate(db: Database): Promise<void> {

@@ -8,8 +8,8 @@ import {
   type MappingDocument,
   type TrialReport,
 } from '@versicle/core';
-import { openRecordFile, recordsOf, TextFile } from '@versicle/files';
-import { marksOfPlan, type SourcePlan } from '../systems/kinds/kind.ts';
+import { datasetRecords, openRecordFile, TextFile } from '@versicle/files';
+import { beforeOfPlan, marksOfPlan, type SourcePlan } from '../systems/kinds/kind.ts';
 
 /** Tries a document on records in a thread of its own; what it would write, and what fails, goes into two files. */
 
@@ -36,7 +36,7 @@ async function main(): Promise<void> {
   const faults = new TextFile(failed);
   const trial = new WholeTrial(
     mapping,
-    timestampOfMillis(Date.now()),
+    { startedAt: timestampOfMillis(Date.now()), keyMaps, before: beforeOfPlan(plan) },
     {
       written: (values) => out.write(values),
       failed: (row, failures) => {
@@ -44,28 +44,22 @@ async function main(): Promise<void> {
           faults.write(`${JSON.stringify({ row, line, target, cause, message, values })}\n`);
       },
     },
-    keyMaps,
   );
   let left = rowLimit ?? Infinity;
   let bytes = 0;
   let records = 0;
-  reading: for (const file of plan.files)
-    for await (const { firstRow, rows } of recordsOf(
-      file.path,
-      file.name,
-      plan.format,
-      (n) => void (bytes += n),
-      names,
-    )) {
-      const taken = rows.length > left ? rows.slice(0, left) : rows;
-      left -= taken.length;
-      records += taken.length;
-      const goesOn = trial.push(taken, firstRow, file.name);
-      await out.flush();
-      await faults.flush();
-      tell({ progress: { records, bytes } });
-      if (left <= 0 || !goesOn) break reading;
-    }
+  const count = (n: number): void => void (bytes += n);
+  for await (const batch of datasetRecords(plan.files, plan.format, names, count)) {
+    const { firstRow, firstInDataset, file, rows } = batch;
+    const taken = rows.length > left ? rows.slice(0, left) : rows;
+    left -= taken.length;
+    records += taken.length;
+    const goesOn = trial.push(taken, { row: firstInDataset, fileRow: firstRow, file });
+    await out.flush();
+    await faults.flush();
+    tell({ progress: { records, bytes } });
+    if (left <= 0 || !goesOn) break;
+  }
   await out.close();
   await faults.close();
   tell({ report: trial.result() });

@@ -64,6 +64,36 @@ describe('trials of a draft', () => {
     const [failure] = (await text(`/api/mappings/${id}/trial/failed.jsonl`)).trim().split('\n');
     expect(JSON.parse(failure!)).toMatchObject({ row: 8, line: 'l2', target: 'docks', cause: 'rule_error' });
   });
+  it('and a run tell the same place of a record, in the file where a person finds it, and among all', async () => {
+    server.file('two-a.csv', 'code;docks\nA;1\nB;2\nC;3\n');
+    server.file('two-b.csv', 'docks;code\n4;D\nmany;E\n6;F;too much\n');
+    const doc = document();
+    doc['source'] = { primary: { alias: 's', dataset: 'files/two-*.csv' } };
+    doc['target'] = { ...(doc['target'] as object), dataset: 'store/of_two' };
+    const { mapping, plan } = await server.mapping({ ...doc, name: 'Of two files', write: { mode: 'upsert' } });
+    const run = await server.run(plan);
+    const failed = await server.api('listFailures', 'GET', `/failures?run=${run.id}`);
+    expect(failed.map(({ row, fileRow, file }) => [row, fileRow, file])).toEqual([
+      [5, 2, 'two-b.csv'],
+      [6, 3, 'two-b.csv'],
+    ]);
+    expect(failed[1]!.message).toContain('Row 3 of two-b.csv');
+    const { report } = await tried(mapping, null);
+    expect(report!.failures.map(({ row, file }) => [row, file])).toEqual(
+      expect.arrayContaining([
+        [2, 'two-b.csv'],
+        [3, 'two-b.csv'],
+      ]),
+    );
+    const lines = (await text(`/api/mappings/${mapping}/trial/failed.jsonl`)).trim().split('\n');
+    expect(lines.map((l) => (JSON.parse(l) as { row: number }).row)).toEqual([5, 6]);
+
+    // A file that comes before the others moves every row of the dataset, and none of its file.
+    server.file('two-.csv', 'code;docks\nX1;1\n');
+    server.file('two-b.csv', 'docks;code\n4;D\n5;E\n6;F\n');
+    await server.run(plan);
+    expect(await server.api('listFailures', 'GET', `/failures?mapping=${mapping}&state=open`)).toEqual([]);
+  });
   it('is refused while the document has errors, and says so when the source is gone', async () => {
     const id = await begin({ ...document('s.dock::integer'), name: 'With an error' });
     const refused = await server.ask('POST', `/api/mappings/${id}/trial`, { rowLimit: null });

@@ -31,6 +31,8 @@ export interface SourcePlan {
   readonly fields: readonly SourceField[];
   /** Composed records: what the datasets' formats declare, by alias. */
   readonly marks?: Readonly<Record<string, Marks>>;
+  /** Composed records: how many of the primary dataset come before each of its files. */
+  readonly before?: Readonly<Record<string, number>>;
   /** What people should know of the files, such as a column that one of them lacks. */
   readonly remarks?: readonly string[];
 }
@@ -38,6 +40,9 @@ export interface SourcePlan {
 export function marksOfPlan({ marks, format }: SourcePlan): DeclaredMarks {
   return marks ? new Map(Object.entries(marks)) : marksOf(format);
 }
+
+export const beforeOfPlan = ({ before }: SourcePlan): ReadonlyMap<string, number> =>
+  new Map(Object.entries(before ?? {}));
 
 /** Consecutive records of a dataset; `firstRow` counts within `file` where there is one. */
 export interface SourceBatch {

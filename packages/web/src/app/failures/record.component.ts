@@ -16,8 +16,10 @@ const EVENTS: Record<string, string> = { failed: 'failed', delivered: 'delivered
   template: `
     @if (record(); as r) {
       <header>
-        <h2>{{ r.label || 'Row ' + (r.row | figure) }} <vs-state [state]="r.state" /></h2>
-        <p class="sub">row {{ r.row | figure }} of {{ r.file ?? 'the source' }}{{ place() ? ' · ' + place() : '' }}</p>
+        <h2>{{ r.label || 'Row ' + (r.fileRow | figure) }} <vs-state [state]="r.state" /></h2>
+        <p class="sub">
+          row {{ r.fileRow | figure }} of {{ r.file ?? 'the source' }}{{ place() ? ' · ' + place() : '' }}
+        </p>
         <div class="acts"><ng-content /></div>
       </header>
       @for (f of shownFailures(); track $index) {
