@@ -53,6 +53,7 @@ async function measureRun(): Promise<{ seconds: number; median: number; p99: num
         VERSICLE_DATA: join(home, 'data'),
         VERSICLE_PORT: '0',
         VERSICLE_TEMPLATE: join(root, '.cache/template'),
+        VERSICLE_ROOTS: folder,
       },
       stdio: ['ignore', 'pipe', 'inherit'],
     },
