@@ -3,7 +3,7 @@ import { isLoaded, parseFieldType, type MappingDocument } from '@versicle/core';
 import type { Database, Delivered, Delivery } from '../store/database.ts';
 import type { Target, TargetRun } from '../systems/kinds/kind.ts';
 import type { FailedRow, FromMapper, MapJob, MappedChunk, ToMapper } from './messages.ts';
-import { Aborted } from './outage.ts';
+import { Aborted } from '../systems/outage.ts';
 import { failureOf } from './refusals.ts';
 import { settleChunk, type Settled } from './settle.ts';
 import { deliveryMode } from './write-mode.ts';

@@ -13,7 +13,7 @@ import type { Systems } from '../systems/systems.ts';
 import { Drive, type DriveEnd } from './drive.ts';
 import type { Cut, MapJob, ReplayRow } from './messages.ts';
 import { closeMended, openFailures } from './open-failures.ts';
-import { Aborted, CANCELLED, Outage, pause } from './outage.ts';
+import { Aborted, CANCELLED, Outage, pause } from '../systems/outage.ts';
 import { requireKnownFields, sourcePlanOf } from './source-plan.ts';
 
 const CHUNK_ROWS = Number(process.env['VERSICLE_CHUNK_ROWS'] ?? 20_000);

@@ -10,9 +10,9 @@ import {
 } from '@versicle/core';
 import type { SourceSets } from '../source-sets/source-sets.ts';
 import type { OpenSystem, SourcePlan } from '../systems/kinds/kind.ts';
-import { land } from './land.ts';
+import { openSource } from '../sources/open-source.ts';
 import type { ReplayRow } from './messages.ts';
-import { Aborted, unlessAborted } from './outage.ts';
+import { Aborted } from '../systems/outage.ts';
 
 /** What a run reads, as far as it concerns where its records come from. */
 export interface SourceOf {
@@ -34,25 +34,27 @@ export async function sourcePlanOf(source: SourceOf, sourceSets: SourceSets): Pr
   const { kind, document, system, dataset, began, landing, signal, log } = source;
   if (kind === 'replay' && began) return began;
   if (isComposed(document)) return composedPlan(source, sourceSets);
-  const options = { withDoc: mentionsDoc(document), signal };
+  const name = document.source.primary.dataset;
   if (!system.sourcePlan) {
-    if (!system.read) throw new Error(`${document.source.primary.dataset} holds no records that could be read.`);
-    const described = async (): Promise<string[]> => (await system.describe(dataset)).fields.map((f) => f.name);
-    if (kind === 'replay') return replayPlan({ names: await described(), marks: null });
-    if (began) return stillLanded(began, landing);
+    if (kind === 'replay') {
+      const described = await system.describe(dataset);
+      return replayPlan({ names: described.fields.map((f) => f.name), marks: null });
+    }
     // What a run read from a system that moves on is kept beside the store until it ends, so that it can be taken up again.
-    await log(`fetches the records of ${document.source.primary.dataset}`);
-    const landed = await land(system.read(dataset, options), {
-      path: landing,
-      rowLimit: source.rowLimit,
-      signal,
-      // A database says itself what fields it has; of others, a member that is missing everywhere is empty.
-      known: system.selects ? described : () => Promise.resolve(namedSourceFields(document)),
-    });
-    await log(`fetched ${counted(landed.records, 'record')}`);
-    return landed.plan;
+    if (began) return stillLanded(began, landing);
   }
-  const plan = await unlessAborted(system.sourcePlan(dataset, options), signal);
+  const { plan, fetched } = await openSource({
+    system,
+    dataset,
+    name,
+    signal,
+    path: landing,
+    rowLimit: source.rowLimit,
+    options: { withDoc: mentionsDoc(document) },
+    expected: () => Promise.resolve(namedSourceFields(document)),
+    fetches: () => log(`fetches the records of ${name}`),
+  });
+  if (fetched !== null) await log(`fetched ${counted(fetched, 'record')}`);
   if (!began) return plan;
   for (const [i, file] of began.files.entries()) {
     const now = plan.files[i];
@@ -83,10 +85,7 @@ async function composedPlan(
       rowLimit,
       path: landing,
       startedAt: Date.now(),
-      cancel: (stop) => {
-        if (signal.aborted) stop();
-        else signal.addEventListener('abort', stop, { once: true });
-      },
+      signal,
     })
     .catch((error: Error) => {
       throw signal.aborted ? new Aborted() : error;

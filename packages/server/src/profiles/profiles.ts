@@ -4,12 +4,11 @@ import { join } from 'node:path';
 import { Worker } from 'node:worker_threads';
 import type { Knowledge } from '@versicle/contract';
 import { makeRule, RuleError, type DatasetProfile, type Quality } from '@versicle/core';
-import { land } from '../engine/land.ts';
 import type { Events } from '../http/events.ts';
 import { notFound, refused } from '../http/problem.ts';
 import type { Database } from '../store/database.ts';
+import { openSource } from '../sources/open-source.ts';
 import { fromJson, isoTime } from '../store/values.ts';
-import type { SourcePlan } from '../systems/kinds/kind.ts';
 import type { Structures } from '../structures/structures.ts';
 import type { Systems } from '../systems/systems.ts';
 import type { ProfileJob } from './profile-worker.ts';
@@ -36,7 +35,7 @@ export class Profiles {
   private readonly queue: Asked[] = [];
   private working: Promise<void> | null = null;
   private worker: Worker | null = null;
-  private closed = false;
+  private readonly closing = new AbortController();
 
   constructor(
     private readonly db: Database,
@@ -71,7 +70,7 @@ export class Profiles {
   }
 
   private async work(): Promise<void> {
-    while (this.queue.length > 0 && !this.closed) {
+    while (this.queue.length > 0 && !this.closing.signal.aborted) {
       const asked = this.queue.shift()!;
       try {
         const result = await this.carryOut(asked);
@@ -80,7 +79,7 @@ export class Profiles {
           JSON.stringify(result),
         ]);
       } catch (error) {
-        if (this.closed) return;
+        if (this.closing.signal.aborted) return;
         await this.db.query("UPDATE profile SET state = 'failed', problem = $2, at = now() WHERE id = $1", [
           asked.id,
           (error as Error).message,
@@ -101,14 +100,16 @@ export class Profiles {
     const checks = await this.checks(asked.system, asked.dataset);
     const kept = join(this.directory, `profile-${asked.id}.jsonl`);
     try {
-      const plan = system.sourcePlan
-        ? await system.sourcePlan(asked.dataset, {})
-        : await this.landed(
-            asked,
-            detail.fields.map((f) => f.name),
-            system.read?.(asked.dataset, {}),
-            kept,
-          );
+      const { plan } = await openSource({
+        system,
+        dataset: asked.dataset,
+        name: `${asked.system}/${asked.dataset}`,
+        signal: this.closing.signal,
+        path: kept,
+        rowLimit: asked.rowLimit,
+        options: {},
+        expected: () => Promise.resolve(detail.fields.map((f) => f.name)),
+      });
       const fields = detail.fields.map(({ name, type, nullable, key }) => ({ name, type, nullable, key }));
       const found = await this.inWorker({ plan, fields, checks, rowLimit: asked.rowLimit });
       return { ...found, references: await this.references(asked, found.profile) } as Result;
@@ -116,16 +117,6 @@ export class Profiles {
       rmSync(kept, { force: true });
     }
   }
-  private async landed(
-    { rowLimit, system }: Asked,
-    known: readonly string[],
-    batches: Parameters<typeof land>[0] | undefined,
-    kept: string,
-  ): Promise<SourcePlan> {
-    if (!batches) throw refused(`${system} holds no records.`);
-    return (await land(batches, { path: kept, rowLimit, known: () => Promise.resolve(known) })).plan;
-  }
-
   private inWorker(job: ProfileJob): Promise<{ profile: DatasetProfile; quality: Quality; millis: number }> {
     return new Promise((resolve, reject) => {
       const worker = new Worker(new URL('./profile-worker.js', import.meta.url), { workerData: job });
@@ -294,7 +285,7 @@ export class Profiles {
   }
 
   async close(): Promise<void> {
-    this.closed = true;
+    this.closing.abort();
     await this.worker?.terminate();
     await this.working;
   }

@@ -24,10 +24,11 @@ import {
 import type { ComposedAnswer as Composed } from './messages.ts';
 import type { JoinFigures, MemberRecords, OccurringKeys } from '@versicle/source-sets';
 import { recordsOf } from '@versicle/files';
-import { land } from '../engine/land.ts';
+import { openSource } from '../sources/open-source.ts';
 import { refused } from '../http/problem.ts';
 import type { Structures } from '../structures/structures.ts';
 import type { SourcePlan } from '../systems/kinds/kind.ts';
+import { Aborted } from '../systems/outage.ts';
 import type { Systems } from '../systems/systems.ts';
 import type { FromSourceSet, SourceSetJob, ToSourceSet } from './messages.ts';
 
@@ -38,8 +39,16 @@ export interface ComposeWishes {
   readonly path: string;
   readonly startedAt: number;
   readonly tell?: (records: number) => void;
-  /** Hears of what stops the work. */
-  readonly cancel?: (stop: () => void) => void;
+  /** Stops the work, down to the systems that are asked. */
+  readonly signal?: AbortSignal;
+}
+/** One dataset of a source set, whose records are kept in `home` where they have to be fetched. */
+interface MemberWish {
+  readonly document: MappingDocument;
+  readonly member: SetMember;
+  readonly place: number;
+  readonly home: string;
+  readonly signal: AbortSignal;
 }
 /** Composed records as a run reads them. */
 export interface ComposedPlan {
@@ -165,7 +174,7 @@ export class SourceSets {
 
   private async inWorker(
     document: MappingDocument,
-    { rowLimit, startedAt, tell, cancel }: Omit<ComposeWishes, 'path'>,
+    { rowLimit, startedAt, tell, signal = new AbortController().signal }: Omit<ComposeWishes, 'path'>,
     path: string | null,
   ): Promise<FromSourceSet> {
     if (!isComposed(document)) throw refused('This source set reads one dataset; there is nothing to compose.');
@@ -174,7 +183,9 @@ export class SourceSets {
     try {
       const job: SourceSetJob = {
         document,
-        members: await Promise.all(members.map((m, i) => this.records(document, m, i, home, null))),
+        members: await Promise.all(
+          members.map((m, i) => this.records({ document, member: m, place: i, home, signal }, null)),
+        ),
         startedAt: new Date(startedAt).toISOString(),
         rowLimit,
         template: this.template,
@@ -182,14 +193,21 @@ export class SourceSets {
       };
       return await new Promise<FromSourceSet>((resolve, reject) => {
         const worker = new Worker(new URL('./source-set-worker.js', import.meta.url), { workerData: job });
-        cancel?.(() => void worker.terminate());
+        const stop = (): void => {
+          reject(new Aborted());
+          void worker.terminate();
+        };
+        signal.addEventListener('abort', stop, { once: true });
+        worker.once('exit', () => signal.removeEventListener('abort', stop));
+        if (signal.aborted) stop();
         worker.on('message', (message: FromSourceSet) => {
           if (message.kind === 'progress') return tell?.(message.records);
           if (message.kind === 'refused')
             return reject(message.expected ? refused(message.message) : new Error(message.message));
           if (message.kind !== 'fetch') return resolve(message);
-          this.records(document, members[message.member]!, message.member, home, { wanted: message.wanted })
-            .then((records) => worker.postMessage({ member: message.member, records: records! } satisfies ToSourceSet))
+          const place = message.member;
+          this.records({ document, member: members[place]!, place, home, signal }, { wanted: message.wanted })
+            .then((records) => worker.postMessage({ member: place, records: records! } satisfies ToSourceSet))
             .catch((error: Error) => {
               reject(error);
               void worker.terminate();
@@ -205,35 +223,33 @@ export class SourceSets {
 
   /** Where a member's records are. A system that can answer by keys is asked last, for those that occur; until then null. */
   private async records(
-    document: MappingDocument,
-    member: SetMember,
-    place: number,
-    home: string,
+    { document, member, place, home, signal }: MemberWish,
     asked: { readonly wanted: OccurringKeys | null } | null,
   ): Promise<MemberRecords | null> {
     const { id, system, dataset } = await this.systems.openDataset(member.dataset);
-    const options = { withDoc: member.role !== 'union' && mentionsDoc(document, member.alias) };
-    const of = ({ files, format, fields }: SourcePlan): MemberRecords => ({
-      files,
-      format,
-      names: fields.map((f) => f.name),
-    });
-    if (system.sourcePlan) return of(await system.sourcePlan(dataset, options));
-    if (!system.read) throw refused(`${member.dataset} holds no records that could be read.`);
-    const finds = member.role === 'join' ? ((await system.finds?.(dataset)) ?? null) : null;
-    if (member.role === 'join' && (system.selects || finds !== null) && asked === null) return null;
+    // Files are read whole, and what can't answer by keys is.
+    const finds = member.role === 'join' && !system.sourcePlan ? ((await system.finds?.(dataset)) ?? null) : null;
+    const answers = member.role === 'join' && !system.sourcePlan && (system.selects === true || finds !== null);
+    if (answers && asked === null) return null;
     const wanted =
-      asked?.wanted && (system.selects || (finds?.field === asked.wanted.field && finds.takes(asked.wanted.values)))
+      answers &&
+      asked?.wanted &&
+      (system.selects || (finds?.field === asked.wanted.field && finds.takes(asked.wanted.values)))
         ? asked.wanted
         : null;
     const some = wanted === null ? {} : system.selects ? { filter: keyFilter(wanted) } : { keys: wanted.values };
-    const landed = await land(system.read(dataset, { ...options, ...some }), { path: join(home, `${place}.jsonl`) });
-    const records = of(landed.plan);
-    const found = { ...records, ...(wanted ? { asked: wanted.values.length } : {}) };
-    // A member that no record has this time is empty, not unknown; tables tell their fields with each record.
-    if (records.names.length > 0 && system.selects) return found;
-    const known = (await this.structures.describe(id, dataset)).fields.map((f) => f.name);
-    return { ...found, names: [...new Set([...records.names, ...known])] };
+    const { plan } = await openSource({
+      system,
+      dataset,
+      name: member.dataset,
+      signal,
+      path: join(home, `${place}.jsonl`),
+      options: { withDoc: member.role !== 'union' && mentionsDoc(document, member.alias), ...some },
+      expected: async () => (await this.structures.describe(id, dataset)).fields.map((f) => f.name),
+    });
+    const { files, format, fields } = plan;
+    const names = fields.map((f) => f.name);
+    return { files, format, names, ...(wanted ? { asked: wanted.values.length } : {}) };
   }
 }
 

@@ -5,12 +5,13 @@ import type { TrialState } from '@versicle/contract';
 import {
   isComposed,
   mentionsDoc,
+  namedSourceFields,
   quoted,
   withComposedStages,
   type MappingDocument,
   type TrialReport,
 } from '@versicle/core';
-import { land } from '../engine/land.ts';
+import { openSource } from '../sources/open-source.ts';
 import type { Events } from '../http/events.ts';
 import { conflict, notFound } from '../http/problem.ts';
 import type { Mappings } from '../mappings/mappings.ts';
@@ -34,8 +35,8 @@ interface Trial {
   problem: string | null;
   report: TrialReport | null;
   worker: Worker | null;
-  /** Ends the composing of its records. */
-  stop: () => void;
+  /** Ends whatever it is at. */
+  readonly abort: AbortController;
 }
 
 /** Trials of drafts on real records, without writing to any system; one at a time for each mapping, the last one kept. */
@@ -106,7 +107,7 @@ export class Trials {
       problem: null,
       report: null,
       worker: null,
-      stop: () => undefined,
+      abort: new AbortController(),
     };
     this.trials.set(mapping, trial);
     void this.carryOut(mapping, document, trial);
@@ -117,7 +118,7 @@ export class Trials {
     const trial = this.trials.get(mapping);
     if (trial?.state === 'running') {
       this.end(mapping, trial, 'cancelled');
-      trial.stop();
+      trial.abort.abort();
       await trial.worker?.terminate();
     }
     return this.state(mapping);
@@ -165,20 +166,23 @@ export class Trials {
       path,
       startedAt: trial.startedAt,
       tell: (records) => (trial.records = records),
-      cancel: (stop) => (trial.stop = stop),
+      signal: trial.abort.signal,
     });
   }
   private async sourcePlan(document: MappingDocument, trial: Trial, landed: string): Promise<SourcePlan> {
-    const { system, dataset } = await this.systems.openDataset(document.source.primary.dataset);
-    const options = { withDoc: mentionsDoc(document) };
-    if (system.sourcePlan) return system.sourcePlan(dataset, options);
-    if (!system.read) throw new Error(`${document.source.primary.dataset} holds no records that could be read.`);
-    const abort = new AbortController();
-    trial.stop = () => abort.abort();
-    const { signal } = abort;
-    const known = async (): Promise<string[]> => (await system.describe(dataset)).fields.map((f) => f.name);
-    const batches = system.read(dataset, { ...options, signal });
-    return (await land(batches, { path: landed, rowLimit: trial.rowLimit, signal, known })).plan;
+    const name = document.source.primary.dataset;
+    const { system, dataset } = await this.systems.openDataset(name);
+    const { plan } = await openSource({
+      system,
+      dataset,
+      name,
+      signal: trial.abort.signal,
+      path: landed,
+      rowLimit: trial.rowLimit,
+      options: { withDoc: mentionsDoc(document) },
+      expected: () => Promise.resolve(namedSourceFields(document)),
+    });
+    return plan;
   }
 
   private inWorker(mapping: string, trial: Trial, job: TrialJob): Promise<TrialReport> {

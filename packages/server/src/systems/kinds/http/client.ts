@@ -1,7 +1,7 @@
 import type { ConnectionOf } from '@versicle/contract';
 import { Agent, request, type Dispatcher } from 'undici';
 import { refused } from '../../../http/problem.ts';
-import { pause } from '../../../engine/outage.ts';
+import { pause } from '../../outage.ts';
 import { Authenticator } from './authenticate.ts';
 import { guardedLookup, requireAllowedHost } from '../network/guard.ts';
 import { UnexpectedAnswer } from './answers.ts';

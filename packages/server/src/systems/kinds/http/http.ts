@@ -19,7 +19,7 @@ import { faultOf, pageOf, UnexpectedAnswer, type Page } from './answers.ts';
 import { NotAuthorised } from './authenticate.ts';
 import { fillPath, leadsElsewhere } from './body.ts';
 import { HttpClient, type HttpAnswer } from './client.ts';
-import { Aborted } from '../../../engine/outage.ts';
+import { Aborted } from '../../outage.ts';
 import { fillPlaces, readVariables } from './places.ts';
 import { HttpTarget } from './target.ts';
 import { tryWrite } from './try-write.ts';

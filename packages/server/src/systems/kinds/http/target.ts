@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import type { Endpoint } from '@versicle/contract';
 import { copyCells, counted, type MappingDocument } from '@versicle/core';
-import { Aborted, AbortedBefore, CANCELLED, NothingDone, Outage } from '../../../engine/outage.ts';
+import { Aborted, AbortedBefore, CANCELLED, NothingDone, Outage } from '../../outage.ts';
 import { Problem, refused } from '../../../http/problem.ts';
 import type { Delivered, Delivery, Rejection } from '../../../store/database.ts';
 import type { KindContext, Target, TargetRun } from '../kind.ts';

@@ -142,6 +142,53 @@ describe('an API with ways of its own', () => {
     expect((await server.ended(next)).state).toBe('finished');
   });
 
+  it('cancels at once whatever else fetches from it: a run that joins it, a trial, a profile of it', async () => {
+    answer = (url, _req, res) => {
+      const page = Number(url.searchParams.get('page'));
+      setTimeout(() => json(res, { items: items((page - 1) * 50, page * 50) }), 20);
+    };
+    await settle({ path: '/things', records: 'items', paging: paged });
+    server.file('nos.csv', 'no\n1\n2\n');
+    const document = {
+      versicle: 1,
+      name: 'Joined with one that never ends',
+      source: {
+        primary: { alias: 't', dataset: 'odd/things' },
+        joins: [{ alias: 'n', dataset: 'files/nos.csv', kind: 'left', on: 'n.no = t.no' }],
+      },
+      target: { dataset: 'store/joined', key: ['no'], fields: [{ name: 'no', type: 'integer', nullable: false }] },
+      lines: [{ id: 'l1', target: 'no', kind: 'straight', source: 't.no' }],
+      write: { mode: 'upsert' },
+    };
+    const { mapping, plan } = await server.mapping(document);
+    const fetching = async (): Promise<void> => {
+      asked = [];
+      while (asked.length < 5) await new Promise((r) => setTimeout(r, 10));
+    };
+    const quiet = async (): Promise<void> => {
+      // What was on its way is still answered; then nobody asks any more.
+      await new Promise((r) => setTimeout(r, 150));
+      const before = asked.length;
+      await new Promise((r) => setTimeout(r, 200));
+      expect(asked.length).toBe(before);
+    };
+    const { run } = await server.api('startPlan', 'POST', `/plans/${plan}/start`, {});
+    await fetching();
+    await server.api('cancelRun', 'POST', `/runs/${run}/cancel`);
+    expect((await server.ended(run)).state).toBe('cancelled');
+    await quiet();
+
+    await server.api('startTrial', 'POST', `/mappings/${mapping}/trial`, { rowLimit: null });
+    await fetching();
+    expect((await server.api('cancelTrial', 'DELETE', `/mappings/${mapping}/trial`)).state).toBe('cancelled');
+    await quiet();
+
+    await server.ask('POST', '/api/systems/odd/profile', { dataset: 'things', rowLimit: null });
+    await fetching();
+    await server.restart('SIGTERM');
+    await quiet();
+  });
+
   /** Sends records with a path, one by one, and gives the run and its failures. */
   async function send(
     nos: (string | null)[],

@@ -7,7 +7,7 @@ import { refused } from '../../../http/problem.ts';
 import { deliverChunk, discardOf, JOURNAL, swapContent, type DeliveryTransaction } from '../../../store/deliver.ts';
 import type { Delivered, Delivery } from '../../../store/database.ts';
 import { tableName } from '../../../store/table-name.ts';
-import { Aborted, isDatabaseOutage, Outage } from '../../../engine/outage.ts';
+import { Aborted, isDatabaseOutage, Outage } from '../../outage.ts';
 import type { Found, Kind, KindContext, OpenSystem, ReadOptions, SourceBatch, TargetRun } from '../kind.ts';
 import { diagnoseNetwork, failed } from '../network/diagnose.ts';
 import { allowedAddress, requireAllowedHost } from '../network/guard.ts';

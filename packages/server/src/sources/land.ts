@@ -4,7 +4,7 @@ import { dirname } from 'node:path';
 import { landedUnreadable, Unreadable } from '@versicle/core';
 import { TextFile } from '@versicle/files';
 import type { SourceBatch, SourcePlan } from '../systems/kinds/kind.ts';
-import { Aborted } from './outage.ts';
+import { Aborted } from '../systems/outage.ts';
 
 export interface Landing {
   readonly path: string;
@@ -12,8 +12,8 @@ export interface Landing {
   readonly signal?: AbortSignal;
   /** For tests: bytes, and how much the disk has left. */
   readonly bounds?: Bounds;
-  /** The fields that the dataset is known to have: what no record has this time is empty, not unknown. */
-  readonly known?: () => Promise<readonly string[]>;
+  /** The fields that the dataset is known to have, by those found: what no record has this time is empty, not unknown. */
+  readonly known?: (found: readonly string[]) => Promise<readonly string[]>;
 }
 
 interface Bounds {
@@ -85,7 +85,7 @@ export async function land(
       await room.require(file.bytes);
       await file.flush();
     }
-    for (const field of (await known?.()) ?? []) names.add(field);
+    for (const field of (await known?.([...names])) ?? []) names.add(field);
     whole = true;
   } catch (error) {
     throw signal?.aborted ? new Aborted() : error;

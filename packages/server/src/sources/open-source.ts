@@ -1,0 +1,43 @@
+import { refused } from '../http/problem.ts';
+import type { OpenSystem, ReadOptions, SourcePlan } from '../systems/kinds/kind.ts';
+import { unlessAborted } from '../systems/outage.ts';
+import { land, type Landing } from './land.ts';
+
+/** A dataset that is to be read from its beginning to its end. */
+export interface SourceWish extends Pick<Landing, 'path' | 'rowLimit'> {
+  readonly system: OpenSystem;
+  readonly dataset: string;
+  /** What people call it. */
+  readonly name: string;
+  readonly options: Omit<ReadOptions, 'signal'>;
+  readonly signal: AbortSignal;
+  /** The fields that whoever reads it expects, where the system itself does not say what it has. */
+  readonly expected: () => Promise<readonly string[]>;
+  /** Heard before records are fetched. */
+  readonly fetches?: () => Promise<void>;
+}
+export interface OpenedSource {
+  readonly plan: SourcePlan;
+  /** Records that had to be fetched; null where the files themselves are read. */
+  readonly fetched: number | null;
+}
+
+/**
+ * Whatever a dataset is: the files from which its records are read. Files are read where they lie; what a system gives but
+ * once is fetched and kept under `path`. Runs, trials, profiles and source sets all come here. Throws a Problem, or Aborted.
+ */
+export async function openSource(wish: SourceWish): Promise<OpenedSource> {
+  const { system, dataset, name, signal, path, rowLimit = null } = wish;
+  const options = { ...wish.options, signal };
+  if (system.sourcePlan)
+    return { plan: await unlessAborted(system.sourcePlan(dataset, options), signal), fetched: null };
+  if (!system.read) throw refused(`${name} holds no records that could be read.`);
+  await wish.fetches?.();
+  // A database says itself what fields it has; of others, a member that is missing everywhere is empty.
+  const known = async (found: readonly string[]): Promise<readonly string[]> => {
+    if (!system.selects) return wish.expected();
+    return found.length > 0 ? [] : (await system.describe(dataset)).fields.map((f) => f.name);
+  };
+  const { plan, records } = await land(system.read(dataset, options), { path, rowLimit, signal, known });
+  return { plan, fetched: records };
+}
