@@ -57,6 +57,12 @@ test('what the browser leaves with is back: by another address, by closing, and 
   await page.route('**/api/mappings/*/draft', (route) => route.abort());
   await page.goto('/help');
   expect(await ruleOf(page, id, 0)).toBeUndefined();
+  // Nor is anybody said to be on the sheet any more.
+  const there = async (): Promise<unknown> => {
+    const data = { page: 'x', line: null, left: true };
+    return (await page.request.post(`/api/mappings/${id}/here`, { data })).json();
+  };
+  await expect.poll(there).toEqual([]);
   const second = await context.newPage();
   await second.goto(`/mappings/${id}`);
   // The same browser has it: any of its pages brings it back.

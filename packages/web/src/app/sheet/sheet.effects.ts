@@ -23,6 +23,7 @@ import {
 } from 'rxjs';
 import { Api, type ServerProblem } from '../shared/api';
 import { foundBehind, nothingBehind } from './left-behind';
+import { page } from './presence';
 import { sheetActions as a, sheetFeature, type Samples } from './sheet.feature';
 import { TrialService } from './trial.service';
 
@@ -264,7 +265,6 @@ export const mergeOthers = createEffect(
 );
 
 /** Others see that this sheet is open, and on which line. */
-const page = crypto.randomUUID();
 let here = '';
 export const sayHere = createEffect(
   (actions = inject(Actions), store = inject(Store), api = inject(Api)) =>

@@ -56,6 +56,7 @@ import { WorkbookMenuComponent } from './workbook-menu.component';
 import { WorkbookPanelComponent } from './workbook-panel.component';
 import { SourceSetPanelComponent } from '../source-sets/source-set-panel.component';
 import { leaveBehind } from './left-behind';
+import { sayGone } from './presence';
 import { SheetKeeper } from './sheet-keeper';
 import { sheetActions, sheetFeature, type SampleSet } from './sheet.feature';
 
@@ -117,7 +118,7 @@ const FILTERS: readonly { readonly key: string; readonly words: string; readonly
     WorkbookMenuComponent,
     WorkbookPanelComponent,
   ],
-  host: { '(window:beforeunload)': 'guard($event)' },
+  host: { '(window:beforeunload)': 'guard($event)', '(window:pagehide)': 'gone()' },
   templateUrl: './sheet.page.html',
   styleUrl: './sheet.page.less',
 })
@@ -393,6 +394,9 @@ export class SheetPage {
         problem: false,
       }),
     );
+  }
+  protected gone(): void {
+    sayGone(this.id());
   }
   protected guard(event: BeforeUnloadEvent): void {
     this.keeper.commit();
