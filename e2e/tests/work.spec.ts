@@ -9,6 +9,20 @@ const ruleOf = async (page: Page, id: string, line: number): Promise<unknown> =>
   const { source, rule } = document.lines[line] ?? {};
   return source ?? rule;
 };
+/** What pages of this browser kept when they were left. */
+const left = (page: Page): Promise<string[]> =>
+  page.evaluate(() => Object.keys(localStorage).filter((k) => k.startsWith('versicle.left')));
+/** Somebody else makes a line one to map again. */
+async function takeBack(page: Page, id: string, line: number): Promise<void> {
+  const { document, version } = (await (await page.request.get(`/api/mappings/${id}`)).json()) as {
+    document: { lines: { id: string; target: string }[] };
+    version: number;
+  };
+  const lines = document.lines.map((l, i) => (i === line ? { id: l.id, target: l.target, state: 'to map' } : l));
+  const data = { document: { ...document, lines }, version };
+  const answer = await page.request.put(`/api/mappings/${id}/draft`, { data });
+  expect(answer.status()).toBe(200);
+}
 
 test('an edit is kept when somebody leaves at once: by a link, by Back, to another sheet', async ({ page }) => {
   const other = await begin(page, 'Somewhere else');
@@ -96,7 +110,60 @@ test('what the browser leaves with is back: by another address, by closing, and 
   await page.goto(`/mappings/${id}`);
   await expect.poll(() => ruleOf(page, id, 2)).toBe('s.district');
   expect(await ruleOf(page, id, 3)).toBe('s.latitude');
-  expect(await page.evaluate(() => Object.keys(localStorage).filter((k) => k.startsWith('versicle.left')))).toEqual([]);
+  await expect.poll(() => left(page)).toEqual([]);
+});
+
+test('what arrived after the page was left is not done again when somebody took it back', async ({ page }) => {
+  const id = await begin(page, 'Taken back');
+  await page.keyboard.type('s.code');
+  await page.goto('/help');
+  await expect.poll(() => ruleOf(page, id, 0)).toBe('s.code');
+  await takeBack(page, id, 0);
+  await page.goto(`/mappings/${id}`);
+  await expect(page.getByLabel('Line 1, code, How')).toBeFocused();
+  await expect.poll(() => left(page)).toEqual([]);
+  expect(await ruleOf(page, id, 0)).toBeUndefined();
+
+  // An answer that got lost: the save was on its way when the page was left, and the one sent on leaving was refused.
+  let sent = 0;
+  await page.route('**/api/mappings/*/draft', async (route) => {
+    if (sent++ > 0) return route.abort();
+    await route.fetch();
+    return undefined;
+  });
+  await page.keyboard.press('ArrowDown');
+  await page.keyboard.type('s.name');
+  await page.keyboard.press('Enter');
+  await expect.poll(() => ruleOf(page, id, 1)).toBe('s.name');
+  await page.keyboard.type('s.district');
+  await page.goto('/help');
+  await page.unroute('**/api/mappings/*/draft');
+  await takeBack(page, id, 1);
+  await page.goto(`/mappings/${id}`);
+  await expect.poll(() => ruleOf(page, id, 2)).toBe('s.district');
+  expect(await ruleOf(page, id, 1)).toBeUndefined();
+  await expect.poll(() => left(page)).toEqual([]);
+});
+
+test('two pages that are closed together both bring back what they had', async ({ page, context }) => {
+  const id = await begin(page, 'Closed together');
+  const second = await context.newPage();
+  for (const p of [page, second]) await p.route('**/api/mappings/*/draft', (route) => route.abort());
+  await second.goto(`/mappings/${id}`);
+  await expect(second.getByLabel('Line 1, code, How')).toBeFocused();
+  await second.keyboard.press('ArrowDown');
+  await second.keyboard.type('s.name');
+  await page.bringToFront();
+  await page.getByLabel('Line 1, code, How').focus();
+  await page.keyboard.type('s.code');
+  await second.goto('/help');
+  await page.goto('/help');
+  for (const p of [page, second]) await p.unroute('**/api/mappings/*/draft');
+  expect(await ruleOf(page, id, 0)).toBeUndefined();
+  await page.goto(`/mappings/${id}`);
+  await expect.poll(async () => [await ruleOf(page, id, 0), await ruleOf(page, id, 1)]).toEqual(['s.code', 's.name']);
+  await expect.poll(() => left(page)).toEqual([]);
+  await second.close();
 });
 
 test('what can’t be saved keeps the sheet open and says why', async ({ page }) => {

@@ -197,6 +197,13 @@ export const mappingRoutes = {
     body: mappings.saveDraft,
     response: mappings.savedDraft,
   },
+  arrivedSave: {
+    method: 'get',
+    path: '/mappings/:id/saves/:save',
+    summary: 'Whether a save of the draft has arrived',
+    params: idParams.extend({ save: z.uuid() }),
+    response: mappings.arrivedSave,
+  },
   publish: {
     method: 'post',
     path: '/mappings/:id/publish',

@@ -47,7 +47,14 @@ export const amHere = z.strictObject({
 });
 
 export const newMapping = z.strictObject({ document: mappingSchema });
-export const saveDraft = z.strictObject({ document: mappingSchema, version: z.number().int() });
+/** `save`: a name for this save, by which a browser that left before the answer came can ask whether it arrived. */
+export const saveDraft = z.strictObject({
+  document: mappingSchema,
+  version: z.number().int(),
+  save: z.uuid().optional(),
+});
+export type SaveDraft = z.infer<typeof saveDraft>;
+export const arrivedSave = z.object({ arrived: z.boolean() });
 export const savedDraft = z.object({ version: z.number(), changedLines: z.array(z.string()), updatedAt: z.string() });
 export type SavedDraft = z.infer<typeof savedDraft>;
 

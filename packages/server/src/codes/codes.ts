@@ -183,7 +183,7 @@ export class Codes {
         codeTables: { ...document.codeTables, [name]: fromJson(row.codes) },
         ...(Object.keys(codeDefaults).length > 0 ? { codeDefaults } : {}),
       };
-      await this.mappings.save(id, next, version, person);
+      await this.mappings.save(id, { document: next, version }, person);
     }
     return this.get(name);
   }

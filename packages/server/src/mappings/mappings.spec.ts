@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto';
 import ExcelJS from 'exceljs';
 import type { MappingDocument } from '@versicle/core';
 import { itemsDocument, RunningServer } from '../testing/running-server.ts';
@@ -32,6 +33,19 @@ describe('mappings', () => {
     });
     expect(late).toMatchObject({ status: 409, body: { detail: expect.stringContaining('another page') } });
     expect((await server.api('getMapping', 'GET', `/mappings/${made.id}`)).document).toEqual(changed);
+  });
+  it('tells a browser that left whether its save arrived', async () => {
+    const made = await create();
+    const [save, late] = [randomUUID(), randomUUID()];
+    const arrived = async (name: string): Promise<boolean> =>
+      (await server.api('arrivedSave', 'GET', `/mappings/${made.id}/saves/${name}`)).arrived;
+    expect(await arrived(save)).toBe(false);
+    const body = { document: made.document, version: made.version };
+    await server.api('saveDraft', 'PUT', `/mappings/${made.id}/draft`, { ...body, save });
+    expect((await server.ask('PUT', `/api/mappings/${made.id}/draft`, { ...body, save: late })).status).toBe(409);
+    expect([await arrived(save), await arrived(late)]).toEqual([true, false]);
+    const nonsense = await server.ask('GET', `/api/mappings/${made.id}/saves/1`);
+    expect(nonsense.status).toBe(400);
   });
 
   it('suggests what could fill the lines to map, also from other mappings', async () => {

@@ -6,6 +6,7 @@ import {
   type MappingSample,
   type MappingSummary,
   type Revision,
+  type SaveDraft,
   type SavedDraft,
   type Synonyms,
   type Today,
@@ -209,11 +210,15 @@ export class Mappings {
   }
 
   /** A save names the version it started from, so that two pages can't overwrite one another unseen. */
-  async save(id: string, document: MappingDocument, version: number, person: string): Promise<SavedDraft> {
+  async save(id: string, { document, version, save }: SaveDraft, person: string): Promise<SavedDraft> {
     const before = (await this.row(id)).draft;
     const [saved] = await this.db.query<{ version: number; updated_at: string }>(
-      'UPDATE mapping SET draft = $2, version = version + 1, updated_at = now() WHERE id = $1 AND version = $3 RETURNING version, updated_at',
-      [id, canonicalText(document), version],
+      `WITH saved AS (
+         UPDATE mapping SET draft = $2, version = version + 1, updated_at = now() WHERE id = $1 AND version = $3
+         RETURNING id, version, updated_at),
+       kept AS (INSERT INTO draft_save (save, mapping) SELECT $4::uuid, id FROM saved WHERE $4::uuid IS NOT NULL ON CONFLICT DO NOTHING)
+       SELECT version, updated_at FROM saved`,
+      [id, canonicalText(document), version, save ?? null],
     );
     const row = await this.row(id);
     if (!saved)
@@ -222,6 +227,13 @@ export class Mappings {
       );
     await this.history.keep(id, parseDocument(JSON.parse(before)), document, person);
     return { version: saved.version, changedLines: changedLines(row, document), updatedAt: isoTime(saved.updated_at) };
+  }
+
+  /** Whether the draft was saved under this name. */
+  async arrived(id: string, save: string): Promise<boolean> {
+    await this.row(id);
+    const found = await this.db.query('SELECT 1 FROM draft_save WHERE mapping = $1 AND save = $2', [id, save]);
+    return found.length > 0;
   }
 
   /** From names, labels, values and other mappings; nothing is changed by it. */

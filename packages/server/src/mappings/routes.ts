@@ -31,10 +31,11 @@ export function mappingRoutes(api: Api, { mappings, workbooks, events }: Service
   api.on('getSynonyms', () => mappings.synonyms());
   api.on('setSynonyms', ({ body }) => mappings.setSynonyms(body));
   api.on('saveDraft', async ({ params, body }, who) => {
-    const saved = await mappings.save(params.id, body.document, body.version, who.person);
+    const saved = await mappings.save(params.id, body, who.person);
     await changed(params.id);
     return saved;
   });
+  api.on('arrivedSave', async ({ params }) => ({ arrived: await mappings.arrived(params.id, params.save) }));
   api.on('publish', async ({ params, body }, who) => {
     const revision = await mappings.publish(params.id, body.note, who.person);
     await changed(params.id);

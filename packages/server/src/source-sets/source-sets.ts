@@ -174,18 +174,28 @@ export class SourceSets {
 
   private async inWorker(
     document: MappingDocument,
-    { rowLimit, startedAt, tell, signal = new AbortController().signal }: Omit<ComposeWishes, 'path'>,
+    { rowLimit, startedAt, tell, signal: given }: Omit<ComposeWishes, 'path'>,
     path: string | null,
   ): Promise<FromSourceSet> {
     if (!isComposed(document)) throw refused('This source set reads one dataset; there is nothing to compose.');
     const home = mkdtempSync(join(tmpdir(), 'versicle-members-'));
     const members = membersOf(document);
+    // Where one member can't be fetched, nobody needs the others any more.
+    const over = new AbortController();
+    const signal = given ? AbortSignal.any([given, over.signal]) : over.signal;
+    const fetching: Promise<unknown>[] = [];
+    const fetched = (
+      place: number,
+      wish: { wanted: OccurringKeys | null } | null,
+    ): ReturnType<SourceSets['records']> => {
+      const records = this.records({ document, member: members[place]!, place, home, signal }, wish);
+      fetching.push(records);
+      return records;
+    };
     try {
       const job: SourceSetJob = {
         document,
-        members: await Promise.all(
-          members.map((m, i) => this.records({ document, member: m, place: i, home, signal }, null)),
-        ),
+        members: await Promise.all(members.map((_, i) => fetched(i, null))),
         startedAt: new Date(startedAt).toISOString(),
         rowLimit,
         template: this.template,
@@ -206,7 +216,7 @@ export class SourceSets {
             return reject(message.expected ? refused(message.message) : new Error(message.message));
           if (message.kind !== 'fetch') return resolve(message);
           const place = message.member;
-          this.records({ document, member: members[place]!, place, home, signal }, { wanted: message.wanted })
+          fetched(place, { wanted: message.wanted })
             .then((records) => worker.postMessage({ member: place, records: records! } satisfies ToSourceSet))
             .catch((error: Error) => {
               reject(error);
@@ -217,6 +227,9 @@ export class SourceSets {
         worker.on('exit', () => reject(new Error('The source set was not composed to its end.')));
       });
     } finally {
+      over.abort();
+      // They write below the directory until they hear of it.
+      await Promise.allSettled(fetching);
       rmSync(home, { recursive: true, force: true });
     }
   }

@@ -4,9 +4,9 @@ import { join } from 'node:path';
 import { ItemApi } from '../testing/item-api.ts';
 import { ended, itemsDocument, RunningServer } from '../testing/running-server.ts';
 
-/** Ends the thread of the database whose directory ends so, once a file says it. */
+/** Ends the thread of the database whose directory ends so (“data/store” is the store, “data/databases/store” a target), once a file says it. */
 function killerOf(directory: string, home: string): { NODE_OPTIONS: string; now: () => void } {
-  const name = directory.replace('/', '-');
+  const name = directory.replaceAll('/', '-');
   const trigger = join(home, `end-${name}`);
   const program = join(home, `${name}.mjs`);
   writeFileSync(
@@ -24,7 +24,7 @@ describe('the store', () => {
   afterAll(() => rmSync(home, { recursive: true }));
 
   it('ends the server with a sentence when its thread is dead, and goes on where it was at the next start', async () => {
-    const { NODE_OPTIONS, now } = killerOf('store', home);
+    const { NODE_OPTIONS, now } = killerOf('data/store', home);
     const server = await RunningServer.start({ NODE_OPTIONS });
     await server.connect();
     let said = '';
@@ -40,7 +40,7 @@ describe('the store', () => {
   });
 
   it('of a target is opened again when its thread is dead', async () => {
-    const { NODE_OPTIONS, now } = killerOf('databases/store', home);
+    const { NODE_OPTIONS, now } = killerOf('data/databases/store', home);
     const server = await RunningServer.start({ NODE_OPTIONS });
     await server.connect();
     server.file('items.csv', 'no;name;price\n1;Kit;1,50\n');

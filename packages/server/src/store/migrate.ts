@@ -7,6 +7,7 @@ import m004 from './migrations/004-life-of-a-mapping.sql';
 import m005 from './migrations/005-reasons.sql';
 import m006 from './migrations/006-trust.sql';
 import m007 from './migrations/007-file-row.sql';
+import m008 from './migrations/008-draft-saves.sql';
 
 /** Forward only; a released migration is never edited. */
 const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -17,6 +18,7 @@ const migrations: readonly (readonly [number: number, name: string, sql: string]
   [5, 'reasons', m005],
   [6, 'trust', m006],
   [7, 'file-row', m007],
+  [8, 'draft-saves', m008],
 ];
 
 export async function migrate(db: Database): Promise<void> {

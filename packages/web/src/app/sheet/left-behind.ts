@@ -1,16 +1,30 @@
 import { mappingSchema, type MappingDocument } from '@versicle/core';
 import { z } from 'zod';
 import { personHeader } from '../shared/who';
+import { page } from './presence';
+
+/** A save that was sent, and may have arrived although nobody heard so. */
+const sentSave = z.object({ save: z.uuid(), document: mappingSchema });
+export type SentSave = z.infer<typeof sentSave>;
 
 /** Edits that were not saved when the browser left the page, with the document that they were made on. */
-export interface LeftBehind {
-  readonly base: MappingDocument;
-  readonly document: MappingDocument;
-  readonly version: number;
-}
-const leftBehind = z.object({ base: mappingSchema, document: mappingSchema, version: z.number().int() });
+const leftBehind = z.object({
+  base: mappingSchema,
+  document: mappingSchema,
+  version: z.number().int(),
+  /** The save of these edits that was sent on the way out. */
+  save: z.uuid(),
+  /** The one that was still on its way then. */
+  sending: sentSave.nullable(),
+  /** Milliseconds since 1970. */
+  at: z.number(),
+});
+export type LeftBehind = z.infer<typeof leftBehind>;
+export type FoundBehind = LeftBehind & { readonly key: string };
 
-const keyOf = (id: string): string => `versicle.left.${id}`;
+/** Each page keeps its own: two that are closed together both come back. */
+const keyOf = (id: string): string => `${prefixOf(id)}${page}`;
+const prefixOf = (id: string): string => `versicle.left.${id}/`;
 /** What a browser still sends for a page that is gone, in bytes: 64 KiB in all, with some room for others. */
 const SENT_AFTERWARDS = 60_000;
 
@@ -19,8 +33,12 @@ const SENT_AFTERWARDS = 60_000;
  * and sent on the way out where the browser still does that.
  * @returns whether they are safe: where they are not, the person had better stay
  */
-export function leaveBehind(id: string, left: LeftBehind): boolean {
-  const body = JSON.stringify({ document: left.document, version: left.version });
+export function leaveBehind(
+  id: string,
+  edits: { base: MappingDocument; document: MappingDocument; version: number; sending: SentSave | null },
+): boolean {
+  const left: LeftBehind = { ...edits, save: crypto.randomUUID(), at: Date.now() };
+  const body = JSON.stringify({ document: left.document, version: left.version, save: left.save });
   const size = new Blob([body]).size;
   void fetch(`/api/mappings/${encodeURIComponent(id)}/draft`, {
     method: 'PUT',
@@ -38,20 +56,27 @@ export function leaveBehind(id: string, left: LeftBehind): boolean {
   }
 }
 
-export function foundBehind(id: string): LeftBehind | null {
+/** What pages of this browser left of this mapping: the oldest, since edits are brought back in the order in which they were made. */
+export function foundBehind(id: string): FoundBehind | null {
+  const found: FoundBehind[] = [];
   try {
-    const kept = localStorage.getItem(keyOf(id));
-    return kept === null ? null : leftBehind.parse(JSON.parse(kept));
+    for (const key of Object.keys(localStorage)) {
+      if (!key.startsWith(prefixOf(id))) continue;
+      const left = leftBehind.safeParse(JSON.parse(localStorage.getItem(key)!));
+      // What can't be read any more can't be brought back.
+      if (left.success) found.push({ ...left.data, key });
+      else localStorage.removeItem(key);
+    }
   } catch {
-    // What can't be read any more can't be brought back.
-    return null;
+    // A browser that keeps nothing.
   }
+  return found.sort((a, b) => a.at - b.at)[0] ?? null;
 }
 
-/** What was left behind is saved, or thrown away on purpose. */
-export function nothingBehind(id: string): void {
+/** What was left behind is saved, or thrown away on purpose. Without a key: what this page itself left, and came back to. */
+export function nothingBehind(id: string, key: string = keyOf(id)): void {
   try {
-    localStorage.removeItem(keyOf(id));
+    localStorage.removeItem(key);
   } catch {
     // A browser that keeps nothing.
   }

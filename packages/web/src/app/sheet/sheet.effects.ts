@@ -12,10 +12,12 @@ import {
   debounceTime,
   EMPTY,
   filter,
+  first,
   forkJoin,
   map,
   merge,
   of,
+  startWith,
   switchMap,
   tap,
   timer,
@@ -203,40 +205,88 @@ export const save = createEffect(
       concatMap((action) => of(action).pipe(concatLatestFrom(() => store.select(sheetFeature.selectSheetState)))),
       concatMap(([, { id, document, stored, version, saving }]) => {
         if (document === null || document === stored || saving === 'conflict') return EMPTY;
-        return api.asAction(
-          'saveDraft',
-          { params: { id }, body: { document, version } },
-          (saved) => a.saved({ saved, document }),
-          (problem, error) => a.saveFailed({ problem, conflict: error.status === 409 }),
-        );
+        const save = crypto.randomUUID();
+        return api
+          .asAction(
+            'saveDraft',
+            { params: { id }, body: { document, version, save } },
+            (saved) => a.saved({ saved, document }),
+            (problem, error) => a.saveFailed({ problem, conflict: error.status === 409 }),
+          )
+          .pipe(startWith(a.sending({ sent: { save, document } })));
       }),
     ),
   { functional: true },
 );
 
-/** What this browser kept on leaving too early is brought back. */
+/**
+ * What pages of this browser left before it was saved is brought back, one after the other. What did arrive is no edit any
+ * more: others may have taken it back meanwhile, on purpose.
+ */
 export const bringBack = createEffect(
-  (actions = inject(Actions)) =>
+  (actions = inject(Actions), store = inject(Store), api = inject(Api)) =>
     actions.pipe(
-      ofType(a.loaded),
-      concatMap(({ detail: { id } }) => {
+      ofType(a.loaded, a.leftSettled),
+      concatLatestFrom(() => store.select(sheetFeature.selectId)),
+      switchMap(([, id]) => {
         const left = foundBehind(id);
-        return left === null ? EMPTY : of(a.leftBehind({ left }));
+        if (left === null) return EMPTY;
+        const arrived = (save: string): Observable<boolean> =>
+          api.call('arrivedSave', { params: { id, save } }).pipe(map((answer) => answer.arrived));
+        return arrived(left.save).pipe(
+          switchMap((all) => {
+            if (all) {
+              nothingBehind(id, left.key);
+              return of(a.leftSettled());
+            }
+            const part = left.sending === null ? of(false) : arrived(left.sending.save);
+            return part.pipe(
+              map((some) => (some ? { ...left, base: left.sending!.document } : left)),
+              // What is edited meanwhile is saved first.
+              switchMap((edits) =>
+                store.select(sheetFeature.selectSaving).pipe(
+                  first((saving) => saving === 'saved'),
+                  map(() => a.leftBehind({ left: edits })),
+                ),
+              ),
+            );
+          }),
+          catchError((error: ServerProblem) =>
+            of(
+              frameActions.say({
+                text: `What was not saved yet when the page was left is kept, but could not be brought back: ${error.message}`,
+                problem: true,
+              }),
+            ),
+          ),
+        );
       }),
     ),
   { functional: true },
 );
-/** It is kept until it is saved; what was sent on the way out is in the draft already. */
+export const tellBroughtBack = createEffect(
+  (actions = inject(Actions), store = inject(Store)) =>
+    actions.pipe(
+      ofType(a.leftBehind),
+      concatLatestFrom(() => store.select(sheetFeature.selectSheetState)),
+      filter(([, { saving }]) => saving === 'waiting'),
+      map(() => frameActions.say({ text: 'What was not saved yet when the page was left is back.', problem: false })),
+    ),
+  { functional: true },
+);
+/** It is kept until everything is saved. */
 export const forget = createEffect(
   (actions = inject(Actions), store = inject(Store)) =>
     actions.pipe(
-      ofType(a.leftBehind, a.saved, a.editsDropped),
+      ofType(a.leftBehind, a.saved, a.editsDropped, a.clashSettled, a.othersLoaded),
       concatLatestFrom(() => store.select(sheetFeature.selectSheetState)),
-      tap(([, { id, saving }]) => {
-        if (saving === 'saved') nothingBehind(id);
+      filter(([, { saving }]) => saving === 'saved'),
+      tap(([, { id, bringing }]) => {
+        nothingBehind(id);
+        if (bringing !== null) nothingBehind(id, bringing);
       }),
-      filter(([action, { saving }]) => action.type === a.leftBehind.type && saving === 'waiting'),
-      map(() => frameActions.say({ text: 'What was not saved yet when the page was left is back.', problem: false })),
+      filter(([, { bringing }]) => bringing !== null),
+      map(() => a.leftSettled()),
     ),
   { functional: true },
 );

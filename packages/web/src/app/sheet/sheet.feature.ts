@@ -19,7 +19,7 @@ import {
 } from '@versicle/core';
 import { createActionGroup, createFeature, createReducer, createSelector, emptyProps, on, props } from '@ngrx/store';
 import { failed, idle, loaded, loading, type Loadable } from '../shared/loadable';
-import type { LeftBehind } from './left-behind';
+import type { FoundBehind, SentSave } from './left-behind';
 import { rowsOf } from './rows';
 import type { TrialAnswer } from './trial-messages';
 
@@ -65,12 +65,15 @@ export const sheetActions = createActionGroup({
     redone: emptyProps(),
     tried: props<{ answer: TrialAnswer }>(),
     saved: props<{ saved: SavedDraft; document: MappingDocument }>(),
+    sending: props<{ sent: SentSave }>(),
     'save failed': props<{ problem: string; conflict: boolean }>(),
     'save again': emptyProps(),
     /** Without the pause that collects quick edits. */
     'save now': emptyProps(),
     /** Edits that this browser kept when it left the page before they were saved. */
-    'left behind': props<{ left: LeftBehind }>(),
+    'left behind': props<{ left: FoundBehind }>(),
+    /** They are saved, were saved already, or are given up. */
+    'left settled': emptyProps(),
     /** Somebody else saved the draft: what the server has now. */
     'others loaded': props<{ detail: MappingDetail }>(),
     /** For each thing that both changed: whether this side's is kept. */
@@ -111,6 +114,10 @@ export interface SheetState {
   readonly saving: 'saved' | 'waiting' | 'failed' | 'conflict';
   readonly saveProblem: string | null;
   /** What two people changed in different ways since they had the same; what the server has is kept with it. */
+  /** The save that is on its way. */
+  readonly sending: SentSave | null;
+  /** What an earlier page of this browser left, while it is being saved. */
+  readonly bringing: string | null;
   readonly clash: { readonly clashes: readonly Clash[]; readonly detail: MappingDetail } | null;
   /** Pages that have this sheet open. */
   readonly people: readonly PresentPerson[];
@@ -140,6 +147,8 @@ const initial: SheetState = {
   saving: 'saved',
   saveProblem: null,
   clash: null,
+  sending: null,
+  bringing: null,
   people: [],
   past: [],
   future: [],
@@ -286,8 +295,10 @@ export const sheetFeature = createFeature({
       return { ...show(s, next), past: [...s.past, s.document], future: rest, merge: null };
     }),
     on(sheetActions.tried, (s, { answer }): SheetState => ({ ...s, trial: answer })),
+    on(sheetActions.sending, (s, { sent }): SheetState => ({ ...s, sending: sent })),
     on(sheetActions.saved, (s, { saved, document }): SheetState => ({
       ...s,
+      sending: null,
       stored: document,
       version: saved.version,
       changedLines: saved.changedLines,
@@ -310,8 +321,11 @@ export const sheetFeature = createFeature({
     }),
     on(sheetActions.leftBehind, (s, { left }): SheetState => {
       if (s.detail.value === null) return s;
-      return brought({ ...s, stored: left.base, document: left.document, version: left.version }, s.detail.value);
+      // What the server has now; the detail is as it was when the sheet was opened.
+      const now = { ...s.detail.value, document: s.stored!, version: s.version, changedLines: [...s.changedLines] };
+      return brought({ ...s, bringing: left.key, stored: left.base, document: left.document }, now);
     }),
+    on(sheetActions.leftSettled, (s): SheetState => ({ ...s, bringing: null })),
     on(sheetActions.clashSettled, (s, { mine }): SheetState =>
       s.clash === null ? s : merged(s, s.clash.detail, mine),
     ),

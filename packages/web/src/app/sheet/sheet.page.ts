@@ -55,7 +55,7 @@ import { ExamplesPanelComponent } from './examples-panel.component';
 import { WorkbookMenuComponent } from './workbook-menu.component';
 import { WorkbookPanelComponent } from './workbook-panel.component';
 import { SourceSetPanelComponent } from '../source-sets/source-set-panel.component';
-import { leaveBehind } from './left-behind';
+import { leaveBehind, nothingBehind } from './left-behind';
 import { sayGone } from './presence';
 import { SheetKeeper } from './sheet-keeper';
 import { sheetActions, sheetFeature, type SampleSet } from './sheet.feature';
@@ -400,9 +400,11 @@ export class SheetPage {
   }
   protected guard(event: BeforeUnloadEvent): void {
     this.keeper.commit();
-    const { id, document, stored, version, saving } = this.s();
+    const { id, document, stored, version, saving, sending, bringing } = this.s();
     if (document === null || stored === null || saving === 'saved') return;
-    if (!leaveBehind(id, { base: stored, document, version })) event.preventDefault();
+    if (!leaveBehind(id, { base: stored, document, version, sending })) event.preventDefault();
+    // What was being brought back is among it.
+    else if (bringing !== null) nothingBehind(id, bringing);
   }
   /** For each clash, whether what was edited here is kept. */
   protected readonly mine = signal<ReadonlySet<string>>(new Set());

@@ -17,6 +17,13 @@ describe('an API with ways of its own', () => {
     server.ask('PUT', '/api/systems/odd/setting', { dataset, setting: { kind: 'endpoint', endpoint } });
   const rows = async (dataset = 'things'): Promise<Reply['body']> =>
     (await server.ask('GET', `/api/systems/odd/rows?dataset=${dataset}&limit=2000`)).body;
+  /** Nobody asks any more, once what was on its way is answered. */
+  const quiet = async (): Promise<void> => {
+    await new Promise((r) => setTimeout(r, 150));
+    const before = asked.length;
+    await new Promise((r) => setTimeout(r, 200));
+    expect(asked.length).toBe(before);
+  };
   const paged = { kind: 'page', parameter: 'page', sizeParameter: 'size', size: 50 };
 
   beforeAll(async () => {
@@ -165,13 +172,6 @@ describe('an API with ways of its own', () => {
       asked = [];
       while (asked.length < 5) await new Promise((r) => setTimeout(r, 10));
     };
-    const quiet = async (): Promise<void> => {
-      // What was on its way is still answered; then nobody asks any more.
-      await new Promise((r) => setTimeout(r, 150));
-      const before = asked.length;
-      await new Promise((r) => setTimeout(r, 200));
-      expect(asked.length).toBe(before);
-    };
     const { run } = await server.api('startPlan', 'POST', `/plans/${plan}/start`, {});
     await fetching();
     await server.api('cancelRun', 'POST', `/runs/${run}/cancel`);
@@ -186,6 +186,35 @@ describe('an API with ways of its own', () => {
     await server.ask('POST', '/api/systems/odd/profile', { dataset: 'things', rowLimit: null });
     await fetching();
     await server.restart('SIGTERM');
+    await quiet();
+  });
+
+  it('fetches no other dataset of a source set any more once one of them can’t be had', async () => {
+    let gone = false;
+    answer = (url, _req, res) => {
+      if (url.pathname === '/gone')
+        return void (gone
+          ? setTimeout(() => json(res, { message: 'no' }, 404), 300)
+          : json(res, { items: items(0, 1) }));
+      const page = Number(url.searchParams.get('page'));
+      setTimeout(() => json(res, { items: items((page - 1) * 50, page * 50) }), 20);
+    };
+    await settle({ path: '/things', records: 'items', paging: paged });
+    await settle({ path: '/gone', records: 'items', paging: { kind: 'none' } }, 'gone');
+    const { plan } = await server.mapping({
+      versicle: 1,
+      name: 'United with one that is gone',
+      source: { primary: { alias: 't', dataset: 'odd/things' }, unions: [{ dataset: 'odd/gone' }] },
+      target: { dataset: 'store/united', key: ['no'], fields: [{ name: 'no', type: 'integer', nullable: false }] },
+      lines: [{ id: 'l1', target: 'no', kind: 'straight', source: 't.no' }],
+      write: { mode: 'upsert' },
+    });
+    gone = true;
+    asked = [];
+    const run = await server.run(plan);
+    expect(run.state).toBe('broken');
+    expect(run.error).toMatch(/404/);
+    expect(asked.length).toBeGreaterThan(5);
     await quiet();
   });
 
