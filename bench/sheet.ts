@@ -10,7 +10,11 @@ import { chromium, type Page } from '@playwright/test';
 const root = process.env['VERSICLE_ROOT']!;
 const LINES = Number(process.env['BENCH_LINES'] ?? 1000);
 const { startServer } = (await import(pathToFileURL(join(root, 'scripts/serve.mjs')).href)) as {
-  startServer(given: { data: string; port: string }): Promise<{ child: ChildProcess; address: string }>;
+  startServer(given: {
+    data: string;
+    port: string;
+    env?: Record<string, string>;
+  }): Promise<{ child: ChildProcess; address: string }>;
 };
 const home = mkdtempSync(join(tmpdir(), 'versicle-sheet-'));
 const FIELDS = ['no', 'started', 'miles', 'tariff', 'rating', 'note'];
@@ -32,7 +36,7 @@ const COLUMNS = 'line source value condition how default onFail target result ch
   ' ',
 );
 
-const server = await startServer({ data: join(home, 'data'), port: '0' });
+const server = await startServer({ data: join(home, 'data'), port: '0', env: { VERSICLE_ROOTS: home } });
 const post = async (path: string, body: unknown): Promise<{ id: string }> =>
   (await (
     await fetch(`${server.address}/api${path}`, {

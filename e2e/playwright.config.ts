@@ -7,7 +7,12 @@ export default defineConfig({
   globalSetup: './global-setup.ts',
   timeout: 60_000,
   expect: { timeout: 10_000 },
-  workers: 1,
+  workers: 2,
+  // Looking changes nothing, so views are looked at two at a time; what changes things goes one after the other, afterwards.
+  projects: [
+    { name: 'views', testMatch: 'views.spec.ts', fullyParallel: true },
+    { name: 'stories', testIgnore: 'views.spec.ts', workers: 1, dependencies: ['views'] },
+  ],
   reporter: process.env['E2E_REPORT'] ? [['list'], ['json', { outputFile: process.env['E2E_REPORT'] }]] : 'list',
   use: {
     baseURL: `http://127.0.0.1:${PORT}`,
