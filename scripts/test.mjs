@@ -39,7 +39,7 @@ check('types', process.execPath, [join(root, 'scripts/typecheck.mjs')]);
 check('JSON Schema of the document is current', process.execPath, [join(root, 'scripts/schema.mjs'), '--check']);
 check('build', process.execPath, [join(root, 'scripts/build.mjs')]);
 const unit = join(reports, 'unit.json');
-const unitRan = step('unit and integration tests', bin('jest'), ['--json', `--outputFile=${unit}`, '--maxWorkers=3']);
+const unitRan = step('unit and integration tests', bin('jest'), ['--json', `--outputFile=${unit}`, '--maxWorkers=2']);
 count(existsSync(unit) ? JSON.parse(readFileSync(unit, 'utf8')) : null, unitRan, (r) => [
   r.numPassedTests,
   r.numFailedTests + r.numRuntimeErrorTestSuites,

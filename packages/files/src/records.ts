@@ -70,7 +70,7 @@ function placesOf(names: readonly string[], fields: readonly string[]): readonly
   return same ? null : fields.map((field) => names.indexOf(field));
 }
 function mapped(batch: RowBatch, map: (row: RawRow) => RawRow): RowBatch {
-  return { firstRow: batch.firstRow, rows: batch.rows.map(map), again: () => batch.again().map(map) };
+  return { firstRow: batch.firstRow, rows: batch.rows.map(map) };
 }
 function asWideAs(row: RawRow, width: number): RawRow {
   if (row instanceof Unreadable || row.slice(width).every((c) => c === null)) return row;
@@ -104,9 +104,9 @@ export async function* datasetRecords(
   for (const { path, name } of files) {
     let last = 0;
     try {
-      for await (const { firstRow, rows, again } of recordsOf(path, name, format, count, fields)) {
+      for await (const { firstRow, rows } of recordsOf(path, name, format, count, fields)) {
         last = firstRow + rows.length - 1;
-        yield { firstRow, rows, again, file: name, firstInDataset: before + firstRow };
+        yield { firstRow, rows, file: name, firstInDataset: before + firstRow };
       }
     } catch (error) {
       throw error instanceof FormatError ? new FormatError(withName(name, error.message)) : error;

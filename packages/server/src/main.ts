@@ -4,7 +4,9 @@ import { dirname, join, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import type { Express } from 'express';
 import { pino } from 'pino';
+import { CarryOut } from './engine/carry-out.ts';
 import { Engine } from './engine/engine.ts';
+import { Runs } from './runs/runs.ts';
 import { Foreign } from './foreign/foreign.ts';
 import { Failures } from './failures/failures.ts';
 import { makeApp, makeHooksApp } from './http/app.ts';
@@ -68,6 +70,9 @@ async function start(): Promise<void> {
   const sourceSets = new SourceSets(systems, structures, template ?? null);
   const keyMaps = new KeyMaps(db);
   const mappings = new Mappings(db, systems, failures, structures, sourceSets, keyMaps);
+  const runs = new Runs(db, events, (dataset) => systems.isPaced(dataset));
+  const landed = join(data, 'landed');
+  const carryOut = new CarryOut(db, runs, systems, sourceSets, keyMaps, landed, await installationId(db));
   const services: Services = {
     db,
     systems,
@@ -85,7 +90,7 @@ async function start(): Promise<void> {
     workbooks: new Workbooks(mappings),
     trials: new Trials(mappings, systems, sourceSets, keyMaps, events, join(data, 'trials')),
     plans: new Plans(db),
-    engine: new Engine(db, systems, sourceSets, keyMaps, events, join(data, 'landed'), await installationId(db)),
+    engine: new Engine(runs, systems, carryOut, landed),
   };
   ready(makeApp(services, { version: VERSION, host, pages, log }));
   const hooksServer = await listenForHooks(services, log);

@@ -55,7 +55,6 @@ export class DelimitedReader {
     this.buffer = this.buffer === '' ? text : this.buffer + text;
     this.mayBeDamaged = this.buffer.includes(DAMAGED) || this.buffer.includes('\u0000');
     this.quoteAt = -1;
-    const again = this.rereader(this.buffer, last);
     this.rows = [];
     const firstRow = this.nextRow;
     let at = 0;
@@ -65,18 +64,7 @@ export class DelimitedReader {
       at = next;
     }
     this.buffer = at === 0 ? this.buffer : this.buffer.slice(at);
-    return { firstRow, rows: this.rows, again };
-  }
-
-  /** Reads what lies in the buffer now a second time, with what is known at this place. */
-  private rereader(text: string, last: boolean): () => readonly RawRow[] {
-    const { headerNames: known, linesToSkip, discarding } = this;
-    return () => {
-      const reader = new DelimitedReader({ ...this.format, skipLines: linesToSkip });
-      reader.headerNames = known;
-      reader.discarding = discarding;
-      return reader.scan(text, last).rows;
-    };
+    return { firstRow, rows: this.rows };
   }
 
   /** Reads one record at `at`. Returns where the next begins, or -1 when more text is needed (or nothing is left). */

@@ -31,8 +31,7 @@ export class FixedWidthReader {
     this.toSkip -= skipped.length;
     const firstRow = this.nextRow;
     this.nextRow += lines.length;
-    const again = (): RawRow[] => lines.map((line) => (typeof line === 'string' ? this.row(line) : line));
-    return { firstRow, rows: again(), again };
+    return { firstRow, rows: lines.map((line) => (typeof line === 'string' ? this.row(line) : line)) };
   }
 
   private row(line: string): RawRow {

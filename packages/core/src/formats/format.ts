@@ -97,8 +97,6 @@ export type RawRow = readonly (string | null)[] | Unreadable;
 export interface RowBatch {
   readonly firstRow: number;
   readonly rows: readonly RawRow[];
-  /** Reads the same rows once more: who may need them much later keeps this instead of the rows. */
-  readonly again: () => readonly RawRow[];
 }
 
 /** A file as a whole can't be read: what, where and what to do. */

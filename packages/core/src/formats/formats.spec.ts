@@ -16,6 +16,7 @@ import {
   Unreadable,
   type Column,
   type RawRow,
+  type RowBatch,
   type Value,
 } from '../index.ts';
 
@@ -150,7 +151,7 @@ describe('writing', () => {
   });
 });
 
-describe('a batch can be read again', () => {
+describe('a file that comes in pieces', () => {
   const formats = [
     {
       kind: 'delimited',
@@ -168,21 +169,28 @@ describe('a batch can be read again', () => {
     delimited: 'title\nid,name\n1,"a\n""b"""\n2\n3,"x"y\n\n4,ende\n5,',
     jsonl: '{"id":1,"name":"a"}\nnot json\n\n{"id":12345678901234567890,"name":null}\n{"id":3,"name":"z"}',
   };
-  it.each(formats)('gives the very rows, however $kind is cut into pieces', (format) => {
+  it.each(formats)('gives the very rows of the whole, however $kind is cut', (format) => {
+    const whole = bytes(texts[format.kind]!);
+    const begun = (): ReturnType<typeof readerFor> =>
+      readerFor(format, format.kind === 'jsonl' ? ['id', 'name'] : null);
+    const atOnce = begun();
+    const wanted = [atOnce.push(whole), atOnce.end()].flatMap((b) => b.rows);
+    expect(wanted).toHaveLength(format.kind === 'jsonl' ? 4 : 5);
     fc.assert(
       fc.property(fc.array(fc.integer({ min: 1, max: 30 }), { maxLength: 12 }), (cuts) => {
-        const whole = bytes(texts[format.kind]!);
-        const reader = readerFor(format, format.kind === 'jsonl' ? ['id', 'name'] : null);
-        const batches = [];
+        const reader = begun();
+        const batches: RowBatch[] = [];
         let at = 0;
         for (const cut of cuts) {
           batches.push(reader.push(whole.slice(at, at + cut)));
           at += cut;
         }
         batches.push(reader.push(whole.slice(at)), reader.end());
-        expect(batches.flatMap((b) => b.rows)).toHaveLength(format.kind === 'jsonl' ? 4 : 5);
         // Long after: the reader has moved on.
-        for (const batch of batches) expect(batch.again()).toEqual(batch.rows);
+        expect(batches.flatMap((b) => b.rows)).toEqual(wanted);
+        expect(batches.map((b) => b.firstRow)).toEqual(
+          batches.map((_, i) => 1 + batches.slice(0, i).reduce((n, b) => n + b.rows.length, 0)),
+        );
       }),
     );
   });

@@ -39,8 +39,7 @@ export class JsonLinesReader {
     const lines = this.lines.push(text, last);
     const firstRow = this.nextRow;
     this.nextRow += lines.length;
-    const again = (): RawRow[] => lines.map((line) => (typeof line === 'string' ? this.row(line) : line));
-    return { firstRow, rows: again(), again };
+    return { firstRow, rows: lines.map((line) => (typeof line === 'string' ? this.row(line) : line)) };
   }
 
   private learn(name: string): void {

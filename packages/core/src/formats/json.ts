@@ -34,10 +34,9 @@ export class JsonReader {
   private batch(texts: readonly (string | Unreadable)[]): RowBatch {
     const firstRow = this.nextRow;
     const rows = this.rows(texts, this.number);
-    const before = this.number;
     this.number += texts.length;
     this.nextRow += rows.length;
-    return { firstRow, rows, again: () => this.rows(texts, before) };
+    return { firstRow, rows };
   }
   private rows(texts: readonly (string | Unreadable)[], before: number): RawRow[] {
     return texts.flatMap((text, i) => {

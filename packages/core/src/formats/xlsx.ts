@@ -120,7 +120,7 @@ export async function* readSheet(
       rows.push(fit(cells, size));
     }
     if (rows.length > 0) {
-      yield { firstRow, rows, again: () => rows };
+      yield { firstRow, rows };
       firstRow += rows.length;
     }
   }

@@ -42,7 +42,7 @@ export class XmlReader {
       return tree instanceof Unreadable ? [tree] : this.flattener.rows(tree, this.number, () => treeJson(tree));
     });
     this.nextRow += rows.length;
-    return { firstRow, rows, again: () => rows };
+    return { firstRow, rows };
   }
 }
 

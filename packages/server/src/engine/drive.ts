@@ -1,10 +1,11 @@
 import { Worker } from 'node:worker_threads';
-import { isLoaded, parseFieldType, type MappingDocument } from '@versicle/core';
-import type { Database, Delivered, Delivery } from '../store/database.ts';
+import type { Delivered, Delivery, MappingDocument } from '@versicle/core';
+import type { Database } from '../store/database.ts';
 import type { Target, TargetRun } from '../systems/kinds/kind.ts';
 import type { FailedRow, FromMapper, MapJob, MappedChunk, ToMapper } from './messages.ts';
 import { Aborted } from '../systems/outage.ts';
 import { failureOf } from './refusals.ts';
+import { requireClaim, type Claim } from '../runs/runs.ts';
 import { settleChunk, type Settled } from './settle.ts';
 import { deliveryMode } from './write-mode.ts';
 
@@ -15,10 +16,10 @@ export interface DriveEnd {
 }
 interface Driven {
   readonly db: Database;
+  readonly claim: Claim;
   readonly run: TargetRun & { readonly id: number; readonly mapping: string; readonly revision: number };
   readonly document: MappingDocument;
   readonly target: Target;
-  readonly dataset: string;
   readonly job: MapJob;
   /** Does the same again while a system can't be reached. */
   readonly patiently: <T>(work: () => Promise<T>) => Promise<T>;
@@ -98,7 +99,7 @@ export class Drive {
     if (rejections.length === 0 || this.exited) return Promise.resolve([]);
     const items = rejections.map((r) => ({
       index: r.index,
-      line: r.line,
+      cells: r.cells,
       failure: failureOf(r, this.driven.document, mapped.insertOnly),
       answer: r.answer ?? null,
     }));
@@ -114,7 +115,7 @@ export class Drive {
     const settled = await delivered;
     if (settled.rejected.length !== settled.delivered.rejections.length)
       throw new Error('The mapping thread ended before it could say which records were refused.');
-    await this.driven.db.transaction(settleChunk(settled));
+    await this.driven.db.transaction([requireClaim(this.driven.claim), ...settleChunk(settled)]);
     await this.driven.announce();
     if (mapped.stopped !== null) return true;
     this.worker.postMessage({ kind: 'settled', chunk: mapped.chunk } satisfies ToMapper);
@@ -122,23 +123,10 @@ export class Drive {
   }
 
   private deliveryOf(mapped: MappedChunk): Delivery {
-    const { run, document, dataset } = this.driven;
-    const { key, fields } = document.target;
-    const loaded = new Set(document.lines.filter(isLoaded).map((l) => l.target));
-    const written = fields.filter((f) => loaded.has(f.name));
-    return {
-      source: run.uid,
-      run: run.id,
-      chunk: mapped.chunk,
-      table: dataset,
-      columns: written.map((f) => f.name),
-      types: written.map((f) => parseFieldType(f.type).sql),
-      key,
-      mode: mapped.insertOnly ? 'insert' : deliveryMode(document, run.kind === 'replay'),
-      rows: mapped.counts.written,
-      copy: mapped.copy,
-      ids: mapped.ids,
-    };
+    const { run, document } = this.driven;
+    const { chunk, parts } = mapped;
+    const mode = mapped.insertOnly ? 'insert' : deliveryMode(document, run.kind === 'replay');
+    return { source: run.uid, run: run.id, chunk, mode, parts };
   }
 }
 

@@ -1,17 +1,18 @@
 import { parentPort, workerData } from 'node:worker_threads';
 import {
-  ByteWriter,
   compileMapping,
-  copyCells,
-  copyLine,
-  keyReader,
+  chunkEncodings,
   isPlaceField,
+  keyReader,
   outputText,
   RecordFeed,
   sourceFieldsFor,
   timestampOfMillis,
   Unreadable,
+  buffersOf,
+  type Content,
   type DeliveredKey,
+  type ChunkEncoder,
   type Failure,
   type Fed,
   type Outcome,
@@ -49,11 +50,6 @@ interface Origin {
   /** Where the first one stands. */
   readonly first: RecordPlace;
   readonly replay: MapJob['replay'];
-  /** The records themselves once more, for when the target refuses one. */
-  readonly again: () => readonly RawRow[];
-}
-interface SourceBatch {
-  readonly origin: Origin;
   readonly rows: readonly RawRow[];
 }
 function placeAt({ first, replay }: Origin, at: number): RecordPlace {
@@ -61,22 +57,21 @@ function placeAt({ first, replay }: Origin, at: number): RecordPlace {
   return again ?? { row: first.row + at, fileRow: first.fileRow + at, file: first.file };
 }
 
-async function* sourceBatches(): AsyncGenerator<SourceBatch> {
+async function* origins(): AsyncGenerator<Origin> {
   if (job.replay) {
     const rows = job.replay.map((r) => names.map((n) => r.source[n] ?? null));
     const first = { row: 1, fileRow: 1, file: null };
-    yield { rows, origin: { first, replay: job.replay, again: () => rows } };
+    yield { first, replay: job.replay, rows };
     return;
   }
   const count = (n: number): void => void (bytes += n);
   for await (const batch of datasetRecords(job.source.files, job.source.format, names, count)) {
-    const { rows, again, file } = batch;
-    const first = { row: batch.firstInDataset, fileRow: batch.firstRow, file };
-    yield { rows, origin: { first, replay: null, again } };
+    const { rows, file } = batch;
+    yield { first: { row: batch.firstInDataset, fileRow: batch.firstRow, file }, replay: null, rows };
   }
 }
-/** COPY text of the chunk that is being made. */
-const copyText = new ByteWriter(1024 * 1024);
+/** Takes the written records of the chunk that is being made. */
+const encoder = chunkEncodings[job.encoding].encoder(columns) as ChunkEncoder<unknown>;
 
 class Chunk {
   readonly counts: ChunkCounts = { read: 0, filtered: 0, skipped: 0, failed: 0, written: 0, remarks: 0 };
@@ -84,10 +79,7 @@ class Chunk {
   characters = 0;
   private readonly failed: FailedRow[] = [];
   private readonly settled: MappedChunk['settled'][number][] = [];
-  /**
-   * Where the written records came from, for when the target refuses one. The rows themselves are read again then: kept as
-   * objects, thousands of them would be moved about by the garbage collector until the chunk is settled.
-   */
+  /** Where the written records came from, for when the target refuses one. */
   private readonly origins: Origin[] = [];
   private readonly ats: number[] = [];
   private readonly keys: (DeliveredKey | null)[] = [];
@@ -98,8 +90,8 @@ class Chunk {
   /** `insertOnly`: replayed duplicates, which may only come in as new records. */
   constructor(readonly insertOnly: boolean) {}
 
-  add({ origin, rows }: SourceBatch, at: number): void {
-    const read = rows[at]!;
+  add(origin: Origin, at: number): void {
+    const read = origin.rows[at]!;
     const again = origin.replay?.[at] ?? null;
     this.counts.read++;
     this.characters += charactersOf(read);
@@ -130,7 +122,7 @@ class Chunk {
     if (numbered) this.sequences.push(feed.given);
     if (again) this.settled.push({ id: again.id, what: 'delivered', index: this.ats.length, message: '' });
     if (job.wantsIds) this.ids.push(idOf(origin, at));
-    copyLine(copyText, values, columns);
+    encoder.add(values);
     this.origins.push(origin);
     this.ats.push(at);
     if (remarks.length === 0) return;
@@ -148,33 +140,31 @@ class Chunk {
 
   message(chunk: number, sequence: number): MappedChunk {
     const { counts, insertOnly, failed, settled, stopped, keys, ids } = this;
+    const content = { encoding: job.encoding, of: encoder.take() } as Content;
+    const { key } = job.document.target;
     return {
       kind: 'chunk',
       chunk,
       counts,
       bytes,
       sequence,
-      copy: copyText.take(),
+      parts: [{ dataset: job.dataset, columns, key, rows: counts.written, content, ids }],
       insertOnly,
       failed,
       settled,
       stopped,
       keys,
-      ids,
     };
   }
 
   /** The full records of those that the target refused. Their identity goes by their row: asked for late, out of turn. */
   refused(items: readonly Refused[]): FailedRow[] {
-    const read = new Map<Origin, readonly RawRow[]>();
-    return items.map(({ index, failure, line, answer }) => {
+    return items.map(({ index, failure, cells, answer }) => {
       const origin = this.origins[index]!;
       const at = this.ats[index]!;
-      const rows = read.get(origin) ?? origin.again();
-      read.set(origin, rows);
+      const raw = origin.rows[at]!;
       const again = origin.replay?.[at] ?? null;
-      const record = again ? { place: again, raw: rows[at]! } : feed.place(rows[at]!, placeAt(origin, at));
-      const cells = copyCells(line);
+      const record = again ? { place: again, raw } : feed.place(raw, placeAt(origin, at));
       const mapped = Object.fromEntries(columns.map((c, i) => [c.name, cells[i] ?? null]));
       return {
         ...failedRow(record, again, mapped, [failure], `row ${record.place.row}:`),
@@ -247,7 +237,10 @@ async function untilOut(atMost: number): Promise<void> {
 async function hand(message: MappedChunk, chunk: Chunk): Promise<void> {
   await untilOut(1);
   out.set(message.chunk, chunk);
-  send(message, [message.copy.buffer as ArrayBuffer]);
+  send(
+    message,
+    message.parts.flatMap((part) => buffersOf(part.content)),
+  );
 }
 
 async function main(): Promise<void> {
@@ -271,18 +264,18 @@ async function main(): Promise<void> {
     chunk = new Chunk(insertOnly);
   };
   let stopped = false;
-  batches: for await (const batch of sourceBatches())
-    for (let at = 0; at < batch.rows.length; at++) {
-      if (job.rowLimit !== null && read >= job.rowLimit) break batches;
-      const insertOnly = batch.origin.replay?.[at]?.duplicate ?? false;
+  reading: for await (const origin of origins())
+    for (let at = 0; at < origin.rows.length; at++) {
+      if (job.rowLimit !== null && read >= job.rowLimit) break reading;
+      const insertOnly = origin.replay?.[at]?.duplicate ?? false;
       if (insertOnly !== chunk.insertOnly) {
         if (chunk.counts.read > 0) await flush(insertOnly);
         else chunk = new Chunk(insertOnly);
       }
       read++;
-      chunk.add(batch, at);
+      chunk.add(origin, at);
       stopped = chunk.stopped !== null;
-      if (stopped) break batches;
+      if (stopped) break reading;
       // The next chunk begins right after the last record that was settled, wherever it was cut then.
       const resumes = read === settled.read;
       if (resumes || chunk.counts.read >= cut.rows || chunk.characters >= cut.characters) await flush(insertOnly);

@@ -1,4 +1,5 @@
-import type { Failure, MappingDocument, DeliveredKey, KeyMaps } from '@versicle/core';
+import type { Cells, DeliveredKey, ChunkEncodingName, Failure, KeyMaps, MappingDocument, Part } from '@versicle/core';
+import type { Cut } from '../runs/runs.ts';
 import type { SourcePlan } from '../systems/kinds/kind.ts';
 
 /** What the mapping thread is told at its start. */
@@ -17,6 +18,9 @@ export interface MapJob {
   readonly sequenceFrom: number;
   /** What is in the way since earlier runs, to see whether it goes well now. */
   readonly open: readonly OpenFailure[];
+  /** The dataset of the target, and the form in which the target takes its records. */
+  readonly dataset: string;
+  readonly encoding: ChunkEncodingName;
   /** Whether the target wants an id with each record. */
   readonly wantsIds: boolean;
   /** Instead of the source: failed records that are sent again, as they were read. */
@@ -25,12 +29,6 @@ export interface MapJob {
   readonly keyMaps: KeyMaps;
   /** Whether the keys of what is delivered are kept. */
   readonly keepKeys: boolean;
-}
-/** What cuts a run into chunks: the same in each of its lives, or the journal would take one chunk for another. */
-export interface Cut {
-  readonly rows: number;
-  /** Characters of the records as read. */
-  readonly characters: number;
 }
 /** How far a run came: settled chunks, the source's records in them, and the last number of its sequence. */
 export interface Checkpoint {
@@ -101,10 +99,8 @@ export interface MappedChunk {
   readonly bytes: number;
   /** The last number of the sequence. */
   readonly sequence: number;
-  /** By index of the written records, where the target wants them. */
-  readonly ids: readonly string[];
-  /** COPY text of `counts.written` rows. */
-  readonly copy: Uint8Array;
+  /** What the written records put where; a row of the first part for each of them. */
+  readonly parts: readonly Part[];
   readonly failed: readonly FailedRow[];
   /** Replays: what became of records that did not fail. */
   readonly settled: readonly {
@@ -128,7 +124,7 @@ export type FromMapper =
 export interface Refused {
   readonly index: number;
   readonly failure: Failure;
-  readonly line: string;
+  readonly cells: Cells;
   readonly answer: string | null;
 }
 /**

@@ -1,5 +1,4 @@
-import type { Failure, MappingDocument } from '@versicle/core';
-import type { Rejection } from '../store/database.ts';
+import type { Failure, MappingDocument, Rejection } from '@versicle/core';
 
 const CAUSES: Readonly<Record<string, Failure['cause']>> = {
   '23503': 'reference_missing',

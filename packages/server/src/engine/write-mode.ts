@@ -1,12 +1,11 @@
-import type { MappingDocument } from '@versicle/core';
+import type { DeliveryMode, MappingDocument } from '@versicle/core';
 import { refused } from '../http/problem.ts';
-import type { Delivery } from '../store/database.ts';
 
 /**
  * How a document's records get into a table. Throws a Problem for what the bulk lane can't do yet, so that no mode is ever
  * quietly carried out as another.
  */
-export function deliveryMode(document: MappingDocument, replay: boolean): Delivery['mode'] {
+export function deliveryMode(document: MappingDocument, replay: boolean): DeliveryMode {
   const { mode, existing } = document.write;
   switch (mode) {
     case 'insert':

@@ -7,7 +7,7 @@ export function failureRoutes(api: Api, { failures, engine, events }: Services):
   api.on('getFailure', ({ params }) => failures.get(params.id));
   api.on('replay', async ({ body }, who) => {
     const { run } = await failures.takeForReplay(body, who.person);
-    engine.enqueue(run);
+    await engine.enqueue(run);
     await events.waitingChanged();
     return { run };
   });

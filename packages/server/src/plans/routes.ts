@@ -7,7 +7,7 @@ export function planRoutes(api: Api, { plans, engine }: Services): void {
   api.on('changePlan', ({ params, body }) => plans.change(params.id, body.removesAtMost));
   api.on('startPlan', async ({ params, body }, who) => {
     const run = await plans.start(params.id, body.rowLimit ?? null, who.person);
-    engine.enqueue(run);
+    await engine.enqueue(run);
     return { run };
   });
 }

@@ -4,6 +4,7 @@ import type { Failures } from '../failures/failures.ts';
 import { notFound } from '../http/problem.ts';
 import type { Database } from '../store/database.ts';
 import { isoTime, isoTimeOrNull } from '../store/values.ts';
+import { IN_THE_WAY } from './run-uses.ts';
 
 interface RunRow {
   [key: string]: unknown;
@@ -72,12 +73,22 @@ export async function runDetail(db: Database, failures: Failures, id: number): P
   );
   return {
     ...summaryOf(row),
+    waitsFor: row.state === 'queued' ? await waitsFor(db, id) : null,
     source: document.source.primary.dataset,
     target: document.target.dataset,
     samples: samples.map((s) => ({ millis: Number(s.millis), read: Number(s.read), delivered: Number(s.delivered) })),
     log: log.map((l) => ({ at: isoTime(l.at), message: l.message })),
     causes: await failures.causes({ run: id, state: 'any' }),
   };
+}
+
+async function waitsFor(db: Database, id: number): Promise<RunDetail['waitsFor']> {
+  const [first] = await db.query<{ id: number; name: string }>(
+    `SELECT w.id, p.name FROM run r CROSS JOIN LATERAL (${IN_THE_WAY}) w JOIN run o ON o.id = w.id JOIN plan p ON p.id = o.plan
+      WHERE r.id = $1 AND (w.id < r.id OR w.claimed_until >= clock_timestamp()) ORDER BY w.id LIMIT 1`,
+    [id],
+  );
+  return first ? { id: first.id, planName: first.name } : null;
 }
 
 function summaryOf(row: RunRow): RunSummary {

@@ -1,3 +1,5 @@
+import type { Delivered, Delivery } from '@versicle/core';
+
 /** One SQL statement with its parameters; `copy` is COPY text for a `COPY … FROM '/dev/blob'`. */
 export interface Statement {
   readonly sql: string;
@@ -6,44 +8,6 @@ export interface Statement {
 }
 export type Row = Record<string, unknown>;
 
-/** A row that the database refused, by its place in the chunk. */
-export interface Rejection {
-  readonly index: number;
-  /** The row as it was handed over, in COPY's text format. */
-  readonly line: string;
-  readonly code: string;
-  readonly message: string;
-  /** Columns that the refusal is about, where the database says so. */
-  readonly columns: readonly string[];
-  readonly constraint: string | null;
-  /** The target's own words, where they say more than the message. */
-  readonly answer?: string;
-}
-/** What became of a chunk. */
-export interface Delivered {
-  readonly rejections: readonly Rejection[];
-  /** Rows that the target has already as they are, or keeps as it has them. */
-  readonly unchanged: number;
-}
-
-/** How a chunk of finished rows gets into a table. */
-export interface Delivery {
-  /** The run's own id, which no other run anywhere has. */
-  readonly source: string;
-  readonly run: number;
-  readonly chunk: number;
-  readonly table: string;
-  readonly columns: readonly string[];
-  /** PostgreSQL's names of the columns' types. */
-  readonly types: readonly string[];
-  readonly key: readonly string[];
-  readonly mode: 'insert' | 'upsert' | 'keep' | 'replace';
-  readonly rows: number;
-  /** COPY text, one line a row. */
-  readonly copy: Uint8Array;
-  /** By row: what a target may know a record by that is sent again; empty where the target has no use for it. */
-  readonly ids: readonly string[];
-}
 /** What a run that replaces a table's content puts in its place at the end. */
 export interface Swap {
   readonly source: string;

@@ -1,4 +1,12 @@
-import type { Delivered, Delivery, Swap, Swapped } from './database.ts';
+import {
+  keptRejections,
+  type Delivered,
+  type Delivery,
+  type DeliveryMode,
+  type Part,
+  type Rejection,
+} from '@versicle/core';
+import type { Swap, Swapped } from './database.ts';
 import { putRows } from './put-rows.ts';
 import { besideName, keysName, quoteIdentifier as q, tableName } from './table-name.ts';
 import { putBeside } from './tried-in-place.ts';
@@ -10,6 +18,15 @@ export interface DeliveryTransaction {
   query(sql: string, params?: unknown[]): Promise<{ rows: Record<string, unknown>[]; count: number }>;
   /** COPY text into a table, giving the rows that it took; null where the server does not take COPY: rows go in as arrays then. */
   readonly copy: ((table: string, columns: string, text: Uint8Array) => Promise<number>) | null;
+}
+
+/** One part of a chunk on its way into a table. */
+export interface PartRows {
+  readonly source: string;
+  readonly mode: DeliveryMode;
+  readonly part: Part;
+  /** Its place among the chunk's parts. */
+  readonly number: number;
 }
 
 /** The table that says which chunks arrived, so that none arrives twice when a run is resumed. `source` is the run's own id. */
@@ -32,10 +49,7 @@ export async function deliverChunk(tx: DeliveryTransaction, delivery: Delivery):
   const [before] = known.rows;
   if (before) {
     const { rejected, unchanged } = before;
-    return {
-      rejections: (typeof rejected === 'string' ? JSON.parse(rejected) : rejected) as Delivered['rejections'],
-      unchanged: Number(unchanged),
-    };
+    return { rejections: keptRejections(rejected), unchanged: Number(unchanged) };
   }
   if (chunk === 1) await tx.query(`DELETE FROM versicle.delivery WHERE at < now() - ${KEPT}`);
   const delivered = await put(tx, delivery);
@@ -46,19 +60,28 @@ export async function deliverChunk(tx: DeliveryTransaction, delivery: Delivery):
   return delivered;
 }
 
-async function put(tx: DeliveryTransaction, delivery: Delivery): Promise<Delivered> {
-  const { mode, table, rows } = delivery;
-  const into = mode === 'replace' ? await beside(tx, delivery) : tableName(table);
-  if (rows === 0) return { rejections: [], unchanged: 0 };
-  return mode === 'replace' ? putBeside(tx, delivery, into) : putRows(tx, delivery, into);
+/** Part after part, as the parts stand: parents before their children. */
+async function put(tx: DeliveryTransaction, { source, mode, parts }: Delivery): Promise<Delivered> {
+  if (mode === 'replace' && parts.length > 1) throw new Error('Several tables can’t be replaced in one chunk yet.');
+  const rejections: Rejection[] = [];
+  let unchanged = 0;
+  for (const [number, part] of parts.entries()) {
+    const rows: PartRows = { source, mode, part, number };
+    const into = mode === 'replace' ? await beside(tx, rows) : tableName(part.dataset);
+    if (part.rows === 0) continue;
+    const done = await (mode === 'replace' ? putBeside(tx, rows, into) : putRows(tx, rows, into));
+    rejections.push(...done.rejections);
+    unchanged += done.unchanged;
+  }
+  return { rejections, unchanged };
 }
 
 /** The table beside the real one, with its checks, defaults, keys and references; made with the run's first chunk. */
-async function beside(tx: DeliveryTransaction, { source, table }: Delivery): Promise<string> {
+async function beside(tx: DeliveryTransaction, { source, part }: PartRows): Promise<string> {
   const name = besideName(source);
   const { rows } = await tx.query('SELECT to_regclass($1) IS NOT NULL AS there', [name]);
   if (String(rows[0]!['there']).startsWith('t')) return name;
-  const target = tableName(table);
+  const target = tableName(part.dataset);
   await tx.exec(`CREATE TABLE ${name} (LIKE ${target} INCLUDING ALL)`);
   const references = await tx.query(
     `SELECT pg_get_constraintdef(oid) AS text FROM pg_constraint

@@ -8,6 +8,7 @@ import m005 from './migrations/005-reasons.sql';
 import m006 from './migrations/006-trust.sql';
 import m007 from './migrations/007-file-row.sql';
 import m008 from './migrations/008-draft-saves.sql';
+import m009 from './migrations/009-claims.sql';
 
 /** Forward only; a released migration is never edited. */
 const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -19,6 +20,7 @@ const migrations: readonly (readonly [number: number, name: string, sql: string]
   [6, 'trust', m006],
   [7, 'file-row', m007],
   [8, 'draft-saves', m008],
+  [9, 'claims', m009],
 ];
 
 export async function migrate(db: Database): Promise<void> {
@@ -34,9 +36,9 @@ export async function migrate(db: Database): Promise<void> {
     );
   for (const [number, name, sql] of migrations) {
     if (done.has(number)) continue;
-    const statements = sql
-      .split(/;\s*\n/)
-      .map((s) => s.trim())
+    // A statement ends with a line; the body of a function holds such ends itself.
+    const statements = (sql.match(/(?:\$\$.*?\$\$|(?!;\s*\n).)+/gs) ?? [])
+      .map((s) => s.replace(/^;/, '').trim())
       .filter((s) => s.replace(/--.*\n?/g, '').trim() !== '');
     await db.transaction([
       ...statements.map((s) => ({ sql: s })),

@@ -1,7 +1,9 @@
 import { PGlite, type Transaction } from '@electric-sql/pglite';
 import { parentPort, workerData } from 'node:worker_threads';
-import type { Delivered, Delivery, Statement, Swap } from './database.ts';
+import type { Delivered, Delivery } from '@versicle/core';
+import type { Statement, Swap } from './database.ts';
 import { deliverChunk, discardOf, JOURNAL, swapContent, type DeliveryTransaction } from './deliver.ts';
+import { parsers } from './parsers.ts';
 
 /** Owns one PGlite. Requests are served in the order of arrival, each as a whole. */
 
@@ -19,11 +21,6 @@ type Call =
   | { id: number; kind: 'swap'; swap: Swap }
   | { id: number; kind: 'discard'; source: string }
   | { id: number; kind: 'close' };
-
-/** Text for everything that JavaScript would bend: dates stay as PostgreSQL prints them, int8 and numeric as text. */
-const parsers = Object.fromEntries(
-  [20, 1082, 1083, 1114, 1184, 1186, 1700, 114, 3802].map((oid) => [oid, (text: string) => text]),
-);
 
 async function run(executor: Pick<Transaction, 'query'>, { sql, params, copy }: Statement): Promise<unknown[]> {
   const options = copy ? { blob: new Blob([copy as Uint8Array<ArrayBuffer>]), parsers } : { parsers };
@@ -59,7 +56,7 @@ async function serve(call: Call): Promise<unknown> {
 
 async function deliver(delivery: Delivery): Promise<Delivered> {
   const delivered = await db.transaction((tx) => deliverChunk(transactionOf(tx), delivery));
-  sinceCheckpoint += delivery.rows;
+  sinceCheckpoint += delivery.parts.reduce((sum, part) => sum + part.rows, 0);
   if (sinceCheckpoint > 250_000) {
     sinceCheckpoint = 0;
     await db.exec('CHECKPOINT');

@@ -1,16 +1,8 @@
 import { cpSync, existsSync, mkdirSync, renameSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { Worker } from 'node:worker_threads';
-import {
-  DatabaseError,
-  type Database,
-  type Delivered,
-  type Delivery,
-  type Row,
-  type Statement,
-  type Swap,
-  type Swapped,
-} from './database.ts';
+import { buffersOf, type Delivered, type Delivery } from '@versicle/core';
+import { DatabaseError, type Database, type Row, type Statement, type Swap, type Swapped } from './database.ts';
 
 interface Waiting {
   resolve(value: unknown): void;
@@ -96,7 +88,10 @@ export class PgliteDatabase implements Database {
     return this.call({ kind: 'transaction', statements }) as Promise<Row[][]>;
   }
   deliver(delivery: Delivery): Promise<Delivered> {
-    return this.call({ kind: 'deliver', delivery }, [delivery.copy.buffer as ArrayBuffer]) as Promise<Delivered>;
+    return this.call(
+      { kind: 'deliver', delivery },
+      delivery.parts.flatMap((part) => buffersOf(part.content)),
+    ) as Promise<Delivered>;
   }
   swap(swap: Swap): Promise<Swapped> {
     return this.call({ kind: 'swap', swap }) as Promise<Swapped>;

@@ -1,6 +1,5 @@
-import { copyCells } from '@versicle/core';
-import type { Delivered, Delivery, Rejection } from './database.ts';
-import type { DeliveryTransaction } from './deliver.ts';
+import { contentOf, copyCells, copyLines, chunkEncodings, type Delivered, type Rejection } from '@versicle/core';
+import type { DeliveryTransaction, PartRows } from './deliver.ts';
 import { refusalOf, type DatabaseRefusal } from './refusal.ts';
 import { keysName, quoteIdentifier as q } from './table-name.ts';
 
@@ -25,8 +24,8 @@ interface TableFacts {
 }
 
 /** The whole chunk at once; when the database refuses it, halves of it, down to the rows that are at fault. */
-export async function putRows(tx: DeliveryTransaction, delivery: Delivery, into: string): Promise<Delivered> {
-  return new Put(tx, delivery, into, await factsOf(tx, into)).all();
+export async function putRows(tx: DeliveryTransaction, chunk: PartRows, into: string): Promise<Delivered> {
+  return new Put(tx, chunk, into, await factsOf(tx, into)).all();
 }
 
 async function factsOf(tx: DeliveryTransaction, into: string): Promise<TableFacts> {
@@ -64,16 +63,28 @@ class Put {
   private readonly rejections: Rejection[] = [];
   private systemic: boolean | null = null;
 
+  private readonly columns: readonly string[];
+  private readonly key: readonly string[];
+  private readonly rows: number;
+
   constructor(
     private readonly tx: DeliveryTransaction,
-    private readonly delivery: Delivery,
+    private readonly chunk: PartRows,
     private readonly into: string,
     private readonly facts: TableFacts,
-  ) {}
+  ) {
+    const { columns, key, rows } = chunk.part;
+    this.columns = columns.map((c) => c.name);
+    this.key = key;
+    this.rows = rows;
+  }
+  private get content(): Uint8Array {
+    return contentOf(this.chunk.part.content, 'copy');
+  }
 
   async all(): Promise<Delivered> {
-    const { rows, copy } = this.delivery;
-    const whole = await this.attempt(copy, rows);
+    const { rows } = this;
+    const whole = await this.attempt(this.content, rows);
     if (!('code' in whole)) {
       for (const { at, why } of whole.left) this.reject(at, why);
       return this.delivered(whole.written);
@@ -86,14 +97,14 @@ class Put {
   }
   private delivered(written: number): Delivered {
     this.rejections.sort((a, b) => a.index - b.index);
-    return { rejections: this.rejections, unchanged: this.delivery.rows - this.rejections.length - written };
+    return { rejections: this.rejections, unchanged: this.rows - this.rejections.length - written };
   }
 
   private readonly ofConstraint = new Map<string, readonly string[]>();
 
   /** Depth first, in the order of the rows: what comes first wins where two don't go together. Gives the rows written. */
   private async parts(): Promise<number> {
-    const all = Array.from({ length: this.delivery.rows }, (_, i) => i);
+    const all = Array.from({ length: this.rows }, (_, i) => i);
     const middle = all.length >> 1;
     const pending: Part[] = [all.slice(middle), all.slice(0, middle)];
     let accepted: number[] = [];
@@ -135,9 +146,9 @@ class Put {
    * kept as such; gives the others.
    */
   private async eachByItself(pending: readonly Part[]): Promise<Part> {
-    const { tx, delivery, facts, into } = this;
+    const { tx, columns, facts, into } = this;
     const places = pending.flat().sort((x, y) => x - y);
-    const names = delivery.columns.map((_, i) => `c${i}`);
+    const names = columns.map((_, i) => `c${i}`);
     const cells = places.map((at) => copyCells(this.lines![at]!));
     await tx.exec(
       `CREATE TEMPORARY TABLE versicle_tried (n integer, ${names.map((n) => `${n} text`).join(', ')}) ON COMMIT DROP;
@@ -147,13 +158,13 @@ class Put {
       `INSERT INTO pg_temp.versicle_tried SELECT * FROM unnest($1::int[], ${names.map((_, i) => `$${i + 2}::text[]`).join(', ')})`,
       [places, ...names.map((_, i) => cells.map((row) => row[i] ?? null))],
     );
-    const values = delivery.columns.map((c, i) => `r.c${i}::${facts.types.get(c) ?? 'text'}`).join(', ');
-    const conflict = delivery.mode === 'insert' || delivery.mode === 'replace' ? '' : this.conflict();
+    const values = columns.map((c, i) => `r.c${i}::${facts.types.get(c) ?? 'text'}`).join(', ');
+    const conflict = this.onlyInserts ? '' : this.conflict();
     await tx.exec(
       `DO $versicle$ DECLARE r record; k bigint; a text; b text; c text; d text; e text; BEGIN
          FOR r IN SELECT * FROM pg_temp.versicle_tried ORDER BY n LOOP
            BEGIN
-             INSERT INTO ${into} AS t (${delivery.columns.map(q).join(', ')}) OVERRIDING SYSTEM VALUE VALUES (${values})${conflict};
+             INSERT INTO ${into} AS t (${columns.map(q).join(', ')}) OVERRIDING SYSTEM VALUE VALUES (${values})${conflict};
              GET DIAGNOSTICS k = ROW_COUNT;
              SET CONSTRAINTS ALL IMMEDIATE;
              RAISE EXCEPTION USING ERRCODE = 'VRS00';
@@ -186,17 +197,21 @@ class Put {
     return places.filter((at) => !refused.has(at));
   }
   private refusal(error: unknown, cells: ReturnType<Put['oneRow']> | null): Promise<DatabaseRefusal> {
-    return refusalOf(this.tx, { table: this.delivery.table, into: this.into, known: this.ofConstraint }, error, cells);
+    return refusalOf(
+      this.tx,
+      { table: this.chunk.part.dataset, into: this.into, known: this.ofConstraint },
+      error,
+      cells,
+    );
   }
 
   private textOf(part: Part): Uint8Array {
-    this.lines ??= new TextDecoder().decode(this.delivery.copy).split('\n').slice(0, this.delivery.rows);
-    const lines = this.lines;
+    const lines = (this.lines ??= copyLines(this.content));
     return new TextEncoder().encode(part.map((at) => `${lines[at]!}\n`).join(''));
   }
   private reject(index: number, refusal: DatabaseRefusal): void {
-    this.textOf([]);
-    this.rejections.push({ index, line: this.lines![index]!, ...refusal });
+    const lines = (this.lines ??= copyLines(this.content));
+    this.rejections.push({ part: this.chunk.number, index, cells: copyCells(lines[index]!), ...refusal });
   }
 
   /** Within a savepoint: a part that is refused leaves nothing behind. */
@@ -222,8 +237,8 @@ class Put {
     }
   }
   private oneRow(copy: Uint8Array): { column: string; text: string | null; type: string }[] {
-    const cells = copyCells(new TextDecoder().decode(copy).replace(/\n$/, ''));
-    return this.delivery.columns.map((column, i) => ({
+    const [cells = []] = chunkEncodings.copy.cells(copy);
+    return this.columns.map((column, i) => ({
       column,
       text: cells[i] ?? null,
       type: this.facts.types.get(column) ?? 'text',
@@ -243,9 +258,9 @@ class Put {
   }
 
   private async put(copy: Uint8Array, rows: number): Promise<Taken> {
-    const { delivery, tx, into, facts } = this;
-    const columns = delivery.columns.map(q).join(', ');
-    if (delivery.mode === 'insert' || delivery.mode === 'replace') {
+    const { tx, into, facts, key } = this;
+    const columns = this.columns.map(q).join(', ');
+    if (this.onlyInserts) {
       const written = tx.copy && facts.copies ? await tx.copy(into, columns, copy) : await this.insertArrays(copy, '');
       // A single row that a trigger leaves out is refused; of several, halves tell which.
       if (written < rows) throw new LeftOut();
@@ -257,7 +272,7 @@ class Put {
       `CREATE TEMPORARY TABLE IF NOT EXISTS versicle_incoming ON COMMIT DROP AS SELECT ${columns} FROM ${into} WITH NO DATA; TRUNCATE pg_temp.versicle_incoming`,
     );
     await tx.copy('pg_temp.versicle_incoming', columns, copy);
-    const twice = delivery.key.some((k) => facts.loose.has(k)) ? await this.takeTwice() : [];
+    const twice = key.some((k) => facts.loose.has(k)) ? await this.takeTwice() : [];
     const { count } = await tx.query(
       `INSERT INTO ${into} AS t (${columns}) OVERRIDING SYSTEM VALUE SELECT ${columns} FROM pg_temp.versicle_incoming${conflict}`,
     );
@@ -267,28 +282,31 @@ class Put {
       left: [...twice.map((at) => ({ at, why: TWICE })), ...left.map((at) => ({ at, why: LEFT_OUT }))],
     };
   }
+  private get onlyInserts(): boolean {
+    return this.chunk.mode === 'insert' || this.chunk.mode === 'replace';
+  }
   private conflict(): string {
-    const { columns, key, mode } = this.delivery;
+    const { columns, key } = this;
     const others = columns.filter((c) => !key.includes(c));
     const compared = (table: string): string =>
       others.map((c) => `${table}.${q(c)}${this.facts.byText.has(c) ? '::text' : ''}`).join(', ');
     const action =
-      mode === 'keep' || others.length === 0
+      this.chunk.mode === 'keep' || others.length === 0
         ? 'DO NOTHING'
         : `DO UPDATE SET ${others.map((c) => `${q(c)} = EXCLUDED.${q(c)}`).join(', ')} WHERE (${compared('t')}) IS DISTINCT FROM (${compared('EXCLUDED')})`;
     return ` ON CONFLICT (${key.map(q).join(', ')}) ${action}`;
   }
   private get sameKey(): string {
-    return this.delivery.key.map((k) => `t.${q(k)} = i.${q(k)}`).join(' AND ');
+    return this.key.map((k) => `t.${q(k)} = i.${q(k)}`).join(' AND ');
   }
   /**
    * Keys that only the database holds for equal, such as texts that differ in their case: those of the run are kept until it
    * ends, and of several equal ones the first wins. Takes the others out of what comes in; gives their places.
    */
   private async takeTwice(): Promise<number[]> {
-    const { tx, delivery, into } = this;
-    const key = delivery.key.map(q).join(', ');
-    const seen = keysName(delivery.source);
+    const { tx, into } = this;
+    const key = this.key.map(q).join(', ');
+    const seen = keysName(this.chunk.source);
     await tx.exec(`CREATE TABLE IF NOT EXISTS ${seen} AS SELECT ${key} FROM ${into} WITH NO DATA`);
     const { rows } = await tx.query(
       `WITH numbered AS (
@@ -315,13 +333,13 @@ class Put {
 
   /** One array a column, turned into the column's own type by the database. */
   private async insertArrays(copy: Uint8Array, conflict: string): Promise<number> {
-    const { delivery, facts, into } = this;
-    const rows = new TextDecoder().decode(copy).split('\n').slice(0, -1).map(copyCells);
-    const names = delivery.columns.map((_, i) => `c${i}`);
+    const { columns, facts, into } = this;
+    const rows = chunkEncodings.copy.cells(copy);
+    const names = columns.map((_, i) => `c${i}`);
     const cast = (column: string, i: number): string => `c${i}::${facts.types.get(column) ?? 'text'}`;
     const { count } = await this.tx.query(
-      `INSERT INTO ${into} AS t (${delivery.columns.map(q).join(', ')}) OVERRIDING SYSTEM VALUE SELECT ${delivery.columns.map(cast).join(', ')} FROM unnest(${names.map((_, i) => `$${i + 1}::text[]`).join(', ')}) AS u(${names.join(', ')})${conflict}`,
-      delivery.columns.map((_, i) => rows.map((r) => r[i] ?? null)),
+      `INSERT INTO ${into} AS t (${columns.map(q).join(', ')}) OVERRIDING SYSTEM VALUE SELECT ${columns.map(cast).join(', ')} FROM unnest(${names.map((_, i) => `$${i + 1}::text[]`).join(', ')}) AS u(${names.join(', ')})${conflict}`,
+      columns.map((_, i) => rows.map((r) => r[i] ?? null)),
     );
     return count;
   }

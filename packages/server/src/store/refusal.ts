@@ -1,8 +1,8 @@
-import type { Rejection } from './database.ts';
+import type { Rejection } from '@versicle/core';
 import type { DeliveryTransaction } from './deliver.ts';
 import { splitTable } from './table-name.ts';
 
-export type DatabaseRefusal = Omit<Rejection, 'index' | 'line'>;
+export type DatabaseRefusal = Omit<Rejection, 'part' | 'index' | 'cells'>;
 interface DatabaseError {
   readonly code?: string;
   readonly message: string;

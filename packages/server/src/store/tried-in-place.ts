@@ -1,6 +1,5 @@
-import { copyCells } from '@versicle/core';
-import type { Delivered, Delivery, Rejection } from './database.ts';
-import type { DeliveryTransaction } from './deliver.ts';
+import { contentOf, copyLines, chunkEncodings, type Delivered, type Rejection } from '@versicle/core';
+import type { DeliveryTransaction, PartRows } from './deliver.ts';
 import { putRows } from './put-rows.ts';
 import { quoteIdentifier as q, tableName } from './table-name.ts';
 
@@ -9,20 +8,17 @@ import { quoteIdentifier as q, tableName } from './table-name.ts';
  * record that they refuse would keep all others out. So where a table has any, each chunk is put into it and taken back at
  * once, and what it refuses is refused there and then.
  */
-export async function putBeside(tx: DeliveryTransaction, delivery: Delivery, beside: string): Promise<Delivered> {
-  const refused = (await hasItsOwnSay(tx, delivery.table)) ? await triedInPlace(tx, delivery) : [];
-  if (refused.length === 0) return putRows(tx, delivery, beside);
+export async function putBeside(tx: DeliveryTransaction, chunk: PartRows, beside: string): Promise<Delivered> {
+  const { part } = chunk;
+  const refused = (await hasItsOwnSay(tx, part.dataset)) ? await triedInPlace(tx, chunk) : [];
+  if (refused.length === 0) return putRows(tx, chunk, beside);
   const out = new Set(refused.map((r) => r.index));
-  const places = Array.from({ length: delivery.rows }, (_, i) => i).filter((i) => !out.has(i));
-  const lines = linesOf(delivery);
-  const rest = {
-    ...delivery,
-    rows: places.length,
-    copy: new TextEncoder().encode(places.map((at) => `${lines[at]!}\n`).join('')),
-    ids: delivery.ids.length === 0 ? [] : places.map((at) => delivery.ids[at]!),
-  };
-  const { rejections, unchanged } =
-    places.length === 0 ? { rejections: [], unchanged: 0 } : await putRows(tx, rest, beside);
+  const places = Array.from({ length: part.rows }, (_, i) => i).filter((i) => !out.has(i));
+  if (places.length === 0) return { rejections: refused, unchanged: 0 };
+  const lines = copyLines(contentOf(part.content, 'copy'));
+  const of = new TextEncoder().encode(places.map((at) => `${lines[at]!}\n`).join(''));
+  const rest = { ...part, rows: places.length, content: { encoding: 'copy', of } as const };
+  const { rejections, unchanged } = await putRows(tx, { ...chunk, part: rest }, beside);
   const placed = rejections.map((r): Rejection => ({ ...r, index: places[r.index]! }));
   return { rejections: [...refused, ...placed].sort((a, b) => a.index - b.index), unchanged };
 }
@@ -40,20 +36,21 @@ async function hasItsOwnSay(tx: DeliveryTransaction, table: string): Promise<boo
 /** Integrity: the copy beside has the same constraints, and old rows that will go must not count. */
 const BY_CONSTRAINT = /^23/;
 
-async function triedInPlace(tx: DeliveryTransaction, delivery: Delivery): Promise<readonly Rejection[]> {
-  const target = tableName(delivery.table);
+async function triedInPlace(tx: DeliveryTransaction, chunk: PartRows): Promise<readonly Rejection[]> {
+  const target = tableName(chunk.part.dataset);
   await tx.exec('SAVEPOINT tried');
-  await withoutTheSameKeys(tx, delivery, target);
-  const { rejections } = await putRows(tx, { ...delivery, mode: 'insert' }, target);
+  await withoutTheSameKeys(tx, chunk, target);
+  const { rejections } = await putRows(tx, { ...chunk, mode: 'insert' }, target);
   await tx.exec('ROLLBACK TO SAVEPOINT tried; RELEASE SAVEPOINT tried');
   return rejections.filter(({ code }) => !BY_CONSTRAINT.test(code));
 }
 
 /** The rows that these take the place of would be in the way. */
-async function withoutTheSameKeys(tx: DeliveryTransaction, delivery: Delivery, target: string): Promise<void> {
-  const { key, columns } = delivery;
+async function withoutTheSameKeys(tx: DeliveryTransaction, { part }: PartRows, target: string): Promise<void> {
+  const { key } = part;
   if (key.length === 0) return;
-  const rows = linesOf(delivery).map(copyCells);
+  const columns = part.columns.map((c) => c.name);
+  const rows = chunkEncodings.copy.cells(contentOf(part.content, 'copy'));
   const names = key.map((_, i) => `k${i}`);
   await tx.exec('SAVEPOINT cleared');
   try {
@@ -68,5 +65,3 @@ async function withoutTheSameKeys(tx: DeliveryTransaction, delivery: Delivery, t
     await tx.exec('ROLLBACK TO SAVEPOINT cleared; RELEASE SAVEPOINT cleared');
   }
 }
-
-const linesOf = ({ copy, rows }: Delivery): string[] => new TextDecoder().decode(copy).split('\n').slice(0, rows);

@@ -1,16 +1,16 @@
+import { keptRejections } from '@versicle/core';
 import type { Database } from '../store/database.ts';
-import { fromJson } from '../store/values.ts';
-import type { RequestJournal, RequestOutcome } from './kinds/kind.ts';
+import type { RequestJournal } from './kinds/kind.ts';
 
 /** Requests to APIs as the store keeps them: a run that is taken up again knows what it sent, and what came of it. */
 export function requestJournal(db: Database): RequestJournal {
   return {
     of: async (run, chunk) => {
-      const rows = await db.query<{ first: number; records: number; outcome: RequestOutcome | string | null }>(
+      const rows = await db.query<{ first: number; records: number; outcome: unknown }>(
         'SELECT first, records, outcome FROM request_journal WHERE run = $1 AND chunk = $2 ORDER BY first',
         [run, chunk],
       );
-      return rows.map((r) => ({ ...r, outcome: r.outcome === null ? null : fromJson(r.outcome) }));
+      return rows.map((r) => ({ ...r, outcome: r.outcome === null ? null : keptRejections(r.outcome) }));
     },
     begin: async (run, chunk, first, records) => {
       await db.query(

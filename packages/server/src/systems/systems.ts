@@ -14,6 +14,7 @@ import {
   type NewSystem,
   type Rows,
   type System,
+  type SystemKind,
 } from '@versicle/contract';
 import { nearest, quoted } from '@versicle/core';
 import { conflict, notFound, Problem, refused } from '../http/problem.ts';
@@ -22,7 +23,7 @@ import { PgliteDatabase } from '../store/pglite.ts';
 import type { Secrets } from '../store/secrets.ts';
 import { fromJson, isoTime } from '../store/values.ts';
 import { nextLook } from '../structures/look-schedule.ts';
-import { checkConnection, openConnection } from './kinds/index.ts';
+import { checkConnection, isPaced, openConnection } from './kinds/index.ts';
 import type { KindContext, OpenSystem } from './kinds/kind.ts';
 import { preview, type PreviewOptions } from './preview.ts';
 import { requestJournal } from './request-journal.ts';
@@ -217,6 +218,15 @@ export class Systems {
     const id = name.slice(0, slash);
     const { system } = await this.openById(id);
     return { id, system, dataset: name.slice(slash + 1) };
+  }
+
+  /** Whether the target takes the records of one run at a time. */
+  async isPaced(dataset: string): Promise<boolean> {
+    const [row] = await this.db.query<{ kind: SystemKind }>(
+      "SELECT connection ->> 'kind' AS kind FROM system WHERE id = $1",
+      [dataset.split('/')[0]],
+    );
+    return row !== undefined && isPaced(row.kind);
   }
 
   /** The connection with its secrets, for what has to sign in or check signatures. */

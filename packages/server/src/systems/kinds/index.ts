@@ -13,6 +13,9 @@ const kinds: { readonly [K in SystemKind]: Kind<K> } = { folder, embedded, postg
 /** The kind of a connection; what it takes is that connection's own type. */
 const kindOf = (connection: Connection): Kind<never> => kinds[connection.kind] as unknown as Kind<never>;
 
+/** Whether targets of this kind take the records of one run at a time. */
+export const isPaced = (kind: SystemKind): boolean => kinds[kind].paced === true;
+
 /** Refuses, by a Problem, what must not be saved. */
 export function checkConnection(connection: Connection): void {
   kindOf(connection).check?.(connection as never);

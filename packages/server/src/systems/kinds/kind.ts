@@ -10,13 +10,17 @@ import type {
 import {
   marksOf,
   type DeclaredMarks,
+  type Delivered,
+  type Delivery,
+  type ChunkEncodingName,
   type FileFormat,
   type MappingDocument,
   type Marks,
   type RawRow,
+  type Rejection,
   type SourceField,
 } from '@versicle/core';
-import type { Database, Delivered, Delivery, Rejection } from '../../store/database.ts';
+import type { Database } from '../../store/database.ts';
 
 /** Files that a run reads in its own thread, as plain data that can be sent there and kept. */
 export interface SourcePlan {
@@ -72,6 +76,8 @@ export interface Finished {
 }
 /** Where finished records go. A chunk that was delivered already is not delivered twice. */
 export interface Target {
+  /** In which form it takes finished records. */
+  readonly encoding: ChunkEncodingName;
   /** What stands against the document before anything is made, asked at publishing. Throws a Problem. */
   check?(document: MappingDocument, dataset: string): Promise<void>;
   /** Makes or checks what the document describes. Gives lines for the log. Throws a Problem. */
@@ -159,6 +165,8 @@ export interface RequestJournal {
 
 /** A kind: opens a connection. It is made known in index.ts, and nowhere else. */
 export interface Kind<K extends SystemKind> {
+  /** Its targets take the records of one run at a time. */
+  readonly paced?: true;
   open(connection: ConnectionOf<K>, context: KindContext): OpenSystem | Promise<OpenSystem>;
   /** What to refuse before anything is saved; throws a Problem. */
   check?(connection: ConnectionOf<K>): void;

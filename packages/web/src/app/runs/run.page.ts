@@ -61,6 +61,12 @@ import { runsActions, runsFeature } from './runs.feature';
         @if (problem()) {
           <p class="rub" role="alert">{{ problem() }}</p>
         }
+        @if (r.waitsFor; as first) {
+          <p class="soft" role="status">
+            It begins when <a [routerLink]="['/runs', first.id]">run {{ first.id }}</a> of {{ first.planName }} is over:
+            both touch the same.
+          </p>
+        }
         @if (r.state === 'asks') {
           <div class="broken" role="alert">
             <p><vs-said [text]="r.error ?? ''" /></p>

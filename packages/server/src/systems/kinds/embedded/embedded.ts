@@ -31,6 +31,7 @@ function openEmbedded(database: Database, name: string): OpenSystem {
     selects: true,
     read: (dataset, options) => read(database, tables, dataset, options),
     target: {
+      encoding: 'copy',
       check: (document, dataset) => tables.check(document, dataset),
       prepare: (document, dataset) => tables.prepare(document, dataset),
       // Before runs had ids of their own, this journal knew them by their numbers only.

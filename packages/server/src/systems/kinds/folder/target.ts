@@ -15,6 +15,7 @@ import {
 } from 'node:fs';
 import { join } from 'node:path';
 import {
+  contentOf,
   converterTo,
   copyCells,
   FormatError,
@@ -22,13 +23,14 @@ import {
   Mismatch,
   parseFieldType,
   rowFormat,
+  type Delivered,
+  type Delivery,
   type MappingDocument,
   type OutField,
   type Value,
 } from '@versicle/core';
 import { openRecordFile, outputKind, WriteError } from '@versicle/files';
 import { refused } from '../../../http/problem.ts';
-import type { Delivered, Delivery } from '../../../store/database.ts';
 import type { Finished, Target, TargetRun } from '../kind.ts';
 
 /** What the file was like when we wrote it last: one that is not so any more is somebody else's. */
@@ -46,6 +48,9 @@ const COLUMNS = '#columns ';
  * A run that replaces the content leaves the older parts alone until then; a replay adds its own and makes the file anew.
  */
 export class FolderTarget implements Target {
+  /** Parts are kept as COPY text: short, and whatever the file's format, its cells are what they were. */
+  readonly encoding = 'copy';
+
   constructor(private readonly root: string) {}
 
   prepare(document: MappingDocument, dataset: string): Promise<string[]> {
@@ -93,12 +98,14 @@ export class FolderTarget implements Target {
   }
 
   async deliver(delivery: Delivery, { uid }: TargetRun): Promise<Delivered> {
-    const folder = this.partsOf(delivery.table);
-    makeFolder(folder);
-    const path = join(folder, `${number(delivery.run)}-${number(delivery.chunk)}-${short(uid)}`);
-    const columns = Buffer.from(`${COLUMNS}${JSON.stringify(delivery.columns)}\n`);
-    writeNew(`${path}.new`, Buffer.concat([columns, delivery.copy]));
-    renameSync(`${path}.new`, path);
+    for (const { dataset, columns, content } of delivery.parts) {
+      const folder = this.partsOf(dataset);
+      makeFolder(folder);
+      const path = join(folder, `${number(delivery.run)}-${number(delivery.chunk)}-${short(uid)}`);
+      const names = Buffer.from(`${COLUMNS}${JSON.stringify(columns.map((c) => c.name))}\n`);
+      writeNew(`${path}.new`, Buffer.concat([names, contentOf(content, 'copy')]));
+      renameSync(`${path}.new`, path);
+    }
     return Promise.resolve({ rejections: [], unchanged: 0 });
   }
 

@@ -1,18 +1,17 @@
-import { copyCells } from '@versicle/core';
-import type { Delivery } from '../../../store/database.ts';
+import type { Cells, Column } from '@versicle/core';
 import { xmlBody } from './xml-body.ts';
 
 /** A JSON value as it is written: texts of numbers and documents keep their very digits. */
 type Written = string | WrittenObject;
 type WrittenObject = Map<string, Written>;
 
-const NUMBERS = /^(smallint|integer|bigint|numeric|double precision|real|int\d|float\d|decimal)/;
+const NUMBERS: ReadonlySet<Column['type']> = new Set(['int2', 'int4', 'int8', 'numeric', 'float8']);
 const JSON_NUMBER = /^-?(0|[1-9]\d*)(\.\d+)?([eE][-+]?\d+)?$/;
 
 /** A finished record as JSON: dots in field names are levels. `id` goes into the member that carries our own id. */
 export function recordJson(
-  cells: readonly (string | null)[],
-  { columns, types }: Delivery,
+  cells: Cells,
+  columns: readonly Column[],
   id: { readonly member: string; readonly value: string } | null = null,
 ): string {
   const root: WrittenObject = new Map();
@@ -28,7 +27,7 @@ export function recordJson(
     }
     at.set(path.at(-1)!, value);
   };
-  for (const [i, column] of columns.entries()) put(column, valueJson(cells[i] ?? null, types[i] ?? 'text'));
+  for (const [i, { name, type }] of columns.entries()) put(name, valueJson(cells[i] ?? null, type));
   if (id !== null) put(id.member, JSON.stringify(id.value));
   return written(root);
 }
@@ -36,17 +35,17 @@ function written(value: Written): string {
   if (typeof value === 'string') return value;
   return `{${[...value].map(([name, inner]) => `${JSON.stringify(name)}:${written(inner)}`).join(',')}}`;
 }
-function valueJson(text: string | null, type: string): string {
+function valueJson(text: string | null, type: Column['type']): string {
   if (text === null) return 'null';
-  if (type === 'boolean') return text === 't' ? 'true' : 'false';
-  if (type === 'jsonb' || type === 'json') return text;
-  return NUMBERS.test(type) && JSON_NUMBER.test(text) ? text : JSON.stringify(text);
+  if (type === 'bool') return text === 't' ? 'true' : 'false';
+  if (type === 'jsonb') return text;
+  return NUMBERS.has(type) && JSON_NUMBER.test(text) ? text : JSON.stringify(text);
 }
 
 /** The body of one request; gives the field instead whose value can't be written. */
 export function requestBody(
-  lines: readonly string[],
-  delivery: Delivery,
+  records: readonly Cells[],
+  columns: readonly Column[],
   form: {
     readonly xml: boolean;
     readonly single: boolean;
@@ -56,20 +55,21 @@ export function requestBody(
   ids: readonly string[],
 ): { readonly body: string } | { readonly field: string } {
   if (form.xml) {
-    const made = xmlBody(form.member!, delivery.columns, xmlValues(lines[0]!, delivery));
+    const names = columns.map((c) => c.name);
+    const made = xmlBody(form.member!, names, xmlValues(records[0]!, columns));
     return 'field' in made ? made : { body: made.xml };
   }
-  const records = lines.map((line, i) =>
-    recordJson(copyCells(line), delivery, form.idMember === null ? null : { member: form.idMember, value: ids[i]! }),
+  const texts = records.map((cells, i) =>
+    recordJson(cells, columns, form.idMember === null ? null : { member: form.idMember, value: ids[i]! }),
   );
-  if (form.single) return { body: records[0]! };
-  const list = `[${records.join(',')}]`;
+  if (form.single) return { body: texts[0]! };
+  const list = `[${texts.join(',')}]`;
   return { body: form.member === null ? list : `{${JSON.stringify(form.member)}:${list}}` };
 }
 /** Values as XML Schema writes them: booleans in words. */
-function xmlValues(line: string, delivery: Delivery): (string | null)[] {
-  return copyCells(line).map((text, i) =>
-    text !== null && delivery.types[i] === 'boolean' ? (text === 't' ? 'true' : 'false') : text,
+function xmlValues(cells: Cells, columns: readonly Column[]): Cells {
+  return cells.map((text, i) =>
+    text !== null && columns[i]!.type === 'bool' ? (text === 't' ? 'true' : 'false') : text,
   );
 }
 

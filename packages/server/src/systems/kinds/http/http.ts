@@ -26,6 +26,7 @@ import { tryWrite } from './try-write.ts';
 
 /** An API over HTTP that answers with JSON or XML; its datasets are the endpoints that people set down or import. */
 export const http: Kind<'http'> = {
+  paced: true,
   open: (connection, context) => new HttpSystem(connection, context),
   check: (connection) => {
     requireAllowedHost(new URL(connection.base).hostname);

@@ -1,9 +1,17 @@
 import { createHash } from 'node:crypto';
 import type { Endpoint } from '@versicle/contract';
-import { copyCells, counted, type MappingDocument } from '@versicle/core';
+import {
+  cellsOf,
+  counted,
+  type Cells,
+  type Delivered,
+  type Delivery,
+  type MappingDocument,
+  type Part,
+  type Rejection,
+} from '@versicle/core';
 import { Aborted, AbortedBefore, CANCELLED, NothingDone, Outage } from '../../outage.ts';
 import { Problem, refused } from '../../../http/problem.ts';
-import type { Delivered, Delivery, Rejection } from '../../../store/database.ts';
 import type { KindContext, Target, TargetRun } from '../kind.ts';
 import { faultOf, isEmptyAnswer } from './answers.ts';
 import { NotAuthorised } from './authenticate.ts';
@@ -13,9 +21,18 @@ import { judge, type WriteSetting } from './judge.ts';
 import { badXmlName } from './xml-body.ts';
 
 interface Item {
+  readonly part: number;
   readonly index: number;
-  readonly line: string;
+  readonly cells: Cells;
   readonly id: string;
+}
+interface PartToSend {
+  readonly delivery: Delivery;
+  readonly part: Part;
+  readonly number: number;
+  /** The place of its first record among all of the chunk. */
+  readonly first: number;
+  readonly known: ReadonlyMap<number, { readonly records: number; readonly outcome: readonly Rejection[] | null }>;
 }
 /** Requests with a fault of the target, one after the other, before it counts as out of order. */
 const OUT_OF_ORDER_AFTER = 3;
@@ -30,6 +47,7 @@ const GRACE = 3000;
  * where there is none, its records fail as unclear and are not sent again.
  */
 export class HttpTarget implements Target {
+  readonly encoding = 'records';
   readonly wantsIds = true;
   private faults = 0;
 
@@ -75,16 +93,33 @@ export class HttpTarget implements Target {
   }
 
   async deliver(delivery: Delivery, run: TargetRun): Promise<Delivered> {
-    const { write, body } = await this.endpoint(delivery.table);
-    if (!write) throw refused(`${delivery.table} is only read.`);
-    const lines = new TextDecoder().decode(delivery.copy).split('\n').slice(0, delivery.rows);
-    const items = lines.map((line, index): Item => ({ index, line, id: delivery.ids[index] ?? '' }));
-    const sending = new Sending(this.client, write, body === 'xml', delivery, run.signal);
     const known = new Map((await this.context.requests.of(run.uid, delivery.chunk)).map((r) => [r.first, r]));
     const rejections: Rejection[] = [];
+    // Requests are known by the place of their first record among all of the chunk.
+    let first = 0;
+    for (const [number, part] of delivery.parts.entries()) {
+      rejections.push(...(await this.deliverPart({ delivery, part, number, first, known }, run)));
+      first += part.rows;
+    }
+    return { rejections, unchanged: 0 };
+  }
+  private async deliverPart(
+    { delivery, part, number, first, known }: PartToSend,
+    run: TargetRun,
+  ): Promise<Rejection[]> {
+    const { write, body } = await this.endpoint(part.dataset);
+    if (!write) throw refused(`${part.dataset} is only read.`);
+    const items = cellsOf(part.content).map((cells, index): Item => ({
+      part: number,
+      index,
+      cells,
+      id: part.ids[index] ?? '',
+    }));
+    const sending = new Sending(this.client, write, body === 'xml', part, run.signal);
+    const rejections: Rejection[] = [];
     for (let at = 0; at < items.length;) {
-      const before = known.get(at);
-      const end = before ? at + before.records : nextStart(known, at, Math.min(at + write.batch, items.length));
+      const before = known.get(first + at);
+      const end = before ? at + before.records : nextStart(known, first, at, Math.min(at + write.batch, items.length));
       const group = items.slice(at, end);
       if (before?.outcome) rejections.push(...before.outcome);
       else if (run.signal.aborted) {
@@ -93,20 +128,20 @@ export class HttpTarget implements Target {
         const why = before ? UNKNOWN : CANCELLED_BEFORE;
         rejections.push(...group.map((item) => notDelivered(item, why)));
       } else {
-        if (!before) await this.context.requests.begin(run.uid, delivery.chunk, at, group.length);
+        if (!before) await this.context.requests.begin(run.uid, delivery.chunk, first + at, group.length);
         const outcome = await this.counted(before ? sending.again(group) : sending.send(group), group).catch(
           async (error: unknown) => {
             if (!before && NOTHING_DONE.some((kind) => error instanceof kind))
-              await this.context.requests.undo(run.uid, delivery.chunk, at);
+              await this.context.requests.undo(run.uid, delivery.chunk, first + at);
             throw error;
           },
         );
-        await this.context.requests.settle(run.uid, delivery.chunk, at, outcome);
+        await this.context.requests.settle(run.uid, delivery.chunk, first + at, outcome);
         rejections.push(...outcome);
       }
       at = end;
     }
-    return { rejections, unchanged: 0 };
+    return rejections;
   }
   async discard({ uid }: TargetRun): Promise<void> {
     await this.context.requests.forget(uid);
@@ -131,8 +166,8 @@ export class HttpTarget implements Target {
 /** Errors that say that none of the records of a request was taken. */
 const NOTHING_DONE = [NothingDone, AbortedBefore, NotAuthorised, Problem];
 
-function nextStart(known: ReadonlyMap<number, unknown>, at: number, end: number): number {
-  for (let i = at + 1; i < end; i++) if (known.has(i)) return i;
+function nextStart(known: ReadonlyMap<number, unknown>, first: number, at: number, end: number): number {
+  for (let i = at + 1; i < end; i++) if (known.has(first + i)) return i;
   return end;
 }
 /** Whether the same request may simply be sent again: PUT says the same twice (RFC 9110, 9.2.2), and some APIs know a key. */
@@ -150,7 +185,7 @@ interface Sent {
 }
 const sent = (rejections: readonly Rejection[] = [], fault: string | null = null): Sent => ({ rejections, fault });
 
-/** The requests of one chunk. */
+/** The requests of one part of a chunk. */
 class Sending {
   private readonly single: boolean;
   private readonly late = new AbortController();
@@ -159,7 +194,7 @@ class Sending {
     private readonly client: HttpClient,
     private readonly write: WriteSetting,
     private readonly xml: boolean,
-    private readonly delivery: Delivery,
+    private readonly part: Part,
     private readonly signal: AbortSignal,
   ) {
     this.single = write.batch === 1;
@@ -193,12 +228,12 @@ class Sending {
     }
     return missing.length === 0 ? sent() : onceBegun(this.send(missing));
   }
-  private valueOf({ line }: Item, name: string): string | null {
-    return copyCells(line)[this.delivery.columns.indexOf(name)] ?? null;
+  private valueOf({ cells }: Item, name: string): string | null {
+    return cells[this.part.columns.findIndex((c) => c.name === name)] ?? null;
   }
 
   async send(items: readonly Item[]): Promise<Sent> {
-    const { write, single, delivery } = this;
+    const { write, single, part } = this;
     const [first] = items;
     const path = single ? fillPath(write.path, (name) => this.valueOf(first!, name)) : { path: write.path };
     if ('missing' in path)
@@ -213,8 +248,8 @@ class Sending {
     const { repeat } = write;
     const idMember = repeat.by === 'look-up' ? repeat.member : null;
     const made = requestBody(
-      items.map((i) => i.line),
-      delivery,
+      items.map((i) => i.cells),
+      part.columns,
       { xml: this.xml, single, member: write.member, idMember },
       items.map((i) => i.id),
     );
@@ -321,7 +356,7 @@ class Sending {
     return sent([...one.rejections, ...two.rejections], fault);
   }
   private placeOfId(items: readonly Item[], id: string): number | null {
-    const field = this.write.idField ?? this.delivery.key[0] ?? this.delivery.columns[0]!;
+    const field = this.write.idField ?? this.part.key[0] ?? this.part.columns[0]!.name;
     const found = items.flatMap((item, at) => (this.valueOf(item, field) === id ? [at] : []));
     return found.length === 1 ? found[0]! : null;
   }
@@ -345,7 +380,7 @@ export function keyOf(items: readonly Pick<Item, 'id'>[]): string {
   return `${first!.id.slice(0, 200)}+${items.length}+${all.digest('base64url').slice(0, 22)}`;
 }
 function rejected(
-  { index, line }: Item,
+  { part, index, cells }: Item,
   code: string,
   message: string,
   field: string | null,
@@ -353,7 +388,16 @@ function rejected(
 ): Rejection {
   const dotted = (field ?? '').replace(/^[/#]+/, '').replace(/\//g, '.');
   const columns = field === null ? [] : [...new Set([dotted, dotted.split('.').at(-1)!])];
-  return { index, line, code, message, columns, constraint: null, ...(answer ? { answer: saidBy(answer) } : {}) };
+  return {
+    part,
+    index,
+    cells,
+    code,
+    message,
+    columns,
+    constraint: null,
+    ...(answer ? { answer: saidBy(answer) } : {}),
+  };
 }
 function notDelivered(item: Item, message: string, answer?: HttpAnswer): Rejection {
   return rejected(item, 'delivery_failed', message, null, answer);

@@ -73,10 +73,10 @@ describe('an API with ways of its own', () => {
     expect(found.fields).toEqual(
       expect.arrayContaining(['no', '__proto__.polluted', 'constructor.prototype.polluted', 'toString']),
     );
-    const sent = recordJson(['a', 'b', 'c'], {
-      columns: ['constructor.prototype.x', 'toString', 'no'],
-      types: ['text', 'text', 'text'],
-    } as never);
+    const sent = recordJson(
+      ['a', 'b', 'c'],
+      ['constructor.prototype.x', 'toString', 'no'].map((name) => ({ name, type: 'text' })),
+    );
     expect(sent).toBe('{"constructor":{"prototype":{"x":"a"}},"toString":"b","no":"c"}');
     // The server still does all that it did.
     expect((await server.ask('GET', '/api/systems')).status).toBe(200);

@@ -1,11 +1,10 @@
-import { nearest, quoted, quoteName } from '@versicle/core';
+import { nearest, quoted, quoteName, type Delivered, type Delivery } from '@versicle/core';
 import type { ConnectionOf } from '@versicle/contract';
 import pg from 'pg';
 import { from as copyFrom } from 'pg-copy-streams';
 import Cursor from 'pg-cursor';
 import { refused } from '../../../http/problem.ts';
 import { deliverChunk, discardOf, JOURNAL, swapContent, type DeliveryTransaction } from '../../../store/deliver.ts';
-import type { Delivered, Delivery } from '../../../store/database.ts';
 import { tableName } from '../../../store/table-name.ts';
 import { Aborted, isDatabaseOutage, Outage } from '../../outage.ts';
 import type { Found, Kind, KindContext, OpenSystem, ReadOptions, SourceBatch, TargetRun } from '../kind.ts';
@@ -44,6 +43,7 @@ class Postgres implements OpenSystem {
     private readonly context: KindContext,
   ) {
     this.target = {
+      encoding: 'copy',
       check: (document, dataset) => this.tables('write').check(document, dataset),
       prepare: (document, dataset) => this.known(this.tables('write').prepare(document, dataset)),
       deliver: (delivery, run) => this.deliver(delivery, run),

@@ -1,0 +1,54 @@
+import type { Column } from '../formats/write.ts';
+import { copyCells } from '../formats/write.ts';
+import type { Cells } from './encodings/encoding.ts';
+import type { Content } from './encodings/index.ts';
+
+/** What the finished records of a chunk put into one dataset of the target. */
+export interface Part {
+  readonly dataset: string;
+  readonly columns: readonly Column[];
+  readonly key: readonly string[];
+  readonly rows: number;
+  readonly content: Content;
+  /** By row: what a target may know a record by that is sent again; empty where the target has no use for it. */
+  readonly ids: readonly string[];
+}
+
+/** A chunk of finished records on its way to a target: all of its parts, or none. */
+export interface Delivery {
+  /** The run's own id, which no other run anywhere has. */
+  readonly source: string;
+  readonly run: number;
+  readonly chunk: number;
+  readonly mode: DeliveryMode;
+  readonly parts: readonly Part[];
+}
+export type DeliveryMode = 'insert' | 'upsert' | 'keep' | 'replace';
+
+/** A row that the target refused. */
+export interface Rejection {
+  /** Its part of the chunk, and its place there. */
+  readonly part: number;
+  readonly index: number;
+  /** The row as it was handed over. */
+  readonly cells: Cells;
+  readonly code: string;
+  readonly message: string;
+  /** Columns that the refusal is about, where the target says so. */
+  readonly columns: readonly string[];
+  readonly constraint: string | null;
+  /** The target's own words, where they say more than the message. */
+  readonly answer?: string;
+}
+/** What became of a chunk. */
+export interface Delivered {
+  readonly rejections: readonly Rejection[];
+  /** Rows that the target has already as they are, or keeps as it has them. */
+  readonly unchanged: number;
+}
+
+/** Refusals as a journal kept them; older ones have the row as a line of COPY text, and chunks had one part. */
+export function keptRejections(kept: unknown): Rejection[] {
+  const all = (typeof kept === 'string' ? JSON.parse(kept) : kept) as (Rejection & { readonly line?: string })[];
+  return all.map(({ line, ...r }) => (line === undefined ? r : { ...r, part: 0, cells: copyCells(line) }));
+}

@@ -1,0 +1,282 @@
+import { rmSync } from 'node:fs';
+import { join } from 'node:path';
+import { counted, isComposed, type MappingDocument } from '@versicle/core';
+import type { KeyMaps } from '../key-maps/key-maps.ts';
+import { readRun } from '../runs/run-store.ts';
+import { sourceOf, type Claim, type Cut, type RunRow, type Runs } from '../runs/runs.ts';
+import type { SourceSets } from '../source-sets/source-sets.ts';
+import type { Database } from '../store/database.ts';
+import { fromJson, isoTime } from '../store/values.ts';
+import type { Finished, SourcePlan, Target, TargetRun } from '../systems/kinds/kind.ts';
+import { Aborted, Outage, pause } from '../systems/outage.ts';
+import type { Systems } from '../systems/systems.ts';
+import { Drive, type DriveEnd } from './drive.ts';
+import type { MapJob, ReplayRow } from './messages.ts';
+import { closeMended, openFailures } from './open-failures.ts';
+import { requireKnownFields, sourcePlanOf } from './source-plan.ts';
+
+const CHUNK_ROWS = Number(process.env['VERSICLE_CHUNK_ROWS'] ?? 20_000);
+const CHUNK_CHARACTERS = 32 * 1024 * 1024;
+/** How long a run waits for a target that does not answer, before it ends. */
+const OUTAGE_SECONDS = Number(process.env['VERSICLE_OUTAGE_SECONDS'] ?? 600);
+
+/** What a run under way hears, and says. */
+export interface UnderWay {
+  /** Aborted when the run is cancelled or lost, or the server stops. */
+  readonly signal: AbortSignal;
+  /** Whether it waits for a system that does not answer. */
+  readonly waits: (is: boolean) => void;
+}
+/** A run with all that it works on. */
+interface Work extends UnderWay {
+  readonly claim: Claim;
+  readonly row: RunRow;
+  readonly document: MappingDocument;
+  readonly target: Target;
+  readonly dataset: string;
+  readonly run: TargetRun;
+}
+
+/**
+ * Carries out one run: read and map in a worker thread, deliver chunk by chunk. Per chunk, the target's rows and its journal
+ * entry are one transaction in the target; failed records, counters and the checkpoint are one transaction in the store. A
+ * run that was cut off at any instant goes on from its checkpoint: the journal says whether the chunk after it arrived
+ * already.
+ */
+export class CarryOut {
+  constructor(
+    private readonly db: Database,
+    private readonly runs: Runs,
+    private readonly systems: Systems,
+    private readonly sourceSets: SourceSets,
+    private readonly keyMaps: KeyMaps,
+    /** Where records are kept that a run fetched and has not worked off yet. */
+    private readonly directory: string,
+    /** How targets know runs that began before runs had ids of their own. */
+    private readonly installation: string,
+  ) {}
+
+  async run(claim: Claim, underWay: UnderWay): Promise<void> {
+    const { signal } = underWay;
+    const work = await this.workOf(claim, underWay);
+    const { row, document, target, dataset, run } = work;
+    // What a person said yes to lies ready: nothing is read again.
+    if (row.confirmed_by !== null) return this.conclude(work, { how: 'finished', well: [] });
+    const plan = await this.sourcePlan(work);
+    if (row.state === 'running') await this.log(row.id, `taken up again after ${counted(Number(row.read), 'record')}`);
+    else await this.begin(work, plan);
+    const prepared = await this.patiently(work, () => target.prepare(document, dataset, run));
+    for (const line of prepared) await this.log(row.id, line);
+    await this.runs.announce(row.id);
+    const job = await this.job((await this.runs.row(row.id))!, document, plan, { target, dataset });
+    let announced = 0;
+    const drive = new Drive({
+      db: this.db,
+      claim,
+      run: { ...row, ...run },
+      document,
+      target,
+      job,
+      patiently: (chunk) => this.patiently(work, chunk),
+      // Pages hear of a moving run a few times a second, not with every chunk.
+      announce: async () => {
+        if (Date.now() - announced < 250) return;
+        announced = Date.now();
+        await this.runs.announce(row.id);
+      },
+    });
+    const end = await drive.go();
+    if (end.how === 'aborted' || signal.aborted) throw new Aborted();
+    await this.conclude(work, end);
+  }
+
+  /** A run that was begun and is not carried on: what was delivered stays, but for what is whole or nothing. */
+  async giveUp(claim: Claim, message: string): Promise<void> {
+    const quiet = { signal: new AbortController().signal, waits: () => undefined };
+    const work = await this.workOf(claim, quiet).catch(() => null);
+    if (work) {
+      const { row, document, target, dataset, run } = work;
+      const back = replaces(row, document);
+      if (back) await this.runs.takeBack(claim);
+      const tidy = async (): Promise<void> => {
+        if (!back && row.started_at !== null) await target.finish?.(document, dataset, run);
+        await target.discard?.(run, dataset, !back);
+      };
+      await tidy().catch((error: Error) => this.log(claim.run, `the target could not be tidied up: ${error.message}`));
+    }
+    await this.runs.end(claim, { state: 'cancelled', message });
+    rmSync(this.landing(claim.run), { force: true });
+  }
+
+  private async workOf(claim: Claim, underWay: UnderWay): Promise<Work> {
+    const row = (await this.runs.row(claim.run))!;
+    const document = await this.runs.document(row);
+    const { system, dataset } = await this.systems.openDataset(document.target.dataset);
+    const { target } = system;
+    if (!target)
+      throw new Error(
+        `Versicle can't write to ${document.target.dataset} yet; choose a dataset of a database, an API that takes records, or a file.`,
+      );
+    const run: TargetRun = {
+      uid: row.uid ?? this.installation,
+      legacy: row.uid === null,
+      kind: row.kind,
+      mayRemove: row.confirmed_by === null ? row.removes_at_most : null,
+      signal: underWay.signal,
+    };
+    return { ...underWay, claim, row, document, target, dataset, run };
+  }
+
+  private async sourcePlan({ row, document, signal }: Work): Promise<SourcePlan> {
+    const { system, dataset } = await this.systems.openDataset(document.source.primary.dataset);
+    return sourcePlanOf(
+      {
+        kind: row.kind,
+        document,
+        system,
+        dataset,
+        rowLimit: row.row_limit === null ? null : Number(row.row_limit),
+        began: sourceOf(row),
+        landing: this.landing(row.id),
+        signal,
+        log: (message) => this.log(row.id, message),
+      },
+      this.sourceSets,
+    );
+  }
+  private async begin({ claim, row, target, dataset }: Work, plan: SourcePlan): Promise<void> {
+    const bytes = plan.files.reduce((sum, f) => sum + f.bytes, 0);
+    const most = (await target.chunkRows?.(dataset)) ?? Infinity;
+    const cut: Cut = { rows: Math.min(CHUNK_ROWS, most), characters: CHUNK_CHARACTERS };
+    await this.runs.begin(claim, plan, bytes, cut);
+    const reads = `reads ${plan.files.map((f) => f.name).join(', ')}`;
+    await this.log(row.id, row.kind === 'replay' ? 'sends failed records again' : reads);
+    if (row.kind === 'full') for (const remark of plan.remarks ?? []) await this.log(row.id, remark);
+  }
+
+  private async job(
+    run: RunRow,
+    document: MappingDocument,
+    plan: SourcePlan,
+    { target, dataset }: { target: Target; dataset: string },
+  ): Promise<MapJob> {
+    const replay = run.kind === 'replay' ? await this.replayRows(run.id) : null;
+    requireKnownFields(replay ?? [], plan, document);
+    return {
+      document,
+      source: plan,
+      startedAt: Date.parse(isoTime(run.started_at!)),
+      uid: run.uid ?? `${this.installation}-${run.id}`,
+      settled: {
+        chunk: run.chunk,
+        read: Number(run.read),
+        sequence: run.sequence === null ? null : Number(run.sequence),
+      },
+      // A limit is of the primary dataset's rows; composed records keep to it already.
+      rowLimit: run.row_limit === null || isComposed(document) ? null : Number(run.row_limit),
+      cut: run.cut === null ? { rows: CHUNK_ROWS, characters: Infinity } : fromJson(run.cut),
+      sequenceFrom: Number(run.sequence_from ?? 0),
+      open: run.kind === 'full' ? await openFailures(this.db, run.mapping, document) : [],
+      dataset,
+      encoding: target.encoding,
+      wantsIds: target.wantsIds === true,
+      replay,
+      keyMaps: await this.keyMaps.of(document),
+      keepKeys: await this.keyMaps.isKept(run.mapping),
+    };
+  }
+
+  /** Tries again while a system can't be reached, with growing pauses; then the run ends and can be taken up again. */
+  private async patiently<T>({ row, signal, waits }: Work, work: () => Promise<T>): Promise<T> {
+    const until = Date.now() + OUTAGE_SECONDS * 1000;
+    for (let attempt = 0; ; attempt++) {
+      try {
+        const result = await work();
+        if (attempt > 0) await this.log(row.id, 'the target answers again; goes on');
+        return result;
+      } catch (error) {
+        if (!(error instanceof Outage) || Date.now() > until) throw error;
+        if (attempt === 0) await this.log(row.id, `${error.message}; tries again until it answers`);
+        waits(true);
+        await pause(Math.min(30_000, 250 * 2 ** attempt) * (0.75 + Math.random() / 2), signal);
+        waits(false);
+      }
+    }
+  }
+
+  private async conclude(work: Work, end: DriveEnd): Promise<void> {
+    const { claim, row, document, target, dataset, run } = work;
+    const { id } = row;
+    // What a document stops does not replace the content of its target by a part.
+    const stays = end.how === 'stopped' && replaces(row, document);
+    const { finish } = target;
+    const finished: Finished =
+      finish && !stays ? await this.patiently(work, () => finish.call(target, document, dataset, run)) : { log: [] };
+    for (const line of finished.log) await this.log(id, line);
+    if (finished.asks !== undefined) return this.runs.end(claim, { state: 'asks', message: finished.asks });
+    if (stays) await this.runs.takeBack(claim);
+    await target.discard?.(run, dataset, !stays);
+    await closeMended(this.db, id, document, end.well);
+    const { counts } = (await readRun(this.db, id))!;
+    const { read, filtered, skipped, unchanged, failed, delivered } = counts;
+    if (read !== filtered + skipped + unchanged + failed + delivered)
+      throw new Error(
+        `The counts do not add up: ${read} read, ${filtered} filtered, ${skipped} skipped, ${unchanged} unchanged, ${failed} failed, ${delivered} delivered. This is a fault of Versicle.`,
+      );
+    await this.runs.end(
+      claim,
+      end.how === 'stopped'
+        ? { state: 'stopped', message: 'stopped, as the document says for a failure that occurred' }
+        : {
+            state: 'finished',
+            message: `finished: ${counted(delivered, 'record')} delivered, ${counted(failed, 'record')} failed`,
+          },
+    );
+    rmSync(this.landing(id), { force: true });
+    // The run has ended already when the stores are looked after.
+    await this.care(target, dataset, delivered).catch((error: Error) =>
+      this.log(id, `the table could not be tidied up: ${error.message}`),
+    );
+  }
+  private async care(target: Target, table: string, delivered: number): Promise<void> {
+    await target.care?.(table, delivered);
+    await this.db.exec('CHECKPOINT');
+  }
+
+  private async replayRows(run: number): Promise<ReplayRow[]> {
+    const rows = await this.db.query<{
+      id: string;
+      row_number: string;
+      file_row: string | null;
+      file: string | null;
+      source: Record<string, string | null> | string;
+      duplicate: boolean;
+      delivery_key: string | null;
+      sequence: string | null;
+    }>(
+      `SELECT f.id, f.row_number, f.file_row, f.file, f.source, i.duplicate, f.delivery_key, f.sequence
+         FROM replay_item i JOIN failed_record f ON f.id = i.record WHERE i.run = $1 ORDER BY i.duplicate, i.place, f.id`,
+      [run],
+    );
+    return rows.map((r) => ({
+      id: Number(r.id),
+      row: Number(r.row_number),
+      fileRow: Number(r.file_row ?? r.row_number),
+      file: r.file,
+      source: fromJson(r.source),
+      duplicate: r.duplicate,
+      deliveryKey: r.delivery_key,
+      sequence: r.sequence === null ? null : Number(r.sequence),
+    }));
+  }
+
+  private landing(run: number): string {
+    return join(this.directory, `run-${run}.jsonl`);
+  }
+  private log(run: number, message: string): Promise<void> {
+    return this.runs.log(run, message);
+  }
+}
+
+const replaces = (run: RunRow, document: MappingDocument): boolean =>
+  run.kind === 'full' && document.write.mode === 'replace';

@@ -1,0 +1,122 @@
+import { createServer, type Server, type ServerResponse } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import { itemsDocument, RunningServer } from '../testing/running-server.ts';
+
+/** Several runs at a time: none holds up another that has nothing to do with it. */
+describe('runs that are started together', () => {
+  let server: RunningServer;
+  let slow: Server;
+  /** Requests that are answered when somebody says so. */
+  let holding = false;
+  let held: (() => void)[] = [];
+  const letGo = (): void => {
+    holding = false;
+    for (const answer of held) answer();
+    held = [];
+  };
+  const plan = async (name: string, source: string, target: string): Promise<string> => {
+    const document = itemsDocument('items.csv', { name });
+    document['source'] = { primary: { alias: 'i', dataset: source } };
+    (document['target'] as { dataset: string }).dataset = target;
+    return (await server.mapping(document)).plan;
+  };
+  const start = async (id: string): Promise<number> =>
+    (await server.api('startPlan', 'POST', `/plans/${id}/start`, {})).run;
+  const stateOf = async (run: number): Promise<string> => (await server.api('getRun', 'GET', `/runs/${run}`)).state;
+  const until = async (what: () => Promise<boolean> | boolean): Promise<void> => {
+    for (let n = 0; n < 500 && !(await what()); n++) await new Promise((r) => setTimeout(r, 20));
+  };
+
+  beforeAll(async () => {
+    // It answers when it is told to, and takes nothing.
+    slow = createServer((req, res: ServerResponse) => {
+      if (req.method === 'POST') return void req.socket.destroy();
+      const answer = (): void =>
+        void res
+          .writeHead(200, { 'content-type': 'application/json' })
+          .end(JSON.stringify({ items: [{ no: '7', name: 'Ann', price: '1,50' }] }));
+      if (holding && req.url!.startsWith('/held')) held.push(answer);
+      else answer();
+    });
+    await new Promise<void>((resolve) => slow.listen(0, '127.0.0.1', resolve));
+    server = await RunningServer.start({ VERSICLE_RUNS_AT_ONCE: '2' });
+    await server.connect();
+    server.file('items.csv', 'no;name;price\n1;Kit;1,50\n2;Bo;2,50\n');
+    const base = `http://127.0.0.1:${(slow.address() as AddressInfo).port}`;
+    await server.ask('POST', '/api/systems', {
+      id: 'slow',
+      name: 'Slow',
+      connection: { kind: 'http', base, auth: 'none' },
+    });
+    const endpoint = { path: '/items', records: 'items', paging: { kind: 'none' } };
+    const write = {
+      method: 'POST',
+      path: '/items',
+      batch: 1,
+      answer: 'errors',
+      repeat: { by: 'key', header: 'Idempotency-Key' },
+    };
+    const settle = (dataset: string, of: object): Promise<unknown> =>
+      server.ask('PUT', '/api/systems/slow/setting', { dataset, setting: { kind: 'endpoint', endpoint: of } });
+    await settle('items', { ...endpoint, write });
+    await settle('held', { ...endpoint, path: '/held' });
+  });
+  afterAll(async () => {
+    slow.closeAllConnections();
+    slow.close();
+    await server.close();
+  });
+
+  it('goes on beside one that fetches, and after one that touches the same; the page says after which', async () => {
+    const fetches = await plan('Fetches', 'slow/held', 'store/fetched');
+    const beside = await plan('Beside', 'files/items.csv', 'store/beside');
+    holding = true;
+    const [a, waits, b] = [await start(fetches), await start(fetches), await start(beside)];
+    expect((await server.ended(b)).counts.delivered).toBe(2);
+    await until(() => held.length > 0);
+    expect([await stateOf(a), await stateOf(waits)]).toEqual(['queued', 'queued']);
+    expect((await server.api('getRun', 'GET', `/runs/${waits}`)).waitsFor).toEqual({ id: a, planName: 'Plan of fetches' });
+    letGo();
+    expect((await server.ended(a)).state).toBe('finished');
+    expect((await server.ended(waits)).state).toBe('finished');
+  });
+
+  it('that wait for a system that does not answer leave their place to others; each is cancelled by itself', async () => {
+    const targets = await Promise.all(
+      [1, 2].map(async (n) => {
+        await server.ask('POST', '/api/systems', {
+          id: `away${n}`,
+          name: `Away ${n}`,
+          connection: { kind: 'http', base: `http://127.0.0.1:${(slow.address() as AddressInfo).port}`, auth: 'none' },
+        });
+        const write = {
+          method: 'POST',
+          path: '/items',
+          batch: 1,
+          answer: 'errors',
+          repeat: { by: 'key', header: 'Idempotency-Key' },
+        };
+        await server.ask('PUT', `/api/systems/away${n}/setting`, {
+          dataset: 'items',
+          setting: {
+            kind: 'endpoint',
+            endpoint: { path: '/items', records: 'items', paging: { kind: 'none' }, write },
+          },
+        });
+        return plan(`Away ${n}`, 'files/items.csv', `away${n}/items`);
+      }),
+    );
+    const stuck = [await start(targets[0]!), await start(targets[1]!)];
+    const log = async (run: number): Promise<string> =>
+      JSON.stringify((await server.api('getRun', 'GET', `/runs/${run}`)).log);
+    for (const run of stuck) await until(async () => (await log(run)).includes('tries again until it answers'));
+    const beside = await start(await plan('Meanwhile', 'files/items.csv', 'store/meanwhile'));
+    expect((await server.ended(beside)).state).toBe('finished');
+    expect(await Promise.all(stuck.map(stateOf))).toEqual(['running', 'running']);
+    await server.api('cancelRun', 'POST', `/runs/${stuck[1]}/cancel`);
+    expect((await server.ended(stuck[1]!)).state).toBe('cancelled');
+    expect(await stateOf(stuck[0]!)).toBe('running');
+    await server.api('cancelRun', 'POST', `/runs/${stuck[0]}/cancel`);
+    expect((await server.ended(stuck[0]!)).state).toBe('cancelled');
+  });
+});

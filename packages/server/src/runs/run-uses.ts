@@ -1,0 +1,33 @@
+import { keyMapsAsked, membersOf, type MappingDocument } from '@versicle/core';
+
+/** What a run touches: others may `read` the same, or `write` beside it, but not both; `alone`: nobody else at all. */
+export interface RunUse {
+  readonly thing: string;
+  readonly use: 'read' | 'write' | 'alone';
+}
+
+const systemOf = (dataset: string): string => dataset.split('/')[0]!;
+
+/**
+ * What runs of a document touch. Who reads from a system waits for those that write into it, whatever the dataset: a pattern
+ * of files or a SELECT may well include it. `paced`: the target takes records of one run at a time.
+ */
+export function usesOf(document: MappingDocument, mapping: string, paced: boolean): RunUse[] {
+  const { dataset } = document.target;
+  const target = systemOf(dataset);
+  const sources = new Set(membersOf(document).map((member) => systemOf(member.dataset)));
+  const uses = new Map<string, RunUse['use']>();
+  for (const source of sources) uses.set(`system ${source}`, 'read');
+  for (const other of keyMapsAsked(document)) uses.set(`mapping ${other}`, 'read');
+  // Its sequence, its key map and its open failed records.
+  uses.set(`mapping ${mapping}`, 'alone');
+  uses.set(`dataset ${dataset}`, 'alone');
+  uses.set(`system ${target}`, paced || sources.has(target) ? 'alone' : 'write');
+  return [...uses].map(([thing, use]) => ({ thing, use }));
+}
+
+/** Other runs, waiting or under way, that touch what the run `r` touches. */
+export const IN_THE_WAY = `SELECT o.id, o.claimed_until FROM run_use mine
+   JOIN run_use theirs ON theirs.thing = mine.thing AND (theirs.use = 'alone' OR mine.use = 'alone' OR theirs.use <> mine.use)
+   JOIN run o ON o.id = theirs.run AND o.state IN ('queued', 'running')
+  WHERE mine.run = r.id AND o.id <> r.id`;

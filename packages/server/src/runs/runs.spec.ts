@@ -1,0 +1,101 @@
+import { directDatabase } from '../testing/direct-database.ts';
+import { itemsDocument } from '../testing/running-server.ts';
+import type { Database } from '../store/database.ts';
+import { isLostClaim, requireClaim, Runs } from './runs.ts';
+
+/** Two processes on one store, as claims see them. */
+describe('claims of runs', () => {
+  let db: Database;
+  let one: Runs;
+  let other: Runs;
+  beforeAll(async () => {
+    db = (await directDatabase()) as Database;
+    const silent = { send: () => undefined, waitingChanged: () => Promise.resolve() } as never;
+    [one, other] = [0, 1].map(() => new Runs(db, silent, (dataset) => Promise.resolve(dataset.startsWith('api/')))) as [
+      Runs,
+      Runs,
+    ];
+  });
+  afterAll(() => db.close());
+  afterEach(() => db.query("UPDATE run SET state = 'finished', claimed_until = NULL"));
+
+  let made = 0;
+  /** A run of a mapping of its own that reads from one system and writes to a dataset. */
+  async function run(reads: string, writes: string): Promise<number> {
+    const id = `m${++made}`;
+    const document = itemsDocument();
+    document['source'] = { primary: { alias: 'i', dataset: `${reads}/items.csv` } };
+    (document['target'] as { dataset: string }).dataset = writes;
+    await db.query('INSERT INTO mapping (id, draft) VALUES ($1, $2)', [id, JSON.stringify(document)]);
+    await db.query(
+      "INSERT INTO revision (mapping, number, document, note, published_by) VALUES ($1, 1, $2, '', 'Ines')",
+      [id, JSON.stringify(document)],
+    );
+    await db.query('INSERT INTO plan (id, name, mapping) VALUES ($1, $1, $1)', [id]);
+    const [row] = await db.query<{ id: number }>(
+      "INSERT INTO run (kind, plan, mapping, revision, started_by) VALUES ('full', $1, $1, 1, 'Ines') RETURNING id",
+      [id],
+    );
+    await one.ready(row!.id);
+    return row!.id;
+  }
+  const next = async (by: Runs): Promise<number | null> => (await by.claimNext())?.run ?? null;
+
+  it('are in the order of their start, each by one process only', async () => {
+    const [a, b] = [await run('files', 'store/a'), await run('files', 'store/b')];
+    expect([await next(one), await next(other), await next(one)]).toEqual([a, b, null]);
+  });
+  it('wait for earlier ones that write the same table, that write where these read, or that send to the same API', async () => {
+    const a = await run('files', 'store/a');
+    const same = await run('files', 'store/a');
+    const reads = await run('store', 'files/out.csv');
+    const free = await run('other', 'another/b');
+    expect([await next(one), await next(other), await next(one)]).toEqual([a, free, null]);
+    await db.query("UPDATE run SET state = 'finished' WHERE id = ANY ($1::int[])", [[a, free]]);
+    // The one that reads from the store also waits for the earlier one that still writes into it.
+    expect([await next(one), await next(one)]).toEqual([same, null]);
+    await db.query("UPDATE run SET state = 'finished' WHERE id = $1", [same]);
+    expect(await next(one)).toBe(reads);
+    await db.query("UPDATE run SET state = 'finished' WHERE id = $1", [reads]);
+    const sends = await run('files', 'api/members');
+    await run('files', 'api/orders');
+    expect([await next(one), await next(other)]).toEqual([sends, null]);
+  });
+  it('does not begin what a later one that is under way touches', async () => {
+    const early = await run('files', 'store/c');
+    await db.query("UPDATE run SET state = 'broken' WHERE id = $1", [early]);
+    const late = await run('files', 'store/c');
+    expect(await next(one)).toBe(late);
+    await one.again(early);
+    expect(await next(one)).toBeNull();
+  });
+  it('pass on when nobody renews them; what the first process still writes does not count', async () => {
+    const id = await run('files', 'store/d');
+    const mine = (await one.claimNext())!;
+    expect(await one.renew([mine])).toEqual([]);
+    expect(await next(other)).toBeNull();
+    await db.query("UPDATE run SET claimed_until = now() - interval '1 second' WHERE id = $1", [id]);
+    const theirs = (await other.claimNext())!;
+    expect(theirs).toEqual({ run: id, number: mine.number + 1 });
+    expect(await one.renew([mine])).toEqual([mine]);
+    await one.release(mine);
+    const late = db.transaction([
+      requireClaim(mine),
+      { sql: 'UPDATE run SET read = read + 5 WHERE id = $1', params: [id] },
+    ]);
+    await expect(late).rejects.toThrow('carried out elsewhere');
+    expect(isLostClaim(await late.catch((error: unknown) => error))).toBe(true);
+    await expect(one.end(mine, { state: 'finished', message: 'done' })).rejects.toThrow('carried out elsewhere');
+    expect(await db.query('SELECT state, read FROM run WHERE id = $1', [id])).toMatchObject([
+      { state: 'queued', read: '0' },
+    ]);
+    await other.end(theirs, { state: 'finished', message: 'done' });
+    expect(await db.query('SELECT state FROM run WHERE id = $1', [id])).toEqual([{ state: 'finished' }]);
+  });
+  it('of an earlier process are void when this is the only one on the store', async () => {
+    const id = await run('files', 'store/e');
+    expect(await next(one)).toBe(id);
+    expect(await other.inherit()).toContain(id);
+    expect(await next(other)).toBe(id);
+  });
+});

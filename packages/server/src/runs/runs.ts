@@ -1,0 +1,237 @@
+import { randomUUID } from 'node:crypto';
+import { parseDocument, type MappingDocument } from '@versicle/core';
+import type { Events } from '../http/events.ts';
+import type { Database, Statement } from '../store/database.ts';
+import { fromJson } from '../store/values.ts';
+import type { SourcePlan } from '../systems/kinds/kind.ts';
+import { readRun } from './run-store.ts';
+import { IN_THE_WAY, usesOf } from './run-uses.ts';
+
+/** What cuts a run into chunks: the same in each of its lives, or the journal would take one chunk for another. */
+export interface Cut {
+  readonly rows: number;
+  /** Characters of the records as read. */
+  readonly characters: number;
+}
+export interface RunRow {
+  [key: string]: unknown;
+  id: number;
+  uid: string | null;
+  kind: 'full' | 'replay';
+  mapping: string;
+  revision: number;
+  state: string;
+  row_limit: string | null;
+  chunk: number;
+  read: string;
+  cut: Cut | string | null;
+  sequence: string | null;
+  sequence_from: string | null;
+  confirmed_by: string | null;
+  started_at: string | null;
+  source: SourcePlan | string | null;
+  removes_at_most: number;
+}
+/** A run that this process has taken on; `number` is the how-manyth claim of the run it is. */
+export interface Claim {
+  readonly run: number;
+  readonly number: number;
+}
+/** How a run is left. `outage`: a system could not be reached, so it may go on by itself. */
+export interface Ended {
+  readonly state: 'finished' | 'stopped' | 'cancelled' | 'broken' | 'asks';
+  readonly message: string;
+  readonly outage?: boolean;
+}
+
+/** A claim that nobody renews is free again after so many seconds. */
+const LEASE = Number(process.env['VERSICLE_LEASE_SECONDS'] ?? 30);
+export const RENEW_EVERY = (LEASE * 1000) / 3;
+/** One claim at a time in the whole store, so that no two take on runs that are in each other's way. */
+const CLAIMING = 7_404_001;
+
+/** A claim was lost: another process carries the run out, and nothing of this one counts any more. */
+export const isLostClaim = (error: unknown): boolean => (error as { code?: unknown }).code === 'VRS01';
+/** The first statement of whatever is kept of a run while it is carried out. */
+export const requireClaim = ({ run, number }: Claim): Statement => ({
+  sql: 'SELECT require_claim($1, $2)',
+  params: [run, number],
+});
+
+/**
+ * The life of runs: made, claimed, moved from state to state, ended. Every move is one statement that says from which states
+ * it leads, so that no two moves meet; what a process does with a run it has claimed counts only while it holds the claim.
+ */
+export class Runs {
+  /** This process, as claims name it. */
+  private readonly process = randomUUID();
+
+  constructor(
+    private readonly db: Database,
+    private readonly events: Events,
+    /** Whether the target of a document takes the records of one run at a time. */
+    private readonly isPaced: (dataset: string) => Promise<boolean>,
+  ) {}
+
+  /** Says what a new run touches; it can be claimed from then on. */
+  async ready(id: number): Promise<void> {
+    const run = (await this.row(id))!;
+    const document = await this.document(run);
+    const uses = usesOf(document, run.mapping, await this.isPaced(document.target.dataset));
+    await this.db.query(
+      'INSERT INTO run_use (run, thing, use) SELECT $1, thing, use FROM json_to_recordset($2::json) AS u(thing text, use text) ON CONFLICT DO NOTHING',
+      [id, JSON.stringify(uses)],
+    );
+  }
+  /** This process is the only one on the store: claims of earlier ones are void. Gives the runs that are not over. */
+  async inherit(): Promise<number[]> {
+    await this.db.query('UPDATE run SET claimed_until = NULL WHERE claimed_until IS NOT NULL');
+    const rows = await this.db.query<{ id: number; state: string }>(
+      "SELECT id, state FROM run WHERE state IN ('queued', 'running', 'broken', 'asks') ORDER BY id",
+    );
+    for (const { id } of rows) await this.ready(id);
+    return rows.map((r) => r.id);
+  }
+
+  /** Takes on the run that waits longest and that no other one is in the way of; null when there is none. */
+  async claimNext(): Promise<Claim | null> {
+    return this.claim(
+      `SELECT r.id FROM run r
+        WHERE r.state IN ('queued', 'running') AND (r.claimed_until IS NULL OR r.claimed_until < clock_timestamp())
+          AND EXISTS (SELECT 1 FROM run_use u WHERE u.run = r.id)
+          AND NOT EXISTS (SELECT 1 FROM (${IN_THE_WAY}) w WHERE w.id < r.id OR w.claimed_until >= clock_timestamp())
+        ORDER BY r.id LIMIT 1`,
+      [],
+    );
+  }
+  /** Takes on a run that nobody carries out now, to give it up; null where there is none such. */
+  async claimIdle(id: number): Promise<Claim | null> {
+    return this.claim(
+      `SELECT r.id FROM run r WHERE r.id = $3 AND (r.state IN ('asks', 'broken')
+          OR r.state IN ('queued', 'running') AND (r.claimed_until IS NULL OR r.claimed_until < clock_timestamp()))`,
+      [id],
+    );
+  }
+  private async claim(which: string, params: readonly unknown[]): Promise<Claim | null> {
+    const [, rows] = await this.db.transaction([
+      { sql: 'SELECT pg_advisory_xact_lock($1)', params: [CLAIMING] },
+      {
+        sql: `UPDATE run SET claim = claim + 1, claimed_by = $1, claimed_until = clock_timestamp() + make_interval(secs => $2)
+               WHERE id = (${which}) RETURNING id, claim`,
+        params: [this.process, LEASE, ...params],
+      },
+    ]);
+    const [row] = rows!;
+    return row ? { run: Number(row['id']), number: Number(row['claim']) } : null;
+  }
+  /** Says that this process is still at it. Gives the claims that were lost. */
+  async renew(claims: readonly Claim[]): Promise<readonly Claim[]> {
+    if (claims.length === 0) return [];
+    const rows = await this.db.query<{ id: number }>(
+      `UPDATE run SET claimed_until = clock_timestamp() + make_interval(secs => $3)
+         FROM unnest($1::int[], $2::bigint[]) AS c(run, claim) WHERE id = c.run AND run.claim = c.claim RETURNING id`,
+      [claims.map((c) => c.run), claims.map((c) => c.number), LEASE],
+    );
+    const held = new Set(rows.map((r) => r.id));
+    return claims.filter((c) => !held.has(c.run));
+  }
+  /** The run stays as it is, for the next process. */
+  async release({ run, number }: Claim): Promise<void> {
+    await this.db.query('UPDATE run SET claimed_until = NULL WHERE id = $1 AND claim = $2', [run, number]);
+  }
+
+  /** The run begins: what it reads and how it is cut is fixed from here on. */
+  async begin(claim: Claim, source: SourcePlan, bytes: number, cut: Cut): Promise<void> {
+    await this.db.transaction([
+      requireClaim(claim),
+      {
+        sql: `UPDATE run SET state = 'running', started_at = clock_timestamp(), source = $2, bytes_total = $3, bytes_done = 0, cut = $4,
+                sequence_from = COALESCE((SELECT last FROM mapping_sequence s WHERE s.mapping = run.mapping), 0) WHERE id = $1`,
+        params: [claim.run, JSON.stringify(source), bytes, JSON.stringify(cut)],
+      },
+    ]);
+  }
+  /** What was loaded beside a target and does not take its place was not delivered. */
+  async takeBack(claim: Claim): Promise<void> {
+    await this.db.transaction([
+      requireClaim(claim),
+      {
+        sql: "INSERT INTO run_log (run, message) SELECT id, delivered || ' loaded records did not take the place of what the target has; it stays as it was' FROM run WHERE id = $1 AND delivered > 0",
+        params: [claim.run],
+      },
+      {
+        sql: 'UPDATE run SET read = read - delivered - unchanged, delivered = 0, unchanged = 0 WHERE id = $1',
+        params: [claim.run],
+      },
+    ]);
+  }
+  /** A run that broke, or that asked and was answered, may be claimed again. */
+  async again(id: number): Promise<void> {
+    await this.ready(id);
+    await this.db.query(
+      "UPDATE run SET state = CASE WHEN started_at IS NULL OR cut IS NULL THEN 'queued' ELSE 'running' END, finished_at = NULL, error = NULL, outage = false WHERE id = $1 AND state IN ('broken', 'asks')",
+      [id],
+    );
+    await this.announce(id);
+  }
+  /** The run is over, broken, or waits for somebody. Without a word where the claim was lost. */
+  async end(claim: Claim, { state, message, outage = false }: Ended): Promise<void> {
+    const { run } = claim;
+    await this.db.transaction([
+      requireClaim(claim),
+      {
+        sql: "UPDATE run SET state = $2, finished_at = clock_timestamp(), error = $3, outage = $4, claimed_until = NULL WHERE id = $1 AND state IN ('queued', 'running', 'asks', 'broken')",
+        params: [run, state, state === 'broken' || state === 'asks' ? message : null, outage],
+      },
+      // What may have arrived in an outage stays with its run, which can be taken up again.
+      ...(outage || state === 'asks' ? [] : [recordsOpenAgain(run)]),
+      logged(run, message),
+    ]);
+    await this.announce(run);
+    await this.events.waitingChanged();
+  }
+
+  async log(run: number, message: string): Promise<void> {
+    const { sql, params } = logged(run, message);
+    await this.db.query(sql, params);
+  }
+  async announce(id: number): Promise<void> {
+    const run = await readRun(this.db, id);
+    if (run) this.events.send({ type: 'run', run });
+  }
+
+  async row(id: number): Promise<RunRow | null> {
+    const [run] = await this.db.query<RunRow>(
+      `SELECT r.id, r.uid, r.kind, r.mapping, r.revision, r.state, r.row_limit, r.chunk, r.read, r.cut, r.sequence, r.sequence_from,
+              r.confirmed_by, r.started_at, r.source, p.removes_at_most FROM run r JOIN plan p ON p.id = r.plan WHERE r.id = $1`,
+      [id],
+    );
+    return run ?? null;
+  }
+  /** The revision that a run carries out. */
+  async document({ mapping, revision }: Pick<RunRow, 'mapping' | 'revision'>): Promise<MappingDocument> {
+    const [found] = await this.db.query<{ document: string }>(
+      'SELECT document FROM revision WHERE mapping = $1 AND number = $2',
+      [mapping, revision],
+    );
+    return parseDocument(JSON.parse(found!.document));
+  }
+  /** Runs that ended because a system could not be reached. */
+  async afterOutage(): Promise<RunRow[]> {
+    const rows = await this.db.query<{ id: number }>(
+      "SELECT id FROM run WHERE state = 'broken' AND outage ORDER BY id",
+    );
+    return Promise.all(rows.map(async ({ id }) => (await this.row(id))!));
+  }
+}
+
+const recordsOpenAgain = (run: number): Statement => ({
+  sql: "UPDATE failed_record SET state = 'open' WHERE state = 'replaying' AND id IN (SELECT record FROM replay_item WHERE run = $1)",
+  params: [run],
+});
+const logged = (run: number, message: string): { sql: string; params: unknown[] } => ({
+  sql: 'INSERT INTO run_log (run, message) VALUES ($1, $2)',
+  params: [run, message],
+});
+
+export const sourceOf = (run: RunRow): SourcePlan | null => (run.source === null ? null : fromJson(run.source));
