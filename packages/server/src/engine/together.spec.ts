@@ -75,7 +75,10 @@ describe('runs that are started together', () => {
     expect((await server.ended(b)).counts.delivered).toBe(2);
     await until(() => held.length > 0);
     expect([await stateOf(a), await stateOf(waits)]).toEqual(['queued', 'queued']);
-    expect((await server.api('getRun', 'GET', `/runs/${waits}`)).waitsFor).toEqual({ id: a, planName: 'Plan of fetches' });
+    expect((await server.api('getRun', 'GET', `/runs/${waits}`)).waitsFor).toEqual({
+      id: a,
+      planName: 'Plan of fetches',
+    });
     letGo();
     expect((await server.ended(a)).state).toBe('finished');
     expect((await server.ended(waits)).state).toBe('finished');

@@ -5,7 +5,7 @@ import type { Database, Statement } from '../store/database.ts';
 import { fromJson } from '../store/values.ts';
 import type { SourcePlan } from '../systems/kinds/kind.ts';
 import { readRun } from './run-store.ts';
-import { IN_THE_WAY, usesOf } from './run-uses.ts';
+import { IN_THE_WAY, usesOf, type RunUse } from './run-uses.ts';
 
 /** What cuts a run into chunks: the same in each of its lives, or the journal would take one chunk for another. */
 export interface Cut {
@@ -75,13 +75,21 @@ export class Runs {
 
   /** Says what a new run touches; it can be claimed from then on. */
   async ready(id: number): Promise<void> {
-    const run = (await this.row(id))!;
-    const document = await this.document(run);
-    const uses = usesOf(document, run.mapping, await this.isPaced(document.target.dataset));
+    const uses = await this.usesOf((await this.row(id))!);
     await this.db.query(
       'INSERT INTO run_use (run, thing, use) SELECT $1, thing, use FROM json_to_recordset($2::json) AS u(thing text, use text) ON CONFLICT DO NOTHING',
       [id, JSON.stringify(uses)],
     );
+  }
+  private async usesOf(run: RunRow): Promise<RunUse[]> {
+    let document: MappingDocument;
+    try {
+      document = await this.document(run);
+    } catch {
+      // What can't be read any more breaks when it is carried out, with a sentence; until then it is in nobody's way.
+      return [{ thing: `mapping ${run.mapping}`, use: 'alone' }];
+    }
+    return usesOf(document, run.mapping, await this.isPaced(document.target.dataset));
   }
   /** This process is the only one on the store: claims of earlier ones are void. Gives the runs that are not over. */
   async inherit(): Promise<number[]> {
@@ -183,6 +191,8 @@ export class Runs {
         sql: "UPDATE run SET state = $2, finished_at = clock_timestamp(), error = $3, outage = $4, claimed_until = NULL WHERE id = $1 AND state IN ('queued', 'running', 'asks', 'broken')",
         params: [run, state, state === 'broken' || state === 'asks' ? message : null, outage],
       },
+      // It is in nobody's way any more.
+      { sql: 'DELETE FROM run_use WHERE run = $1', params: [run] },
       // What may have arrived in an outage stays with its run, which can be taken up again.
       ...(outage || state === 'asks' ? [] : [recordsOpenAgain(run)]),
       logged(run, message),

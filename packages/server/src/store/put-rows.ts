@@ -269,18 +269,22 @@ class Put {
     const conflict = this.conflict();
     if (!tx.copy) return { written: await this.insertArrays(copy, conflict), left: [] };
     await tx.exec(
-      `CREATE TEMPORARY TABLE IF NOT EXISTS versicle_incoming ON COMMIT DROP AS SELECT ${columns} FROM ${into} WITH NO DATA; TRUNCATE pg_temp.versicle_incoming`,
+      `CREATE TEMPORARY TABLE IF NOT EXISTS ${this.incoming} ON COMMIT DROP AS SELECT ${columns} FROM ${into} WITH NO DATA; TRUNCATE ${this.incoming}`,
     );
-    await tx.copy('pg_temp.versicle_incoming', columns, copy);
+    await tx.copy(this.incoming, columns, copy);
     const twice = key.some((k) => facts.loose.has(k)) ? await this.takeTwice() : [];
     const { count } = await tx.query(
-      `INSERT INTO ${into} AS t (${columns}) OVERRIDING SYSTEM VALUE SELECT ${columns} FROM pg_temp.versicle_incoming${conflict}`,
+      `INSERT INTO ${into} AS t (${columns}) OVERRIDING SYSTEM VALUE SELECT ${columns} FROM ${this.incoming}${conflict}`,
     );
     const left = count < rows - twice.length ? await this.missing() : [];
     return {
       written: count,
       left: [...twice.map((at) => ({ at, why: TWICE })), ...left.map((at) => ({ at, why: LEFT_OUT }))],
     };
+  }
+  /** Each part of a chunk has one of its own: their columns differ. */
+  private get incoming(): string {
+    return `pg_temp.versicle_incoming_${this.chunk.number}`;
   }
   private get onlyInserts(): boolean {
     return this.chunk.mode === 'insert' || this.chunk.mode === 'replace';
@@ -305,27 +309,29 @@ class Put {
    */
   private async takeTwice(): Promise<number[]> {
     const { tx, into } = this;
+    if (this.chunk.number > 0)
+      throw new Error('Keys that only the database holds for equal can’t be told apart in a further table yet.');
     const key = this.key.map(q).join(', ');
     const seen = keysName(this.chunk.source);
     await tx.exec(`CREATE TABLE IF NOT EXISTS ${seen} AS SELECT ${key} FROM ${into} WITH NO DATA`);
     const { rows } = await tx.query(
       `WITH numbered AS (
          SELECT ctid AS place, ${key}, row_number() OVER (ORDER BY ctid) AS n, row_number() OVER (PARTITION BY ${key} ORDER BY ctid) AS nth
-           FROM pg_temp.versicle_incoming
+           FROM ${this.incoming}
        ), twice AS (
          SELECT place, n FROM numbered i WHERE nth > 1 OR EXISTS (SELECT 1 FROM ${seen} t WHERE ${this.sameKey})
        ), gone AS (
-         DELETE FROM pg_temp.versicle_incoming WHERE ctid IN (SELECT place FROM twice)
+         DELETE FROM ${this.incoming} WHERE ctid IN (SELECT place FROM twice)
        ) SELECT n FROM twice ORDER BY n`,
     );
-    await tx.exec(`INSERT INTO ${seen} SELECT ${key} FROM pg_temp.versicle_incoming`);
+    await tx.exec(`INSERT INTO ${seen} SELECT ${key} FROM ${this.incoming}`);
     return rows.map((r) => Number(r['n']) - 1);
   }
   /** Rows that are neither written nor there already: a trigger, a rule or a policy left them out. */
   private async missing(): Promise<number[]> {
     const same = this.sameKey;
     const { rows } = await this.tx.query(
-      `SELECT i.n FROM (SELECT *, row_number() OVER (ORDER BY ctid) AS n FROM pg_temp.versicle_incoming) i
+      `SELECT i.n FROM (SELECT *, row_number() OVER (ORDER BY ctid) AS n FROM ${this.incoming}) i
         WHERE NOT EXISTS (SELECT 1 FROM ${this.into} t WHERE ${same}) ORDER BY 1`,
     );
     return rows.map((r) => Number(r['n']) - 1);

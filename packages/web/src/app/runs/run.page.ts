@@ -92,7 +92,15 @@ import { runsActions, runsFeature } from './runs.feature';
             @if (r.samples.length > 0) {
               <vs-rate-chart [samples]="r.samples" />
             } @else {
-              <p class="soft">{{ going() ? 'The first chunk is on its way.' : 'Nothing was read.' }}</p>
+              <p class="soft">
+                {{
+                  r.state === 'queued'
+                    ? 'It has not begun yet.'
+                    : going()
+                      ? 'The first chunk is on its way.'
+                      : 'Nothing was read.'
+                }}
+              </p>
             }
             <h2>Log</h2>
             <div class="log" tabindex="0" role="log" aria-label="Log of the run">
