@@ -53,8 +53,8 @@ export const causeGroup = z.object({
 export type CauseGroup = z.infer<typeof causeGroup>;
 
 export const runDetail = runSummary.extend({
-  /** An earlier run that touches the same, so that this one has not begun. */
-  waitsFor: z.object({ id: z.number(), planName: z.string() }).nullable(),
+  /** An earlier run that is in the way of this one, so that it has not begun, and why. */
+  waitsFor: z.object({ id: z.number(), planName: z.string(), because: z.string() }).nullable(),
   target: z.string(),
   source: z.string(),
   /** Records delivered up to each checkpoint, with milliseconds since the start. */

@@ -78,6 +78,7 @@ describe('runs that are started together', () => {
     expect((await server.api('getRun', 'GET', `/runs/${waits}`)).waitsFor).toEqual({
       id: a,
       planName: 'Plan of fetches',
+      because: 'both write store/fetched',
     });
     letGo();
     expect((await server.ended(a)).state).toBe('finished');

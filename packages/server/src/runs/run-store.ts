@@ -4,7 +4,7 @@ import type { Failures } from '../failures/failures.ts';
 import { notFound } from '../http/problem.ts';
 import type { Database } from '../store/database.ts';
 import { isoTime, isoTimeOrNull } from '../store/values.ts';
-import { IN_THE_WAY } from './run-uses.ts';
+import { because, IN_THE_WAY, type RunUse } from './run-uses.ts';
 
 interface RunRow {
   [key: string]: unknown;
@@ -83,12 +83,12 @@ export async function runDetail(db: Database, failures: Failures, id: number): P
 }
 
 async function waitsFor(db: Database, id: number): Promise<RunDetail['waitsFor']> {
-  const [first] = await db.query<{ id: number; name: string }>(
-    `SELECT w.id, p.name FROM run r CROSS JOIN LATERAL (${IN_THE_WAY}) w JOIN run o ON o.id = w.id JOIN plan p ON p.id = o.plan
-      WHERE r.id = $1 AND (w.id < r.id OR w.claimed_until >= clock_timestamp()) ORDER BY w.id LIMIT 1`,
+  const [first] = await db.query<{ id: number; name: string; thing: string; use: RunUse['use'] }>(
+    `SELECT w.id, p.name, w.thing, w.use FROM run r CROSS JOIN LATERAL (${IN_THE_WAY}) w JOIN run o ON o.id = w.id JOIN plan p ON p.id = o.plan
+      WHERE r.id = $1 AND (w.id < r.id OR w.claimed_until >= clock_timestamp()) ORDER BY w.id, w.thing LIMIT 1`,
     [id],
   );
-  return first ? { id: first.id, planName: first.name } : null;
+  return first ? { id: first.id, planName: first.name, because: because(first) } : null;
 }
 
 function summaryOf(row: RunRow): RunSummary {

@@ -27,7 +27,19 @@ export function usesOf(document: MappingDocument, mapping: string, paced: boolea
 }
 
 /** Other runs, waiting or under way, that touch what the run `r` touches. */
-export const IN_THE_WAY = `SELECT o.id, o.claimed_until FROM run_use mine
+export const IN_THE_WAY = `SELECT o.id, o.claimed_until, mine.thing, mine.use FROM run_use mine
    JOIN run_use theirs ON theirs.thing = mine.thing AND (theirs.use = 'alone' OR mine.use = 'alone' OR theirs.use <> mine.use)
    JOIN run o ON o.id = theirs.run AND o.state IN ('queued', 'running')
   WHERE mine.run = r.id AND o.id <> r.id`;
+
+/** Why runs that both touch a thing go one after the other. */
+export function because({ thing, use }: RunUse): string {
+  const [sort, name] = [thing.slice(0, thing.indexOf(' ')), thing.slice(thing.indexOf(' ') + 1)];
+  if (sort === 'dataset') return `both write ${name}`;
+  if (sort === 'mapping')
+    return use === 'alone' ? 'both are of one mapping' : 'this one looks up keys that the other delivers';
+  if (use === 'alone') return `${name} takes the records of one run at a time`;
+  return use === 'read'
+    ? `this one reads from ${name}, the other writes there`
+    : `the other reads from ${name}, this one writes there`;
+}

@@ -1,6 +1,7 @@
 import { directDatabase } from '../testing/direct-database.ts';
 import { itemsDocument } from '../testing/running-server.ts';
 import type { Database } from '../store/database.ts';
+import { because } from './run-uses.ts';
 import { isLostClaim, requireClaim, Runs } from './runs.ts';
 
 /** Two processes on one store, as claims see them. */
@@ -97,5 +98,29 @@ describe('claims of runs', () => {
     expect(await next(one)).toBe(id);
     expect(await other.inherit()).toContain(id);
     expect(await next(other)).toBe(id);
+  });
+});
+
+describe('why a run waits', () => {
+  it('is said by what both touch', () => {
+    expect(
+      (
+        [
+          ['dataset store/a', 'alone'],
+          ['mapping m', 'alone'],
+          ['mapping m', 'read'],
+          ['system api', 'alone'],
+          ['system store', 'read'],
+          ['system store', 'write'],
+        ] as const
+      ).map(([thing, use]) => because({ thing, use })),
+    ).toEqual([
+      'both write store/a',
+      'both are of one mapping',
+      'this one looks up keys that the other delivers',
+      'api takes the records of one run at a time',
+      'this one reads from store, the other writes there',
+      'the other reads from store, this one writes there',
+    ]);
   });
 });

@@ -64,7 +64,7 @@ import { runsActions, runsFeature } from './runs.feature';
         @if (r.waitsFor; as first) {
           <p class="soft" role="status">
             It begins when <a [routerLink]="['/runs', first.id]">run {{ first.id }}</a> of {{ first.planName }} is over:
-            both touch the same.
+            {{ first.because }}.
           </p>
         }
         @if (r.state === 'asks') {
@@ -85,7 +85,9 @@ import { runsActions, runsFeature } from './runs.feature';
             </p>
           </div>
         }
-        <vs-band [counts]="r.counts" [words]="r.state === 'asks' ? 'loaded, not in place yet' : 'delivered'" />
+        @if (r.state !== 'queued') {
+          <vs-band [counts]="r.counts" [words]="r.state === 'asks' ? 'loaded, not in place yet' : 'delivered'" />
+        }
         <div class="grid">
           <div>
             <h2>Rate <small>records read a second</small></h2>
