@@ -85,7 +85,7 @@ export async function runDetail(db: Database, failures: Failures, id: number): P
 async function waitsFor(db: Database, id: number): Promise<RunDetail['waitsFor']> {
   const [first] = await db.query<{ id: number; name: string; thing: string; use: RunUse['use'] }>(
     `SELECT w.id, p.name, w.thing, w.use FROM run r CROSS JOIN LATERAL (${IN_THE_WAY}) w JOIN run o ON o.id = w.id JOIN plan p ON p.id = o.plan
-      WHERE r.id = $1 AND (w.id < r.id OR w.claimed_until >= clock_timestamp()) ORDER BY w.id, w.thing LIMIT 1`,
+      WHERE r.id = $1 AND (w.id < r.id OR w.claimed_until IS NOT NULL) ORDER BY w.id, w.thing LIMIT 1`,
     [id],
   );
   return first ? { id: first.id, planName: first.name, because: because(first) } : null;

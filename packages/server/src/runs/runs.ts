@@ -50,6 +50,9 @@ export const RENEW_EVERY = (LEASE * 1000) / 3;
 /** One claim at a time in the whole store, so that no two take on runs that are in each other's way. */
 const CLAIMING = 7_404_001;
 
+/** Nobody has it, or another process has not been heard of. What this one has itself it never takes twice, however late it is. */
+const FREE = '(r.claimed_until IS NULL OR r.claimed_until < clock_timestamp() AND r.claimed_by <> $1)';
+
 /** A claim was lost: another process carries the run out, and nothing of this one counts any more. */
 export const isLostClaim = (error: unknown): boolean => (error as { code?: unknown }).code === 'VRS01';
 /** The first statement of whatever is kept of a run while it is carried out. */
@@ -105,9 +108,9 @@ export class Runs {
   async claimNext(): Promise<Claim | null> {
     return this.claim(
       `SELECT r.id FROM run r
-        WHERE r.state IN ('queued', 'running') AND (r.claimed_until IS NULL OR r.claimed_until < clock_timestamp())
+        WHERE r.state IN ('queued', 'running') AND ${FREE}
           AND EXISTS (SELECT 1 FROM run_use u WHERE u.run = r.id)
-          AND NOT EXISTS (SELECT 1 FROM (${IN_THE_WAY}) w WHERE w.id < r.id OR w.claimed_until >= clock_timestamp())
+          AND NOT EXISTS (SELECT 1 FROM (${IN_THE_WAY}) w WHERE w.id < r.id OR w.claimed_until IS NOT NULL)
         ORDER BY r.id LIMIT 1`,
       [],
     );
@@ -116,7 +119,7 @@ export class Runs {
   async claimIdle(id: number): Promise<Claim | null> {
     return this.claim(
       `SELECT r.id FROM run r WHERE r.id = $3 AND (r.state IN ('asks', 'broken')
-          OR r.state IN ('queued', 'running') AND (r.claimed_until IS NULL OR r.claimed_until < clock_timestamp()))`,
+          OR r.state IN ('queued', 'running') AND ${FREE})`,
       [id],
     );
   }

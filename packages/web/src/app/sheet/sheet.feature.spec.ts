@@ -101,6 +101,20 @@ describe('the sheet’s state', () => {
     });
   });
 
+  it('brings back what an earlier page left: beside what others saved, or it asks; until then nothing newer is overwritten', () => {
+    const base = opened().document!;
+    const left = { key: 'k', base, document: write(base, 'upper(t.no)'), version: 3, save: '', sending: null, at: 0 };
+    const back = reduce(opened(), a.leftBehind({ left }));
+    expect([back.saving, back.bringing, back.document!.lines[0]!.rule]).toEqual(['waiting', 'k', 'upper(t.no)']);
+    const theirs = { ...detail, version: 9, document: write(document, 't.km') };
+    const asks = reduce(opened(), a.loaded({ detail: theirs }), a.leftBehind({ left }));
+    expect(asks.clash!.clashes.map((c) => c.what)).toEqual(['no']);
+    expect([asks.saving, asks.version]).toEqual(['conflict', 3]);
+    const kept = reduce(asks, a.clashSettled({ mine: [] }));
+    expect([kept.saving, kept.version, kept.document!.lines[0]!.rule]).toEqual(['saved', 9, 't.km']);
+    expect(reduce(kept, a.leftSettled()).bringing).toBeNull();
+  });
+
   it('saves once more when an older save is refused after both sides were brought together', () => {
     const theirs = { ...detail, version: 4, document: write(document, 't.km') };
     const mine = reduce(opened(), a.edited({ document: write(opened().document!, 'upper(t.no)'), merge: null }));

@@ -323,7 +323,9 @@ export const sheetFeature = createFeature({
       if (s.detail.value === null) return s;
       // What the server has now; the detail is as it was when the sheet was opened.
       const now = { ...s.detail.value, document: s.stored!, version: s.version, changedLines: [...s.changedLines] };
-      return brought({ ...s, bringing: left.key, stored: left.base, document: left.document }, now);
+      // Until both are brought together, what is sent must be refused: it knows nothing of what others saved.
+      const { key, base, document, version } = left;
+      return brought({ ...s, bringing: key, stored: base, document, version }, now);
     }),
     on(sheetActions.leftSettled, (s): SheetState => ({ ...s, bringing: null })),
     on(sheetActions.clashSettled, (s, { mine }): SheetState =>
