@@ -7,7 +7,7 @@ import type { Systems } from '../systems/systems.ts';
 import type { CarryOut } from './carry-out.ts';
 
 /** Runs at a time: reading and mapping take a core each. */
-const AT_ONCE = Number(process.env['VERSICLE_RUNS_AT_ONCE'] ?? Math.max(2, availableParallelism()));
+const AT_ONCE = Number(process.env['VERSICLE_RUNS_AT_ONCE'] ?? Math.min(8, Math.max(2, availableParallelism())));
 /** What broken runs left lies ready for so long to be taken up again. */
 const KEPT_DAYS = 14;
 

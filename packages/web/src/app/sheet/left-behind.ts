@@ -62,7 +62,7 @@ export function foundBehind(id: string): FoundBehind | null {
   try {
     for (const key of Object.keys(localStorage)) {
       if (!key.startsWith(prefixOf(id))) continue;
-      const left = leftBehind.safeParse(JSON.parse(localStorage.getItem(key)!));
+      const left = leftBehind.safeParse(parsed(localStorage.getItem(key)!));
       // What can't be read any more can't be brought back.
       if (left.success) found.push({ ...left.data, key });
       else localStorage.removeItem(key);
@@ -71,6 +71,14 @@ export function foundBehind(id: string): FoundBehind | null {
     // A browser that keeps nothing.
   }
   return found.sort((a, b) => a.at - b.at)[0] ?? null;
+}
+
+function parsed(text: string): unknown {
+  try {
+    return JSON.parse(text);
+  } catch {
+    return null;
+  }
 }
 
 /** What was left behind is saved, or thrown away on purpose. Without a key: what this page itself left, and came back to. */
