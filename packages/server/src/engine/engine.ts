@@ -90,7 +90,8 @@ export class Engine {
     const current: Current = { claim, abort, cancelled: false, waits: false, done: null };
     this.current.set(claim.run, current);
     current.done = this.see(current).finally(() => {
-      this.current.delete(claim.run);
+      // It may have been taken up again while its end was still being told of: that one goes on.
+      if (this.current.get(claim.run) === current) this.current.delete(claim.run);
       this.wake();
     });
   }
@@ -129,17 +130,31 @@ export class Engine {
   }
 
   async cancel(run: number): Promise<void> {
+    if (this.stop(run) || (await this.giveUpIdle(run))) return;
+    // It was just being taken on when it was asked for, or is over meanwhile.
+    this.stop(run);
+  }
+  /** Ends a run under way. Gives whether it is. */
+  private stop(run: number): boolean {
     const current = this.current.get(run);
-    if (current) {
-      current.cancelled = true;
-      return current.abort.abort(CANCELLED);
-    }
+    if (!current) return false;
+    current.cancelled = true;
+    current.abort.abort(CANCELLED);
+    // One that broke, or asks, at that very instant hears nothing any more: it is given up then.
+    current
+      .done!.then(() => this.closed || this.giveUpIdle(run))
+      .catch((error: Error) => process.stderr.write(`Run ${run} could not be given up: ${error.message}\n`));
+    return true;
+  }
+  /** Gives up a run that nobody carries out now. Gives whether there was one. */
+  private async giveUpIdle(run: number): Promise<boolean> {
     const claim = await this.runs.claimIdle(run);
-    if (claim === null) return;
+    if (claim === null) return false;
     const begun = (await this.runs.row(run))?.started_at ?? null;
     if (begun === null) await this.runs.end(claim, { state: 'cancelled', message: 'cancelled before it began' });
     else await this.carryOut.giveUp(claim, 'given up; what was delivered stays');
     this.wake();
+    return true;
   }
 
   /** Takes a run up again that broke, or that asked and was answered. */

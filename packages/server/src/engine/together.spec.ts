@@ -8,6 +8,7 @@ describe('runs that are started together', () => {
   let slow: Server;
   /** Requests that are answered when somebody says so. */
   let holding = false;
+  let gone = false;
   let held: (() => void)[] = [];
   const letGo = (): void => {
     holding = false;
@@ -24,7 +25,21 @@ describe('runs that are started together', () => {
     (await server.api('startPlan', 'POST', `/plans/${id}/start`, {})).run;
   const stateOf = async (run: number): Promise<string> => (await server.api('getRun', 'GET', `/runs/${run}`)).state;
   const until = async (what: () => Promise<boolean> | boolean): Promise<void> => {
-    for (let n = 0; n < 500 && !(await what()); n++) await new Promise((r) => setTimeout(r, 20));
+    for (let n = 0; !(await what()); n++) {
+      if (n === 3000) throw new Error('It did not come to that within a minute.');
+      await new Promise((r) => setTimeout(r, 20));
+    }
+  };
+
+  const connect = async (id: string): Promise<void> => {
+    const base = `http://127.0.0.1:${(slow.address() as AddressInfo).port}`;
+    await server.ask('POST', '/api/systems', { id, name: id, connection: { kind: 'http', base, auth: 'none' } });
+  };
+  const settle = async (system: string, dataset: string, path: string): Promise<void> => {
+    const repeat = { by: 'key', header: 'Idempotency-Key' };
+    const write = { method: 'POST', path, batch: 1, answer: 'errors', repeat };
+    const endpoint = { path, records: 'items', paging: { kind: 'none' }, write };
+    await server.ask('PUT', `/api/systems/${system}/setting`, { dataset, setting: { kind: 'endpoint', endpoint } });
   };
 
   beforeAll(async () => {
@@ -35,31 +50,16 @@ describe('runs that are started together', () => {
         void res
           .writeHead(200, { 'content-type': 'application/json' })
           .end(JSON.stringify({ items: [{ no: '7', name: 'Ann', price: '1,50' }] }));
-      if (holding && req.url!.startsWith('/held')) held.push(answer);
+      if (gone) res.writeHead(404).end('{}');
+      else if (holding && req.url!.startsWith('/held')) held.push(answer);
       else answer();
     });
     await new Promise<void>((resolve) => slow.listen(0, '127.0.0.1', resolve));
     server = await RunningServer.start({ VERSICLE_RUNS_AT_ONCE: '2' });
     await server.connect();
     server.file('items.csv', 'no;name;price\n1;Kit;1,50\n2;Bo;2,50\n');
-    const base = `http://127.0.0.1:${(slow.address() as AddressInfo).port}`;
-    await server.ask('POST', '/api/systems', {
-      id: 'slow',
-      name: 'Slow',
-      connection: { kind: 'http', base, auth: 'none' },
-    });
-    const endpoint = { path: '/items', records: 'items', paging: { kind: 'none' } };
-    const write = {
-      method: 'POST',
-      path: '/items',
-      batch: 1,
-      answer: 'errors',
-      repeat: { by: 'key', header: 'Idempotency-Key' },
-    };
-    const settle = (dataset: string, of: object): Promise<unknown> =>
-      server.ask('PUT', '/api/systems/slow/setting', { dataset, setting: { kind: 'endpoint', endpoint: of } });
-    await settle('items', { ...endpoint, write });
-    await settle('held', { ...endpoint, path: '/held' });
+    await connect('slow');
+    await settle('slow', 'held', '/held');
   });
   afterAll(async () => {
     slow.closeAllConnections();
@@ -88,25 +88,8 @@ describe('runs that are started together', () => {
   it('that wait for a system that does not answer leave their place to others; each is cancelled by itself', async () => {
     const targets = await Promise.all(
       [1, 2].map(async (n) => {
-        await server.ask('POST', '/api/systems', {
-          id: `away${n}`,
-          name: `Away ${n}`,
-          connection: { kind: 'http', base: `http://127.0.0.1:${(slow.address() as AddressInfo).port}`, auth: 'none' },
-        });
-        const write = {
-          method: 'POST',
-          path: '/items',
-          batch: 1,
-          answer: 'errors',
-          repeat: { by: 'key', header: 'Idempotency-Key' },
-        };
-        await server.ask('PUT', `/api/systems/away${n}/setting`, {
-          dataset: 'items',
-          setting: {
-            kind: 'endpoint',
-            endpoint: { path: '/items', records: 'items', paging: { kind: 'none' }, write },
-          },
-        });
+        await connect(`away${n}`);
+        await settle(`away${n}`, 'items', '/items');
         return plan(`Away ${n}`, 'files/items.csv', `away${n}/items`);
       }),
     );
@@ -122,5 +105,28 @@ describe('runs that are started together', () => {
     expect(await stateOf(stuck[0]!)).toBe('running');
     await server.api('cancelRun', 'POST', `/runs/${stuck[0]}/cancel`);
     expect((await server.ended(stuck[0]!)).state).toBe('cancelled');
+  });
+
+  it('can be cancelled at any instant: right after the start, and right after they were taken up again', async () => {
+    const id = await plan('Cancelled at once', 'slow/held', 'store/cancelled');
+    const cancelled = async (run: number): Promise<void> => {
+      await server.api('cancelRun', 'POST', `/runs/${run}/cancel`);
+      await until(async () => (await stateOf(run)) === 'cancelled');
+    };
+    for (let n = 0; n < 25; n++) {
+      holding = true;
+      await cancelled(await start(id));
+      letGo();
+
+      gone = true;
+      const run = await start(id);
+      while ((await stateOf(run)) !== 'broken');
+      gone = false;
+      holding = true;
+      await server.api('takeUpRun', 'POST', `/runs/${run}/take-up`);
+      await new Promise((r) => setTimeout(r, (n % 5) * 10));
+      await cancelled(run);
+      letGo();
+    }
   });
 });

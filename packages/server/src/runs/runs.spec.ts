@@ -1,5 +1,4 @@
-import { directDatabase } from '../testing/direct-database.ts';
-import { itemsDocument } from '../testing/running-server.ts';
+import { directDatabase, storedRun } from '../testing/direct-database.ts';
 import type { Database } from '../store/database.ts';
 import { because } from './run-uses.ts';
 import { isLostClaim, requireClaim, Runs } from './runs.ts';
@@ -10,7 +9,7 @@ describe('claims of runs', () => {
   let one: Runs;
   let other: Runs;
   beforeAll(async () => {
-    db = (await directDatabase()) as Database;
+    db = await directDatabase();
     const silent = { send: () => undefined, waitingChanged: () => Promise.resolve() } as never;
     [one, other] = [0, 1].map(() => new Runs(db, silent, (dataset) => Promise.resolve(dataset.startsWith('api/')))) as [
       Runs,
@@ -20,26 +19,11 @@ describe('claims of runs', () => {
   afterAll(() => db.close());
   afterEach(() => db.query("UPDATE run SET state = 'finished', claimed_until = NULL"));
 
-  let made = 0;
-  /** A run of a mapping of its own that reads from one system and writes to a dataset. */
-  async function run(reads: string, writes: string): Promise<number> {
-    const id = `m${++made}`;
-    const document = itemsDocument();
-    document['source'] = { primary: { alias: 'i', dataset: `${reads}/items.csv` } };
-    (document['target'] as { dataset: string }).dataset = writes;
-    await db.query('INSERT INTO mapping (id, draft) VALUES ($1, $2)', [id, JSON.stringify(document)]);
-    await db.query(
-      "INSERT INTO revision (mapping, number, document, note, published_by) VALUES ($1, 1, $2, '', 'Ines')",
-      [id, JSON.stringify(document)],
-    );
-    await db.query('INSERT INTO plan (id, name, mapping) VALUES ($1, $1, $1)', [id]);
-    const [row] = await db.query<{ id: number }>(
-      "INSERT INTO run (kind, plan, mapping, revision, started_by) VALUES ('full', $1, $1, 1, 'Ines') RETURNING id",
-      [id],
-    );
-    await one.ready(row!.id);
-    return row!.id;
-  }
+  const run = async (reads: string, writes: string): Promise<number> => {
+    const id = await storedRun(db, reads, writes);
+    await one.ready(id);
+    return id;
+  };
   const next = async (by: Runs): Promise<number | null> => (await by.claimNext())?.run ?? null;
 
   it('are in the order of their start, each by one process only', async () => {

@@ -1,6 +1,7 @@
 import { PGlite } from '@electric-sql/pglite';
 import { chunkEncodings, type Delivered, type Delivery, type Part, type Value } from '@versicle/core';
 import { deliverChunk, JOURNAL } from './deliver.ts';
+import { transactionOf } from './pglite-transaction.ts';
 
 const part = (dataset: string, columns: Part['columns'], key: readonly string[], rows: Value[][]): Part => {
   const encoder = chunkEncodings.copy.encoder(columns);
@@ -13,22 +14,7 @@ const no = { name: 'no', type: 'int4' } as const;
 describe('a chunk of several parts', () => {
   let db: PGlite;
   const deliver = (delivery: Delivery): Promise<Delivered> =>
-    db.transaction((tx) =>
-      deliverChunk(
-        {
-          exec: (sql) => tx.exec(sql),
-          query: async (sql, params) => {
-            const { rows, affectedRows } = await tx.query<Record<string, unknown>>(sql, params);
-            return { rows, count: affectedRows ?? 0 };
-          },
-          copy: async (table, columns, text) => {
-            const blob = new Blob([text as Uint8Array<ArrayBuffer>]);
-            return (await tx.query(`COPY ${table} (${columns}) FROM '/dev/blob'`, [], { blob })).affectedRows ?? 0;
-          },
-        },
-        delivery,
-      ),
-    );
+    db.transaction((tx) => deliverChunk(transactionOf(tx), delivery));
   const counts = async (): Promise<unknown> =>
     (await db.query('SELECT (SELECT count(*)::int FROM trip) AS trips, (SELECT count(*)::int FROM leg) AS legs'))
       .rows[0];

@@ -2,8 +2,9 @@ import { PGlite, type Transaction } from '@electric-sql/pglite';
 import { parentPort, workerData } from 'node:worker_threads';
 import type { Delivered, Delivery } from '@versicle/core';
 import type { Statement, Swap } from './database.ts';
-import { deliverChunk, discardOf, JOURNAL, swapContent, type DeliveryTransaction } from './deliver.ts';
+import { deliverChunk, discardOf, JOURNAL, swapContent } from './deliver.ts';
 import { parsers } from './parsers.ts';
+import { transactionOf } from './pglite-transaction.ts';
 
 /** Owns one PGlite. Requests are served in the order of arrival, each as a whole. */
 
@@ -63,21 +64,6 @@ async function deliver(delivery: Delivery): Promise<Delivered> {
   }
   return delivered;
 }
-function transactionOf(tx: Transaction): DeliveryTransaction {
-  return {
-    exec: (sql) => tx.exec(sql),
-    query: async (sql, params) => {
-      const { rows, affectedRows } = await tx.query<Record<string, unknown>>(sql, params);
-      return { rows, count: affectedRows ?? 0 };
-    },
-    copy: async (table, columns, text) => {
-      const blob = new Blob([text as Uint8Array<ArrayBuffer>]);
-      const { affectedRows } = await tx.query(`COPY ${table} (${columns}) FROM '/dev/blob'`, [], { blob });
-      return affectedRows ?? 0;
-    },
-  };
-}
-
 let last = Promise.resolve();
 port.on('message', (call: Call) => {
   last = last.then(async () => {
