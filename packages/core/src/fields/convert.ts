@@ -168,7 +168,11 @@ function between(from: ValueType, target: FieldType): Converter | null {
     }
     case 'float8':
       if (isInt) return (value) => Number(value);
-      return from === 'numeric' ? (value) => D.numberOfDecimal(value as D.Decimal) : null;
+      return from === 'numeric'
+        ? (value) =>
+            D.floatOfDecimal(value as D.Decimal) ??
+            new Mismatch('type_mismatch', `${outputText(value, from)} is out of the range of ${target.sql}.`)
+        : null;
     case 'timestamp':
     case 'timestamptz':
       return from === 'date'

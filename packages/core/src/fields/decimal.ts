@@ -312,6 +312,12 @@ export function integerOfDecimal(d: Decimal): number | bigint | null {
 export function numberOfDecimal(d: Decimal): number {
   return d.scale === 0 ? Number(d.units) : Number(decimalText(d));
 }
+/** The double nearest to it; null beyond what one can hold, on either side, as PostgreSQL refuses it (float8in_internal). */
+export function floatOfDecimal(d: Decimal): number | null {
+  const number = numberOfDecimal(d);
+  if (isSpecial(d)) return number;
+  return Number.isFinite(number) && (number !== 0 || BigInt(d.units) === 0n) ? number : null;
+}
 /** A key under which equal decimals of any scale meet. */
 export function decimalKey(d: Decimal): string {
   const text = decimalText(d);

@@ -114,7 +114,9 @@ export function castBetween(from: ValueType, to: ValueType): Cast | null {
       return null;
     case 'float8':
       if (INTS.has(from)) return (value: number | bigint) => Number(value);
-      return from === 'numeric' ? (value: D.Decimal) => D.numberOfDecimal(value) : null;
+      return from === 'numeric'
+        ? (value: D.Decimal, ctx) => D.floatOfDecimal(value) ?? range('float8', ctx)
+        : null;
     case 'date':
       return from === 'timestamp' || from === 'timestamptz' ? (value: Timestamp) => value.day : null;
     case 'timestamp':

@@ -7,9 +7,13 @@ import { RuleError } from './errors.ts';
 import { compileRegex, like } from './matching.ts';
 import { regexMatches, requireRegex } from './regex-functions.ts';
 import { binaryOperators, unaryOperators } from './operators.ts';
+import type { ValueType } from '../fields/types.ts';
 import { category } from './overloads.ts';
 import { walk, type Node } from './syntax.ts';
 import { ConversionChecker } from './check-conversions.ts';
+
+/** Types whose equal values are the same to `===`. */
+const IDENTICAL: ReadonlySet<ValueType> = new Set(['text', 'unknown', 'uuid', 'bool', 'int2', 'int4', 'int8', 'date']);
 
 /** Operators, comparisons and conditions. */
 export abstract class OperatorChecker extends ConversionChecker {
@@ -26,6 +30,9 @@ export abstract class OperatorChecker extends ConversionChecker {
         at: node.at,
         end: node.end,
       });
+    // PostgreSQL takes a sign and the digits behind it as one constant (doNegate of gram.y).
+    if (node.op === '-' && node.arg.kind === 'number')
+      return { ...this.number(node.arg, '-'), at: node.at, end: node.end };
     return this.resolve(`the sign ${node.op}`, unaryOperators[node.op], [arg], node);
   }
   protected binary(node: Extract<Node, { kind: 'binary' }>): Checked {
@@ -70,8 +77,7 @@ export abstract class OperatorChecker extends ConversionChecker {
     const [a, b, type] = this.alike(left, right, `compared with ${op}`, node);
     const compare = comparisonFor(type);
     if (!compare) throw new RuleError(`Values of type ${typeName(type)} can't be compared here.`, node.at, node.end);
-    const identical =
-      type !== 'numeric' && type !== 'timestamp' && type !== 'timestamptz' && type !== 'interval' && type !== 'float8';
+    const identical = IDENTICAL.has(type);
     const order = compare as (x: Value, y: Value) => number;
     const run =
       op === '='

@@ -30,6 +30,24 @@ function intervals(a: Interval, b: Interval): number {
   return plain(intervalMicros(a), intervalMicros(b));
 }
 
+function bytes(a: Uint8Array, b: Uint8Array): number {
+  const length = Math.min(a.length, b.length);
+  for (let i = 0; i < length; i++) if (a[i] !== b[i]) return a[i]! < b[i]! ? -1 : 1;
+  return a.length - b.length;
+}
+/** Item by item; a null is equal to a null and above everything else (array_cmp of arrayfuncs.c). */
+function arrays(a: readonly (string | null)[], b: readonly (string | null)[]): number {
+  const length = Math.min(a.length, b.length);
+  for (let i = 0; i < length; i++) {
+    const x = a[i]!;
+    const y = b[i]!;
+    if (x === y) continue;
+    if (x === null || y === null) return x === null ? 1 : -1;
+    return compareTexts(x, y);
+  }
+  return a.length - b.length;
+}
+
 /** The order of two values of one type; null for types without one here. */
 export function comparisonFor(type: ValueType): Comparison | null {
   switch (type) {
@@ -46,6 +64,10 @@ export function comparisonFor(type: ValueType): Comparison | null {
       return compareTimestamps;
     case 'interval':
       return intervals;
+    case 'text[]':
+      return arrays;
+    case 'bytea':
+      return bytes;
     case 'jsonb':
       return null;
     default:
@@ -59,5 +81,5 @@ export function keyOf(value: Value, type: ValueType): string {
   if (value instanceof Timestamp) return `${value.day}:${value.micros}`;
   if (value instanceof Interval) return String(intervalMicros(value));
   if (type === 'float8' && Object.is(value, -0)) return '0';
-  return typeof value === 'string' ? value : String(value);
+  return Array.isArray(value) ? JSON.stringify(value) : String(value);
 }

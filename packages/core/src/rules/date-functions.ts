@@ -169,7 +169,8 @@ function spanPart(part: string, s: Span): { value: number | bigint; scale: numbe
     case 'microseconds':
       return whole(s.micros % 6e7);
     case 'quarter':
-      return s.months < 0 ? null : whole(Math.floor((s.months % 12) / 3) + 1);
+      // Of a negative interval it is the negative of its opposite's (interval_part_common).
+      return whole((s.months < 0 ? -1 : 1) * (Math.floor((Math.abs(s.months) % 12) / 3) + 1));
     case 'century':
       return whole(Math.trunc(s.months / 1200));
     case 'decade':

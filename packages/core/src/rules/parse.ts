@@ -1,5 +1,6 @@
 import { RuleError } from './errors.ts';
 import type { AggregateOver, Node, SortKey } from './syntax.ts';
+import { RESERVED } from './keywords.ts';
 import { tokenize, type Token } from './tokens.ts';
 
 const MAX_DEPTH = 200;
@@ -32,12 +33,6 @@ const NO_FUNCTIONS = new Set(
   ),
 );
 
-/** Words that can't stand as a bare field name (PostgreSQL's reserved words that can occur in expressions). */
-const RESERVED = new Set(
-  'all analyse analyze and any array as asc asymmetric both case cast check collate column constraint create current_catalog current_date current_role current_time current_timestamp current_user default deferrable desc distinct do else end except false fetch for foreign from grant group having in initially intersect into lateral leading limit localtime localtimestamp not null offset on only or order placing primary references returning select session_user some symmetric system_user table then to trailing true union unique user using variadic when where window with between exists extract position substring overlay trim coalesce greatest least nullif isnull notnull is like ilike similar'.split(
-    ' ',
-  ),
-);
 const NOT_FUNCTIONS = new Set(
   'all and any array as asc case check collate create default desc distinct do else end except false for from group having in into limit not null offset on or order select some table then to true union when where window with between is like ilike similar isnull notnull'.split(
     ' ',

@@ -180,6 +180,7 @@ export function codeAt(pattern: string, at: number): string | null {
   return null;
 }
 
+const ROMAN = ['I', 'II', 'III', 'IV', 'V', 'VI', 'VII', 'VIII', 'IX', 'X', 'XI', 'XII'];
 const zeros = (n: number, width: number, fill: boolean): string => {
   const digits = String(Math.abs(n));
   return (n < 0 ? '-' : '') + (fill ? digits : digits.padStart(width, '0'));
@@ -284,6 +285,11 @@ function writePart({ code, fill }: PatternPart, t: Timestamp, zone: boolean): st
       return String(Math.floor((month - 1) / 3) + 1);
     case 'J':
       return String(t.day + 2440588);
+    case 'RM':
+    case 'rm': {
+      const roman = code === 'RM' ? ROMAN[month - 1]! : ROMAN[month - 1]!.toLowerCase();
+      return fill ? roman : roman.padEnd(4);
+    }
     case 'CC':
       return zeros(year > 0 ? Math.floor((year - 1) / 100) + 1 : -(Math.floor(-year / 100) + 1), 2, fill);
     case 'HH24':

@@ -1,3 +1,4 @@
+import { RESERVED } from './keywords.ts';
 import type { Node, SortKey } from './syntax.ts';
 
 /** A field as SQL text for the push-down; the caller decides how sources are named there. */
@@ -12,11 +13,13 @@ export function quoteName(name: string): string {
 }
 /** A name as it stands in a rule: quoted only where it has to be. */
 export function writtenName(name: string): string {
-  return /^[a-z_][a-z0-9_]*$/.test(name) ? name : quoteName(name);
+  return RESERVED.has(name) ? quoteName(name) : nameBehindDot(name);
 }
+/** Behind a dot no word is reserved. */
+const nameBehindDot = (name: string): string => (/^[a-z_][a-z0-9_]*$/.test(name) ? name : quoteName(name));
 /** A field as it stands in a rule. */
 export const fieldText: FieldPrinter = (alias, name) =>
-  alias === null ? writtenName(name) : `${alias}.${writtenName(name)}`;
+  alias === null ? writtenName(name) : `${alias}.${nameBehindDot(name)}`;
 
 /** Prints a node in a way of the caller's; null where the ordinary way does. */
 export type NodePrinter = (node: Node, print: (node: Node) => string) => string | null;

@@ -2,6 +2,7 @@ import { md5 as md5Bytes } from '@noble/hashes/legacy';
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils';
 import { characters } from '../fields/values.ts';
 import type { RuleContext } from './context.ts';
+import { KEYWORDS } from './keywords.ts';
 import { isLetterOrDigit } from './regex/parse.ts';
 import { over, type RuleFunction } from './registry.ts';
 
@@ -172,7 +173,7 @@ function formatted(letter: string, values: readonly (string | null)[], index: nu
   if (letter === 'I')
     return value === null
       ? ctx.fail('A name (%I) must not be null.')
-      : /^[a-z_][a-z0-9_]*$/.test(value)
+      : /^[a-z_][a-z0-9_]*$/.test(value) && !KEYWORDS.has(value)
         ? value
         : `"${value.replace(/"/g, '""')}"`;
   return value === null ? 'NULL' : quoteLiteral(value);
