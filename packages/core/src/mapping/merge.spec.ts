@@ -1,5 +1,6 @@
 import * as fc from 'fast-check';
 import { canonicalText, changeLine, mergeDocuments, parseDocument, type MappingDocument } from '../index.ts';
+import { documents } from '../testing/document-generator.ts';
 
 const base = parseDocument({
   versicle: 1,
@@ -65,5 +66,54 @@ describe('two sides of one document', () => {
           expect(merged.document.lines[i]).toEqual(changed(theirs, i) ? theirs.lines[i] : mine.lines[i]);
       }),
     );
+  });
+
+  describe('whatever the documents are', () => {
+    it('a side that did nothing changes nothing', () =>
+      fc.assert(
+        fc.property(documents, documents, (was, now) => {
+          const mine = mergeDocuments(was, now, was);
+          expect(canonicalText(mine.document)).toBe(canonicalText(now));
+          const theirs = mergeDocuments(was, was, now);
+          expect(canonicalText(theirs.document)).toBe(canonicalText(now));
+          const both = mergeDocuments(was, now, now);
+          expect(canonicalText(both.document)).toBe(canonicalText(now));
+          expect([...mine.clashes, ...theirs.clashes, ...both.clashes]).toEqual([]);
+        }),
+      ));
+    it('nothing that one side wrote is gone without being named as a clash', () =>
+      fc.assert(
+        fc.property(documents, documents, documents, (was, mine, theirs) => {
+          const { document, clashes } = mergeDocuments(was, mine, theirs);
+          const line = (d: MappingDocument, id: string): string | undefined => {
+            const found = d.lines.find((l) => l.id === id);
+            return found && JSON.stringify(Object.entries(found).sort());
+          };
+          const clashed = new Set(clashes.map((c) => c.line));
+          for (const id of new Set([...mine.lines, ...theirs.lines].map((l) => l.id))) {
+            const [before, ours, other, merged] = [was, mine, theirs, document].map((d) => line(d, id));
+            if (ours === other) expect(merged).toBe(ours);
+            else if (ours === before) expect(merged).toBe(other);
+            else if (other === before) expect(merged).toBe(ours);
+            else expect(clashed.has(id)).toBe(true);
+          }
+          // It stays a document, and each side may ask for its own.
+          expect(() => parseDocument(JSON.parse(canonicalText(document)))).not.toThrow();
+          const kept = mergeDocuments(was, mine, theirs, () => true);
+          expect(kept.clashes).toEqual(clashes);
+          for (const { line: id } of clashes) if (id !== null) expect(line(kept.document, id)).toBe(line(mine, id));
+        }),
+      ));
+    it('who is called mine and who theirs makes no difference but for the choice', () =>
+      fc.assert(
+        fc.property(documents, documents, documents, (was, one, other) => {
+          const ahead = mergeDocuments(was, one, other).clashes;
+          const back = mergeDocuments(was, other, one).clashes;
+          const named = (clashes: typeof ahead): string[] => clashes.map((c) => `${c.line} ${c.what}`).sort();
+          expect(named(back)).toHaveLength(ahead.length);
+          const parts = (texts: readonly string[]): string[] => texts.flatMap((t) => t.split(' · ')).sort();
+          expect(parts(ahead.map((c) => c.mine))).toEqual(parts(back.map((c) => c.theirs)));
+        }),
+      ));
   });
 });

@@ -42,6 +42,18 @@ function textsOf(mine: unknown, theirs: unknown): { mine: string; theirs: string
   return { mine: write(mine, ours), theirs: write(theirs, others) };
 }
 
+/** `first` in its order; what only `second` has stands behind what it stands behind there. */
+function inOrder(first: readonly string[], second: readonly string[]): string[] {
+  const known = new Set(first);
+  const added = new Map<string | null, string[]>();
+  let behind: string | null = null;
+  for (const id of second) {
+    if (known.has(id)) behind = id;
+    else added.set(behind, [...(added.get(behind) ?? []), id]);
+  }
+  return [...(added.get(null) ?? []), ...first.flatMap((id) => [id, ...(added.get(id) ?? [])])];
+}
+
 /**
  * Brings together what two sides made of one document (`base`): line by line, field by field, and the other parts as
  * wholes. What only one side changed is as that side has it; where both changed the same, `theirs` is taken and named, unless
@@ -66,10 +78,18 @@ export function mergeDocuments(
     name: (item: T) => string,
     isLine = false,
   ): T[] => {
-    const by = (document: MappingDocument): Map<string, T> => new Map(part(document).map((item) => [key(item), item]));
+    // Two things of one name are two things all the same.
+    const by = (document: MappingDocument): Map<string, T> => {
+      const found = new Map<string, T>();
+      for (const item of part(document)) {
+        let id = key(item);
+        while (found.has(id)) id += ' again';
+        found.set(id, item);
+      }
+      return found;
+    };
     const [was, ours, other] = [by(base), by(mine), by(theirs)];
     const merged = new Map<string, T>();
-    // In our order; what the other side added stands at its end.
     for (const id of new Set([...ours.keys(), ...other.keys()])) {
       const item = (ours.get(id) ?? other.get(id))!;
       const kept = one<T | undefined>(was.get(id), ours.get(id), other.get(id), name(item), isLine ? id : null);
@@ -78,10 +98,10 @@ export function mergeDocuments(
     // Whoever moved things keeps the order, if only one side did.
     const order = (m: Map<string, T>): string[] => [...m.keys()].filter((id) => was.has(id) && merged.has(id));
     const moved = !same(order(was), order(other)) && same(order(was), order(ours));
-    const ids = moved
-      ? [...[...other.keys()].filter((id) => merged.has(id)), ...[...merged.keys()].filter((id) => !other.has(id))]
-      : [...merged.keys()];
-    return ids.map((id) => merged.get(id)!);
+    const [leading, adding] = moved ? [other, ours] : [ours, other];
+    return inOrder([...leading.keys()], [...adding.keys()])
+      .filter((id) => merged.has(id))
+      .map((id) => merged.get(id)!);
   };
   const whole = <K extends keyof MappingDocument>(part: K, what: string): MappingDocument[K] =>
     one(base[part], mine[part], theirs[part], what);
@@ -104,6 +124,9 @@ export function mergeDocuments(
     (e) => e.id,
     (e) => `example ${e.id}`,
   );
+  // An empty list and none are written differently.
+  const listed = (d: MappingDocument): boolean => d.examples !== undefined;
+  const hasExamples = listed(mine) === listed(base) ? listed(theirs) : listed(mine);
   const codeDefaults = whole('codeDefaults', 'the defaults of code tables');
   const { examples: _examples, codeDefaults: _codeDefaults, ...rest } = mine;
   const document: MappingDocument = {
@@ -148,7 +171,7 @@ export function mergeDocuments(
       (t) => `definition of ${t.name}`,
     ),
     ...(codeDefaults ? { codeDefaults } : {}),
-    ...(mine.examples || theirs.examples ? { examples } : {}),
+    ...(examples.length > 0 || hasExamples ? { examples } : {}),
   };
   return { document, clashes };
 }

@@ -114,9 +114,7 @@ export function castBetween(from: ValueType, to: ValueType): Cast | null {
       return null;
     case 'float8':
       if (INTS.has(from)) return (value: number | bigint) => Number(value);
-      return from === 'numeric'
-        ? (value: D.Decimal, ctx) => D.floatOfDecimal(value) ?? range('float8', ctx)
-        : null;
+      return from === 'numeric' ? (value: D.Decimal, ctx) => D.floatOfDecimal(value) ?? range('float8', ctx) : null;
     case 'date':
       return from === 'timestamp' || from === 'timestamptz' ? (value: Timestamp) => value.day : null;
     case 'timestamp':
