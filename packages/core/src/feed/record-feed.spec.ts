@@ -47,7 +47,7 @@ function feedOf(
   const doc = document(patch);
   const compiled = compileMapping(doc, sourceFieldsFor(doc, names));
   expect(compiled.problems.filter((p) => p.severity === 'error')).toEqual([]);
-  return new RecordFeed(compiled, { startedAt, fileName: null, ...facts });
+  return new RecordFeed(compiled, { startedAt, ...facts });
 }
 const at = (row: number, fileRow = row, file: string | null = 'stations.csv') => ({ row, fileRow, file });
 const shown = (fed: Fed): unknown =>

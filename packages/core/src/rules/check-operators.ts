@@ -17,6 +17,8 @@ const IDENTICAL: ReadonlySet<ValueType> = new Set(['text', 'unknown', 'uuid', 'b
 
 /** Operators, comparisons and conditions. */
 export abstract class OperatorChecker extends ConversionChecker {
+  protected abstract number(node: Extract<Node, { kind: 'number' }>, sign?: '' | '-'): Checked;
+
   protected unary(node: Extract<Node, { kind: 'unary' }>): Checked {
     const arg = this.check(node.arg);
     if (node.op === 'not')

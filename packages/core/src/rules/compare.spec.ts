@@ -10,7 +10,7 @@ import { RuleContext } from './context.ts';
 /** How values are ordered, and which are equal, against PostgreSQL's own operators. */
 
 const texts = fc.oneof(
-  fc.string({ unit: 'binary', maxLength: 4 }).filter((t) => !t.includes('\u0000') && t.isWellFormed()),
+  fc.string({ unit: 'binary', maxLength: 4 }).filter((t) => !t.includes('\u0000')),
   fc.constantFrom('', 'a', 'A', 'a b', 'é', '\u{1f600}', '\uffee', 'a,b', '"', '\\', 'NULL'),
 );
 const quoted = (text: string | null): string => (text === null ? 'NULL' : `"${text.replace(/["\\]/g, '\\$&')}"`);

@@ -20,7 +20,7 @@ describe('edits that the browser leaves with', () => {
     Object.assign(globalThis, { fetch: sent });
   });
   const leave = (id: string, rule = 'upper(t.no)'): boolean =>
-    leaveBehind(id, { base, document: document(rule), version: 3, sending: null });
+    leaveBehind(id, { base, document: document(rule), version: 3, unheard: [] });
   /** As another page of this browser would have left it. */
   const byAnother = (id: string, name: string, at: number): void => {
     const mine = localStorage.getItem(`versicle.left.${id}/${page}`)!;
@@ -33,7 +33,7 @@ describe('edits that the browser leaves with', () => {
     expect([url, keepalive]).toEqual(['/api/mappings/trips/draft', true]);
     const found = foundBehind('trips')!;
     expect(JSON.parse(String(body))).toMatchObject({ version: 3, save: found.save });
-    expect(found).toMatchObject({ base, version: 3, sending: null });
+    expect(found).toMatchObject({ base, version: 3, unheard: [] });
   });
   it('are sent without a word where they are too long to outlive the page, and kept all the same', () => {
     leave('trips', `'${'x'.repeat(70_000)}'`);

@@ -14,8 +14,8 @@ const leftBehind = z.object({
   version: z.number().int(),
   /** The save of these edits that was sent on the way out. */
   save: z.uuid(),
-  /** The one that was still on its way then. */
-  sending: sentSave.nullable(),
+  /** Those of which nobody had heard by then whether they arrived. */
+  unheard: z.array(sentSave),
   /** Milliseconds since 1970. */
   at: z.number(),
 });
@@ -35,9 +35,9 @@ const SENT_AFTERWARDS = 60_000;
  */
 export function leaveBehind(
   id: string,
-  edits: { base: MappingDocument; document: MappingDocument; version: number; sending: SentSave | null },
+  edits: { base: MappingDocument; document: MappingDocument; version: number; unheard: readonly SentSave[] },
 ): boolean {
-  const left: LeftBehind = { ...edits, save: crypto.randomUUID(), at: Date.now() };
+  const left: LeftBehind = { ...edits, unheard: [...edits.unheard], save: crypto.randomUUID(), at: Date.now() };
   const body = JSON.stringify({ document: left.document, version: left.version, save: left.save });
   const size = new Blob([body]).size;
   void fetch(`/api/mappings/${encodeURIComponent(id)}/draft`, {

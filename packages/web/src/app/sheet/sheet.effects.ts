@@ -14,6 +14,7 @@ import {
   filter,
   first,
   forkJoin,
+  from,
   map,
   merge,
   of,
@@ -24,9 +25,9 @@ import {
   type Observable,
 } from 'rxjs';
 import { Api, type ServerProblem } from '../shared/api';
-import { foundBehind, nothingBehind } from './left-behind';
+import { foundBehind, nothingBehind, type SentSave } from './left-behind';
 import { page } from './presence';
-import { sheetActions as a, sheetFeature, type Samples } from './sheet.feature';
+import { sheetActions as a, sheetFeature, unsaved, type Samples } from './sheet.feature';
 import { TrialService } from './trial.service';
 
 export const load = createEffect(
@@ -203,8 +204,9 @@ export const save = createEffect(
       ofType(a.edited, a.undone, a.redone, a.saveAgain, a.saveNow, a.othersLoaded, a.leftBehind, a.clashSettled),
       debounce((action) => timer(action.type === a.saveNow.type ? 0 : 400)),
       concatMap((action) => of(action).pipe(concatLatestFrom(() => store.select(sheetFeature.selectSheetState)))),
-      concatMap(([, { id, document, stored, version, saving }]) => {
-        if (document === null || document === stored || saving === 'conflict') return EMPTY;
+      concatMap(([, s]) => {
+        const { id, document, version, saving } = s;
+        if (document === null || !unsaved(s, document) || saving === 'conflict') return EMPTY;
         const save = crypto.randomUUID();
         return api
           .asAction(
@@ -218,6 +220,16 @@ export const save = createEffect(
     ),
   { functional: true },
 );
+
+/** The one save among these that arrived, if any did. */
+function arrivedOf(api: Api, id: string, sent: readonly SentSave[]): Observable<SentSave | null> {
+  return from(sent).pipe(
+    concatMap((one) =>
+      api.call('arrivedSave', { params: { id, save: one.save } }).pipe(map((answer) => (answer.arrived ? one : null))),
+    ),
+    first((one) => one !== null, null),
+  );
+}
 
 /**
  * What pages of this browser left before it was saved is brought back, one after the other. What did arrive is no edit any
@@ -239,9 +251,8 @@ export const bringBack = createEffect(
               nothingBehind(id, left.key);
               return of(a.leftSettled());
             }
-            const part = left.sending === null ? of(false) : arrived(left.sending.save);
-            return part.pipe(
-              map((some) => (some ? { ...left, base: left.sending!.document } : left)),
+            return arrivedOf(api, id, left.unheard).pipe(
+              map((part) => (part === null ? left : { ...left, base: part.document })),
               // What is edited meanwhile is saved first.
               switchMap((edits) =>
                 store.select(sheetFeature.selectSaving).pipe(
@@ -306,8 +317,19 @@ export const mergeOthers = createEffect(
       }),
       switchMap(([, { id }]) =>
         api.call('getMapping', { params: { id } }).pipe(
-          map((detail) => a.othersLoaded({ detail })),
-          catchError((error: ServerProblem) => of(a.saveFailed({ problem: error.message, conflict: false }))),
+          // Asked afterwards: what arrived by then is in what was loaded, or it would not have been newer.
+          concatLatestFrom(() => store.select(sheetFeature.selectUnheard)),
+          switchMap(([detail, unheard]) =>
+            arrivedOf(api, id, unheard).pipe(map((sent) => a.othersLoaded({ detail, arrived: sent?.save ?? null }))),
+          ),
+          catchError((error: ServerProblem) =>
+            store.select(sheetFeature.selectSaving).pipe(
+              first(),
+              // Where nothing waits to be saved, it is loaded when the connection is there again, or the next edit is saved.
+              filter((saving) => saving !== 'saved'),
+              map(() => a.saveFailed({ problem: error.message, conflict: false })),
+            ),
+          ),
         ),
       ),
     ),

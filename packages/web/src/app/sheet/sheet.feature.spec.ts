@@ -103,7 +103,7 @@ describe('the sheet’s state', () => {
 
   it('brings back what an earlier page left: beside what others saved, or it asks; until then nothing newer is overwritten', () => {
     const base = opened().document!;
-    const left = { key: 'k', base, document: write(base, 'upper(t.no)'), version: 3, save: '', sending: null, at: 0 };
+    const left = { key: 'k', base, document: write(base, 'upper(t.no)'), version: 3, save: '', unheard: [], at: 0 };
     const back = reduce(opened(), a.leftBehind({ left }));
     expect([back.saving, back.bringing, back.document!.lines[0]!.rule]).toEqual(['waiting', 'k', 'upper(t.no)']);
     const theirs = { ...detail, version: 9, document: write(document, 't.km') };
@@ -118,14 +118,14 @@ describe('the sheet’s state', () => {
   it('saves once more when an older save is refused after both sides were brought together', () => {
     const theirs = { ...detail, version: 4, document: write(document, 't.km') };
     const mine = reduce(opened(), a.edited({ document: write(opened().document!, 'upper(t.no)'), merge: null }));
-    const asked = reduce(mine, a.othersLoaded({ detail: theirs }));
+    const asked = reduce(mine, a.othersLoaded({ detail: theirs, arrived: null }));
     expect(asked.clash!.clashes.map((c) => c.what)).toEqual(['no']);
     const settled = reduce(asked, a.clashSettled({ mine: ['no'] }));
     expect([settled.saving, settled.version]).toEqual(['waiting', 4]);
     const late = reduce(
       settled,
       a.saveFailed({ problem: 'changed', conflict: true }),
-      a.othersLoaded({ detail: theirs }),
+      a.othersLoaded({ detail: theirs, arrived: null }),
     );
     expect(late.saving).toBe('waiting');
     expect(late.document!.lines[0]!.rule).toBe('upper(t.no)');

@@ -75,7 +75,8 @@ export const sheetActions = createActionGroup({
     /** They are saved, were saved already, or are given up. */
     'left settled': emptyProps(),
     /** Somebody else saved the draft: what the server has now. */
-    'others loaded': props<{ detail: MappingDetail }>(),
+    /** `arrived`: the save of this page, among those that nobody heard of, that is in it. */
+    'others loaded': props<{ detail: MappingDetail; arrived: string | null }>(),
     /** For each thing that both changed: whether this side's is kept. */
     'clash settled': props<{ mine: readonly string[] }>(),
     'people told': props<{ people: readonly PresentPerson[] }>(),
@@ -113,11 +114,11 @@ export interface SheetState {
   readonly changedLines: readonly string[];
   readonly saving: 'saved' | 'waiting' | 'failed' | 'conflict';
   readonly saveProblem: string | null;
-  /** What two people changed in different ways since they had the same; what the server has is kept with it. */
-  /** The save that is on its way. */
-  readonly sending: SentSave | null;
+  /** Saves that were sent, and of which nobody has heard whether they arrived; at most one of them did. */
+  readonly unheard: readonly SentSave[];
   /** What an earlier page of this browser left, while it is being saved. */
   readonly bringing: string | null;
+  /** What two people changed in different ways since they had the same; what the server has is kept with it. */
   readonly clash: { readonly clashes: readonly Clash[]; readonly detail: MappingDetail } | null;
   /** Pages that have this sheet open. */
   readonly people: readonly PresentPerson[];
@@ -147,7 +148,7 @@ const initial: SheetState = {
   saving: 'saved',
   saveProblem: null,
   clash: null,
-  sending: null,
+  unheard: [],
   bringing: null,
   people: [],
   past: [],
@@ -184,11 +185,15 @@ const sampleRows = createSelector(
   },
 );
 
+/** Whether there is something to save; a save that nobody heard of may have stored what was taken back since. */
+export function unsaved(s: SheetState, document: MappingDocument | null): boolean {
+  return document !== s.stored || s.unheard.length > 0;
+}
 function show(s: SheetState, document: MappingDocument): SheetState {
   return {
     ...s,
     document,
-    saving: s.saving === 'conflict' ? 'conflict' : 'waiting',
+    saving: s.saving === 'conflict' ? 'conflict' : unsaved(s, document) ? 'waiting' : 'saved',
     publishing: s.publishing?.done ? null : s.publishing,
   };
 }
@@ -210,6 +215,7 @@ function merged(s: SheetState, detail: MappingDetail, mine: readonly string[]): 
     changedLines: detail.changedLines,
     saving: same ? 'saved' : 'waiting',
     saveProblem: null,
+    unheard: [],
     clash: null,
     past: s.past.slice(-UNDO_AFTER_MERGE).map(over),
     future: s.future.slice(0, UNDO_AFTER_MERGE).map(over),
@@ -295,29 +301,38 @@ export const sheetFeature = createFeature({
       return { ...show(s, next), past: [...s.past, s.document], future: rest, merge: null };
     }),
     on(sheetActions.tried, (s, { answer }): SheetState => ({ ...s, trial: answer })),
-    on(sheetActions.sending, (s, { sent }): SheetState => ({ ...s, sending: sent })),
-    on(sheetActions.saved, (s, { saved, document }): SheetState => ({
-      ...s,
-      sending: null,
-      stored: document,
-      version: saved.version,
-      changedLines: saved.changedLines,
-      saving: s.document === document ? 'saved' : 'waiting',
-      saveProblem: null,
-    })),
+    on(sheetActions.sending, (s, { sent }): SheetState => ({ ...s, unheard: [...s.unheard, sent] })),
+    on(sheetActions.saved, (s, { saved, document }): SheetState =>
+      // Something newer that others saved on top of it is here already.
+      saved.version < s.version
+        ? s
+        : {
+            ...s,
+            unheard: [],
+            stored: document,
+            version: saved.version,
+            changedLines: saved.changedLines,
+            saving: s.document === document ? 'saved' : 'waiting',
+            saveProblem: null,
+          },
+    ),
     on(sheetActions.saveFailed, (s, { problem, conflict }): SheetState => ({
       ...s,
+      // What was refused did not arrive; of what got no answer nobody knows.
+      unheard: conflict ? s.unheard.slice(0, -1) : s.unheard,
       saving: conflict ? 'conflict' : 'failed',
       saveProblem: problem,
     })),
-    on(sheetActions.othersLoaded, (s, { detail }): SheetState => {
+    on(sheetActions.othersLoaded, (s, { detail, arrived }): SheetState => {
       if (s.document === null || s.stored === null || detail.id !== s.id) return s;
       // A save that was refused late, from before both were brought together: what is edited is saved once more.
       if (detail.version <= s.version)
         return s.saving === 'conflict' && s.clash === null
           ? { ...s, saving: s.document === s.stored ? 'saved' : 'waiting', saveProblem: null }
           : s;
-      return brought(s, detail);
+      // What of ours did arrive is no edit any more, and no change of somebody else.
+      const ours = s.unheard.find((sent) => sent.save === arrived);
+      return brought(ours ? { ...s, stored: ours.document } : s, detail);
     }),
     on(sheetActions.leftBehind, (s, { left }): SheetState => {
       if (s.detail.value === null) return s;
@@ -333,7 +348,7 @@ export const sheetFeature = createFeature({
     ),
     on(sheetActions.peopleTold, (s, { people }): SheetState => ({ ...s, people })),
     on(sheetActions.editsDropped, (s): SheetState => ({ ...s, document: s.stored, saving: 'saved', clash: null })),
-    on(sheetActions.saveAgain, (s): SheetState => ({ ...s, saving: 'waiting' })),
+    on(sheetActions.saveAgain, (s): SheetState => ({ ...s, saving: unsaved(s, s.document) ? 'waiting' : 'saved' })),
     on(sheetActions.suggestionsAsked, (s): SheetState => ({ ...s, suggestions: loading(s.suggestions ?? idle()) })),
     on(sheetActions.suggestionsLoaded, (s, { suggestions }): SheetState => ({
       ...s,

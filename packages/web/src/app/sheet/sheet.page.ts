@@ -400,9 +400,9 @@ export class SheetPage {
   }
   protected guard(event: BeforeUnloadEvent): void {
     this.keeper.commit();
-    const { id, document, stored, version, saving, sending, bringing } = this.s();
+    const { id, document, stored, version, saving, unheard, bringing } = this.s();
     if (document === null || stored === null || saving === 'saved') return;
-    if (!leaveBehind(id, { base: stored, document, version, sending })) event.preventDefault();
+    if (!leaveBehind(id, { base: stored, document, version, unheard })) event.preventDefault();
     // What was being brought back is among it.
     else if (bringing !== null) nothingBehind(id, bringing);
   }
