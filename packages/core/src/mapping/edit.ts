@@ -148,8 +148,10 @@ export function writeCell(document: MappingDocument, id: string, cell: Cell, tex
   switch (cell) {
     case 'source':
       return changeLine(document, id, sourcePatch(line, trimmed));
-    case 'how':
-      return changeLine(document, id, howPatch(line, trimmed));
+    case 'how': {
+      const patch = howPatch(line, trimmed);
+      return typeof patch === 'string' ? patch : changeLine(document, id, patch);
+    }
     case 'target':
       return changeField(document, line.target, { label: trimmed === '' ? undefined : trimmed });
     case 'state': {
@@ -192,7 +194,7 @@ function sourcePatch(line: Line, text: string): Partial<Line> {
   return line.kind === 'lookup' ? { source: text } : { ...NOTHING, kind: 'straight', source: text };
 }
 
-function howPatch(line: Line, text: string): Partial<Line> {
+function howPatch(line: Line, text: string): Partial<Line> | string {
   if (text === '') return NOTHING;
   const [, word, rest] = /^(straight|constant|lookup|generated|not loaded)(?:\s+([\s\S]*))?$/i.exec(text) ?? [];
   const source = line.source ?? (line.kind === 'rule' ? line.rule : undefined);
@@ -204,7 +206,10 @@ function howPatch(line: Line, text: string): Partial<Line> {
     case 'lookup':
       return { ...NOTHING, kind: 'lookup', source, codeTable: rest?.trim() };
     case 'generated': {
-      const [, how, of] = /^(uuid|sequence|hash)?(?:\s+of\s+(.*))?$/i.exec(rest?.trim() ?? '') ?? [];
+      const asked = /^(uuid|sequence|hash(?:\s+of\s+(.*))?)?$/is.exec(rest?.trim() ?? '');
+      if (asked === null)
+        return `What is generated is a uuid, a sequence, or a hash of fields; ${noneOf(['uuid', 'sequence', 'hash'], rest!.trim())}`;
+      const [, how, of] = asked;
       const fields = of
         ?.split(',')
         .map((f) => f.trim())
@@ -212,7 +217,7 @@ function howPatch(line: Line, text: string): Partial<Line> {
       return {
         ...NOTHING,
         kind: 'generated',
-        generate: (how?.toLowerCase() ?? 'uuid') as Line['generate'],
+        generate: /^\w+/.exec(how ?? 'uuid')![0].toLowerCase() as Line['generate'],
         ...(fields?.length ? { of: fields } : {}),
       };
     }
