@@ -4,26 +4,25 @@ import { dirname, join } from 'node:path';
 import { parseArgs } from 'node:util';
 import {
   addsUp,
+  type CompiledMapping,
   compileMapping,
+  type ComposedCounts,
   counted,
-  FormatError,
+  type Failure,
+  Fault,
+  type FeedFacts,
+  type FileFormat,
   isComposed,
+  type KeyMaps,
+  type MappingDocument,
   noCounts,
   RecordFeed,
   sourceFieldsFor,
   sourceNamesOf,
   timestampOfMillis,
-  type CompiledMapping,
-  type ComposedCounts,
-  type Failure,
-  type FeedFacts,
-  type FileFormat,
-  type KeyMaps,
-  type MappingDocument,
 } from '@versicle/core';
 import { datasetRecords, openRecordFile, readCodeTable, outputKind, TextFile, type RecordFile } from '@versicle/files';
-import { composeRecords, SourceSetError } from '@versicle/source-sets';
-import { BadInput } from './errors.ts';
+import { composeRecords } from '@versicle/source-sets';
 import { requireFile } from './files.ts';
 import { loadMapping, problemText, sourceFiles, sourceNames, type SourceFile } from './mapping-file.ts';
 
@@ -42,8 +41,9 @@ export async function apply(argv: string[], print: (text: string) => void): Prom
       'key-map': { type: 'string', multiple: true },
     },
   });
-  if (!values.mapping) throw new BadInput('Name the mapping: --mapping FILE');
-  if (!values.out) throw new BadInput('Name the file to write: --out FILE (.csv, .jsonl, .json, .xml, .xlsx or .txt)');
+  if (!values.mapping) throw new Fault('input', 'Name the mapping: --mapping FILE');
+  if (!values.out)
+    throw new Fault('input', 'Name the file to write: --out FILE (.csv, .jsonl, .json, .xml, .xlsx or .txt)');
   const document = await withCodeTables(await loadMapping(values.mapping), values['code-table'] ?? []);
   const keyMaps = await keyMapsOf(values['key-map'] ?? []);
   const files = await sourceFiles(document, values.source ?? [], values.format ?? []);
@@ -58,7 +58,8 @@ export async function apply(argv: string[], print: (text: string) => void): Prom
   const mapping = compileMapping(document, sourceFieldsFor(document, names, marks));
   const errors = mapping.problems.filter((p) => p.severity === 'error');
   if (errors.length > 0)
-    throw new BadInput(
+    throw new Fault(
+      'input',
       `${values.mapping} can't be applied to ${files.map((f) => f.name).join(', ')}:\n${errors.map((p) => `  ${problemText(p)}`).join('\n')}`,
     );
   const outputs = {
@@ -87,10 +88,10 @@ export async function apply(argv: string[], print: (text: string) => void): Prom
 
 function requireWritable(path: string, sources: readonly string[]): void {
   if (sources.includes(path))
-    throw new BadInput(`${path} would be written over while it is read; choose another name.`);
+    throw new Fault('input', `${path} would be written over while it is read; choose another name.`);
   if (existsSync(path) && statSync(path).isDirectory())
-    throw new BadInput(`${path} is a folder; name a file to write.`);
-  if (!existsSync(dirname(path))) throw new BadInput(`There is no folder ${dirname(path)} to write into.`);
+    throw new Fault('input', `${path} is a folder; name a file to write.`);
+  if (!existsSync(dirname(path))) throw new Fault('input', `There is no folder ${dirname(path)} to write into.`);
 }
 
 /** Where the records to map come from: a file as it is, or what was composed of several. */
@@ -120,9 +121,6 @@ async function withSource<T extends object>(
     const format = { kind: 'jsonl', encoding: 'utf-8' } as const;
     const done = await work({ path, name: first.name, format, names, before });
     return { ...done, composed: counts, remarks };
-  } catch (error) {
-    if (error instanceof SourceSetError) throw new BadInput(error.message);
-    throw error;
   } finally {
     rmSync(home, { recursive: true, force: true });
   }
@@ -150,28 +148,23 @@ async function run(
       for (const { line, target, cause, message, values } of list)
         file.write(`${JSON.stringify({ row, line, target, cause, message, values })}\n`);
   };
-  try {
-    for await (const batch of datasetRecords([source], source.format, source.names)) {
-      for (let i = 0; i < batch.rows.length; i++) {
-        const at = { row: batch.firstInDataset + i, fileRow: batch.firstRow + i, file: source.name };
-        const { place, outcome } = feed.take(batch.rows[i]!, at);
-        counts.read++;
-        counts[outcome.kind]++;
-        if (outcome.kind === 'written') out.write(outcome.values);
-        if (outcome.failures.length > 0) record(failed, place.row, outcome.failures);
-        if (outcome.remarks.length > 0) {
-          counts.remarks += outcome.remarks.length;
-          record(remarks, place.row, outcome.remarks);
-        }
-        if (outcome.stop) return { counts, stopped: place.row };
+  for await (const batch of datasetRecords([source], source.format, source.names)) {
+    for (let i = 0; i < batch.rows.length; i++) {
+      const at = { row: batch.firstInDataset + i, fileRow: batch.firstRow + i, file: source.name };
+      const { place, outcome } = feed.take(batch.rows[i]!, at);
+      counts.read++;
+      counts[outcome.kind]++;
+      if (outcome.kind === 'written') out.write(outcome.values);
+      if (outcome.failures.length > 0) record(failed, place.row, outcome.failures);
+      if (outcome.remarks.length > 0) {
+        counts.remarks += outcome.remarks.length;
+        record(remarks, place.row, outcome.remarks);
       }
-      await out.flush();
-      await failed?.flush();
-      await remarks?.flush();
+      if (outcome.stop) return { counts, stopped: place.row };
     }
-  } catch (error) {
-    if (error instanceof FormatError) throw new BadInput(error.message);
-    throw error;
+    await out.flush();
+    await failed?.flush();
+    await remarks?.flush();
   }
   return { counts, stopped: null };
 }
@@ -181,19 +174,14 @@ async function withCodeTables(document: MappingDocument, given: readonly string[
   const codeTables = { ...document.codeTables };
   for (const text of given) {
     const at = text.indexOf('=');
-    if (at < 1) throw new BadInput(`--code-table is written as NAME=FILE; “${text}” has no name.`);
+    if (at < 1) throw new Fault('input', `--code-table is written as NAME=FILE; “${text}” has no name.`);
     codeTables[text.slice(0, at)] = await codesOf(text.slice(at + 1));
   }
   return { ...document, codeTables };
 }
 async function codesOf(path: string): Promise<MappingDocument['codeTables'][string]> {
   requireFile(path);
-  try {
-    return await readCodeTable(path, path);
-  } catch (error) {
-    if (error instanceof FormatError) throw new BadInput(error.message);
-    throw error;
-  }
+  return readCodeTable(path, path);
 }
 
 /** `--key-map mapping=file.csv`: what mapped_key() finds, source key and target key in the first two columns. */
@@ -201,7 +189,7 @@ async function keyMapsOf(given: readonly string[]): Promise<KeyMaps> {
   const maps = new Map<string, ReadonlyMap<string, string>>();
   for (const text of given) {
     const at = text.indexOf('=');
-    if (at < 1) throw new BadInput(`--key-map is written as MAPPING=FILE; “${text}” has no name.`);
+    if (at < 1) throw new Fault('input', `--key-map is written as MAPPING=FILE; “${text}” has no name.`);
     maps.set(text.slice(0, at), new Map((await codesOf(text.slice(at + 1))).map((c) => [c.from, c.to])));
   }
   return maps;

@@ -3,11 +3,11 @@ import {
   compileMapping,
   counted,
   exampleProblems,
+  Fault,
   knownSource,
   sourceFieldsFor,
   timestampOfMillis,
 } from '@versicle/core';
-import { BadInput } from './errors.ts';
 import { loadMapping, problemText, sourceFiles, sourceNames } from './mapping-file.ts';
 
 /** `versicle check`: the problems of a document, and its examples that come out otherwise than they should. Exit code 1 when one of them is an error. */
@@ -20,7 +20,7 @@ export async function check(argv: string[], print: (text: string) => void): Prom
       format: { type: 'string', multiple: true },
     },
   });
-  if (!values.mapping) throw new BadInput('Name the mapping: --mapping FILE');
+  if (!values.mapping) throw new Fault('input', 'Name the mapping: --mapping FILE');
   const document = await loadMapping(values.mapping);
   const source = values.source
     ? sourceNames(document, await sourceFiles(document, values.source, values.format))

@@ -1,5 +1,5 @@
+import { Fault } from '@versicle/core';
 import { statSync } from 'node:fs';
-import { BadInput } from './errors.ts';
 
 /** Says why a path can't be read, before anything else is tried. */
 export function requireFile(path: string): void {
@@ -8,12 +8,13 @@ export function requireFile(path: string): void {
     stats = statSync(path);
   } catch (error) {
     const { code } = error as NodeJS.ErrnoException;
-    throw new BadInput(
+    throw new Fault(
+      'input',
       code === 'ENOENT'
         ? `There is no file ${path}. Check the name and the folder.`
         : `${path} can't be opened: ${(error as Error).message}`,
     );
   }
-  if (stats.isDirectory()) throw new BadInput(`${path} is a folder, not a file; name a file in it.`);
-  if (!stats.isFile()) throw new BadInput(`${path} is not a regular file.`);
+  if (stats.isDirectory()) throw new Fault('input', `${path} is a folder, not a file; name a file in it.`);
+  if (!stats.isFile()) throw new Fault('input', `${path} is not a regular file.`);
 }

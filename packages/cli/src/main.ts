@@ -1,8 +1,6 @@
-import { FormatError } from '@versicle/core';
-import { WriteError } from '@versicle/files';
+import { Fault, isFault } from '@versicle/core';
 import { apply } from './apply.ts';
 import { check } from './check.ts';
-import { BadInput } from './errors.ts';
 import { rule } from './rule.ts';
 
 const HELP = `versicle: run, check and try mapping documents
@@ -44,13 +42,11 @@ export async function main(
   }
   try {
     if (!Object.hasOwn(commands, name))
-      throw new BadInput(`There is no command “${name}”; there are apply, check and rule. See --help.`);
+      throw new Fault('input', `There is no command “${name}”; there are apply, check and rule. See --help.`);
     return await commands[name as keyof typeof commands](rest, print);
   } catch (error) {
     if (
-      error instanceof BadInput ||
-      error instanceof WriteError ||
-      error instanceof FormatError ||
+      isFault(error, 'input', 'unwritable', 'unreadable', 'source set') ||
       (error as { code?: string }).code?.startsWith('ERR_PARSE_ARGS')
     ) {
       complain((error as Error).message);

@@ -2,22 +2,21 @@ import { readFileSync } from 'node:fs';
 import { fileFormat } from '@versicle/contract';
 import {
   composedNames,
-  DocumentError,
-  FormatError,
+  type DeclaredMarks,
+  Fault,
+  type FileFormat,
   isComposed,
+  isFault,
+  type MappingDocument,
+  type Marks,
   marksOf,
   membersOf,
   mentionsDoc,
-  readDocument,
-  type DeclaredMarks,
-  type FileFormat,
-  type MappingDocument,
-  type Marks,
   type Problem,
+  readDocument,
   type SetMember,
 } from '@versicle/core';
 import { lookAt, readDocumentWorkbook } from '@versicle/files';
-import { BadInput } from './errors.ts';
 import { requireFile } from './files.ts';
 import { basename } from 'node:path';
 
@@ -27,10 +26,10 @@ export async function loadMapping(path: string): Promise<MappingDocument> {
     if (/\.xlsx$/i.test(path)) return (await readDocumentWorkbook(path, basename(path))).document;
     return readDocument(readFileSync(path, 'utf8'));
   } catch (error) {
-    if (error instanceof FormatError) throw new BadInput(error.message);
-    if (error instanceof DocumentError)
-      throw new BadInput(
-        `${path} is not a mapping document:\n${error.problems.map((p) => `  ${p.path || 'document'}: ${p.message}`).join('\n')}`,
+    if (isFault(error, 'document'))
+      throw new Fault(
+        'input',
+        `${path} is not a mapping document:\n${error.details.map((p) => `  ${p.path || 'document'}: ${p.message}`).join('\n')}`,
       );
     throw error;
   }
@@ -71,17 +70,18 @@ export async function sourceFiles(
   const stranger = [...files, ...declared].find((f) => !members.some((m) => answersTo(m, f.name)));
   if (stranger) {
     const reads = members.map((m) => `${m.dataset}${m.role === 'union' ? '' : ` under the alias ${m.alias}`}`);
-    throw new BadInput(`The mapping has no source “${stranger.name}”; it reads ${reads.join(', ')}.`);
+    throw new Fault('input', `The mapping has no source “${stranger.name}”; it reads ${reads.join(', ')}.`);
   }
   const found: SourceFile[] = [];
   for (const member of members) {
     // The alias says it more exactly than the dataset, which may be joined twice.
     const own = files.filter((f) => member.role !== 'union' && f.name === member.alias);
     const fitting = own.length > 0 ? own : files.filter((f) => answersTo(member, f.name));
-    if (fitting.length > 1) throw new BadInput(`Two files are given for ${member.dataset}; give one.`);
+    if (fitting.length > 1) throw new Fault('input', `Two files are given for ${member.dataset}; give one.`);
     const [file] = fitting;
     if (!file)
-      throw new BadInput(
+      throw new Fault(
+        'input',
         `Name the file for ${member.dataset}: --source ${member.role === 'union' ? member.dataset : member.alias}=FILE`,
       );
     const format = declared.filter((f) => answersTo(member, f.name)).at(-1);
@@ -102,7 +102,7 @@ export function sourceNames(
 }
 function namedFile(option: string, text: string): { name: string; path: string } {
   const at = text.indexOf('=');
-  if (at < 1) throw new BadInput(`${option} is written as NAME=FILE; “${text}” has no name.`);
+  if (at < 1) throw new Fault('input', `${option} is written as NAME=FILE; “${text}” has no name.`);
   return { name: text.slice(0, at), path: text.slice(at + 1) };
 }
 
@@ -113,12 +113,12 @@ function readFormat(path: string): FileFormat {
   try {
     value = JSON.parse(readFileSync(path, 'utf8'));
   } catch (error) {
-    throw new BadInput(`${path} is not JSON: ${(error as Error).message}`);
+    throw new Fault('input', `${path} is not JSON: ${(error as Error).message}`);
   }
   const found = fileFormat.safeParse(value);
   if (found.success) return found.data as FileFormat;
   const [issue] = found.error.issues;
-  throw new BadInput(`${path} is not a format: ${issue!.path.join('.') || 'format'}: ${issue!.message}.`);
+  throw new Fault('input', `${path} is not a format: ${issue!.path.join('.') || 'format'}: ${issue!.message}.`);
 }
 
 /** `part`: the sheet or structure that is read. */
@@ -140,8 +140,8 @@ export async function openSource(
       marks: given && marksOf(format),
     };
   } catch (error) {
-    if (error instanceof FormatError)
-      throw new BadInput(error.message.includes(name) ? error.message : `${name}: ${error.message}`);
+    if (isFault(error, 'unreadable'))
+      throw new Fault('input', error.message.includes(name) ? error.message : `${name}: ${error.message}`);
     throw error;
   }
 }

@@ -2,17 +2,17 @@ import { readFileSync } from 'node:fs';
 import { parseArgs } from 'node:util';
 import {
   castBetween,
+  Fault,
   makeRule,
   parseFieldType,
   readFlatObject,
   RuleContext,
   RuleError,
-  timestampOfMillis,
-  valueText,
   type ScopeField,
+  timestampOfMillis,
   type Value,
+  valueText,
 } from '@versicle/core';
-import { BadInput } from './errors.ts';
 import { requireFile } from './files.ts';
 
 /** `versicle rule`: rules over rows, one JSON line for each rule and row. */
@@ -22,10 +22,10 @@ export async function rule(argv: string[], print: (text: string) => void): Promi
     allowPositionals: true,
     options: { file: { type: 'string' }, rows: { type: 'string' }, fields: { type: 'string' } },
   });
-  if (!values.rows) throw new BadInput('Name the rows: --rows FILE.jsonl');
+  if (!values.rows) throw new Fault('input', 'Name the rows: --rows FILE.jsonl');
   if ((values.file === undefined) === (positionals.length === 0))
-    throw new BadInput('Give one rule in quotes, or --file RULES.txt with one rule a line.');
-  if (positionals.length > 1) throw new BadInput('Give one rule, in quotes.');
+    throw new Fault('input', 'Give one rule in quotes, or --file RULES.txt with one rule a line.');
+  if (positionals.length > 1) throw new Fault('input', 'Give one rule, in quotes.');
   const rules = values.file === undefined ? positionals : readRules(values.file);
   const { fields, rows } = readRowsFile(values.rows, values.fields);
   const now = timestampOfMillis(Date.now());
@@ -87,7 +87,7 @@ function readRowsFile(path: string, fieldsGiven: string | undefined): { fields: 
       try {
         return [readFlatObject(line)];
       } catch (error) {
-        throw new BadInput(`${path}, line ${i + 1}: ${(error as Error).message}`);
+        throw new Fault('input', `${path}, line ${i + 1}: ${(error as Error).message}`);
       }
     });
   const types = readTypes(fieldsGiven);
@@ -97,7 +97,7 @@ function readRowsFile(path: string, fieldsGiven: string | undefined): { fields: 
     try {
       return { alias: null, name, slot, type: given === undefined ? 'text' : parseFieldType(given).value };
     } catch (error) {
-      throw new BadInput(`Field ${name}: ${(error as Error).message}`);
+      throw new Fault('input', `Field ${name}: ${(error as Error).message}`);
     }
   });
   const rows = objects.map((object, i) =>
@@ -105,10 +105,10 @@ function readRowsFile(path: string, fieldsGiven: string | undefined): { fields: 
       const text = object.get(field.name) ?? null;
       if (text === null || field.type === 'text') return text;
       const cast = castBetween('text', field.type);
-      if (!cast) throw new BadInput(`Field ${field.name}: values of type ${field.type} can't be given here.`);
+      if (!cast) throw new Fault('input', `Field ${field.name}: values of type ${field.type} can't be given here.`);
       const ctx = new RuleContext();
       const value = cast(text as never, ctx);
-      if (ctx.fault) throw new BadInput(`${path}, line ${i + 1}, field ${field.name}: ${ctx.fault.message}`);
+      if (ctx.fault) throw new Fault('input', `${path}, line ${i + 1}, field ${field.name}: ${ctx.fault.message}`);
       return value;
     }),
   );
@@ -126,5 +126,5 @@ function readTypes(given: string | undefined): Record<string, string> {
   } catch {
     // said below
   }
-  throw new BadInput('--fields takes a JSON object of field names and types: {"d":"date","n":"numeric"}');
+  throw new Fault('input', '--fields takes a JSON object of field names and types: {"d":"date","n":"numeric"}');
 }

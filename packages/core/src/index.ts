@@ -1,4 +1,5 @@
 export * from './words.ts';
+export * from './faults.ts';
 export * from './fields/types.ts';
 export * from './fields/values.ts';
 export * from './fields/dates.ts';
@@ -44,6 +45,7 @@ export * from './mapping/source-set.ts';
 export * from './mapping/source-set-sql.ts';
 export * from './mapping/propose-keys.ts';
 export * from './mapping/key-map.ts';
+export { usesOf, type Use } from './mapping/uses.ts';
 export * from './mapping/document-sql.ts';
 export * from './mapping/difference.ts';
 export * from './mapping/trial.ts';

@@ -1,4 +1,4 @@
-import { FormatError, type Archive } from '@versicle/core';
+import { type Archive, Fault, isFault } from '@versicle/core';
 import yauzl, { type Entry, type ZipFile } from 'yauzl';
 
 /** Unpacked bytes of one part at the most. */
@@ -11,13 +11,16 @@ export interface OpenArchive extends Archive {
   close(): void;
 }
 
-/** A ZIP archive on disk. Sizes are checked before anything is unpacked; what is unpacked is counted, too. Throws FormatError. */
+/** A ZIP archive on disk. Sizes are checked before anything is unpacked; what is unpacked is counted, too. Throws a fault. */
 export async function openArchive(path: string, name: string): Promise<OpenArchive> {
   const zip = await new Promise<ZipFile>((resolve, reject) =>
     yauzl.open(path, { lazyEntries: true, autoClose: false, validateEntrySizes: true }, (error, file) =>
       error
         ? reject(
-            new FormatError(`${name} is not a sound ZIP archive; it may be cut short or damaged (${error.message}).`),
+            new Fault(
+              'unreadable',
+              `${name} is not a sound ZIP archive; it may be cut short or damaged (${error.message}).`,
+            ),
           )
         : resolve(file!),
     ),
@@ -40,13 +43,13 @@ function listEntries(zip: ZipFile, name: string): Promise<Map<string, Entry>> {
   return new Promise((resolve, reject) => {
     const entries = new Map<string, Entry>();
     zip.on('error', (error: Error) =>
-      reject(new FormatError(`${name}: its table of contents is damaged (${error.message}).`)),
+      reject(new Fault('unreadable', `${name}: its table of contents is damaged (${error.message}).`)),
     );
     zip.on('end', () => resolve(entries));
     zip.on('entry', (entry: Entry) => {
       entries.set(entry.fileName, entry);
       if (entries.size > 20_000)
-        return reject(new FormatError(`${name} holds more than 20,000 parts; no workbook does.`));
+        return reject(new Fault('unreadable', `${name} holds more than 20,000 parts; no workbook does.`));
       zip.readEntry();
     });
     zip.readEntry();
@@ -54,22 +57,25 @@ function listEntries(zip: ZipFile, name: string): Promise<Map<string, Entry>> {
 }
 
 async function* unpack(zip: ZipFile, entry: Entry | undefined, part: string, name: string): AsyncGenerator<Uint8Array> {
-  if (!entry) throw new FormatError(`${name}: the part ${part} is missing.`);
+  if (!entry) throw new Fault('unreadable', `${name}: the part ${part} is missing.`);
   const { uncompressedSize: size, compressedSize: packed } = entry;
   if (size > MAX_PART || (size > SUSPICIOUS && size > packed * MAX_RATIO))
-    throw new FormatError(
+    throw new Fault(
+      'unreadable',
       `${name}: ${part} is ${megabytes(packed)} packed and says it is ${megabytes(size)} unpacked; no workbook is like that, so it is not unpacked.`,
     );
   const stream = await new Promise<AsyncIterable<Uint8Array>>((resolve, reject) =>
     zip.openReadStream(entry, (error, found) =>
-      error ? reject(new FormatError(`${name}: ${part} can't be unpacked (${error.message}).`)) : resolve(found!),
+      error
+        ? reject(new Fault('unreadable', `${name}: ${part} can't be unpacked (${error.message}).`))
+        : resolve(found!),
     ),
   );
   try {
     yield* stream;
   } catch (error) {
-    if (error instanceof FormatError) throw error;
-    throw new FormatError(`${name}: ${part} is damaged or cut short (${(error as Error).message}).`);
+    if (isFault(error, 'unreadable')) throw error;
+    throw new Fault('unreadable', `${name}: ${part} is damaged or cut short (${(error as Error).message}).`);
   }
 }
 const megabytes = (bytes: number): string =>

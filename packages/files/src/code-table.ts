@@ -1,4 +1,4 @@
-import { FormatError, fromHarmlessCell, Unreadable, type Code } from '@versicle/core';
+import { type Code, Fault, fromHarmlessCell, Unreadable } from '@versicle/core';
 import { lookAt } from './look.ts';
 import { recordsOf } from './records.ts';
 
@@ -15,7 +15,7 @@ const MOST = 1_000_000;
 
 /**
  * Reads a code table from a delimited file or a workbook: columns called from, to, meaning, valid from and valid to, or else
- * the first two or three. Throws FormatError with a sentence.
+ * the first two or three. Throws a fault with a sentence.
  */
 export async function readCodeTable(path: string, name: string): Promise<Code[]> {
   const guess = await lookAt(path, name);
@@ -23,18 +23,20 @@ export async function readCodeTable(path: string, name: string): Promise<Code[]>
   const format =
     guess.format.kind === 'delimited' ? { ...guess.format, header: true, emptyIsNull: false } : guess.format;
   const { fields } = guess.format === format ? guess : await lookAt(path, name, null, format);
-  if (fields.length < 2) throw new FormatError(`${name}: a code table needs at least two columns, from and to.`);
+  if (fields.length < 2)
+    throw new Fault('unreadable', `${name}: a code table needs at least two columns, from and to.`);
   const at = columnsOf(fields);
   const codes: Code[] = [];
   for await (const batch of recordsOf(path, name, format))
     for (const [i, row] of batch.rows.entries()) {
       const number = batch.firstRow + i;
-      if (row instanceof Unreadable) throw new FormatError(`${name}, row ${number}: ${row.message}`);
+      if (row instanceof Unreadable) throw new Fault('unreadable', `${name}, row ${number}: ${row.message}`);
       const plain = (text: string | null | undefined): string =>
         format.kind === 'delimited' ? fromHarmlessCell(text ?? '') : (text ?? '');
       const cell = (part: Part): string | undefined => (at[part] < 0 ? undefined : plain(row[at[part]]) || undefined);
       if (row.every((v) => v === null || v === '')) continue;
-      if (codes.length >= MOST) throw new FormatError(`${name} has more than ${MOST.toLocaleString('en-GB')} codes.`);
+      if (codes.length >= MOST)
+        throw new Fault('unreadable', `${name} has more than ${MOST.toLocaleString('en-GB')} codes.`);
       codes.push({
         from: plain(row[at.from]),
         to: plain(row[at.to]),
@@ -72,5 +74,5 @@ function dateOf(text: string | undefined, name: string, row: number): string | u
   if (text === undefined) return undefined;
   const day = text.slice(0, 10);
   if (/^\d{4}-\d{2}-\d{2}$/.test(day) && !Number.isNaN(Date.parse(day))) return day;
-  throw new FormatError(`${name}, row ${row}: “${text}” is no date such as 2026-08-03.`);
+  throw new Fault('unreadable', `${name}, row ${row}: “${text}” is no date such as 2026-08-03.`);
 }

@@ -1,19 +1,18 @@
 import {
   baseOfWorkbook,
   documentOfWorkbook,
-  DocumentError,
-  FormatError,
-  workbookOf,
-  Workbook,
+  Fault,
+  isFault,
   type MappingDocument,
   type ReadSheet,
+  Workbook,
   type WorkbookFacts,
+  workbookOf,
   type WorkbookSheet,
 } from '@versicle/core';
 import type { Workbook as ExcelWorkbook } from 'exceljs';
 import { openArchive } from './archive.ts';
 import { cellText, MAX_CELL } from './cell-text.ts';
-import { WriteError } from './write.ts';
 
 const INK = 'FF1C2430';
 const PAPER = 'FFF3F1E6';
@@ -29,7 +28,7 @@ const A3 = 8 as 9;
 /** Rows that get drop-downs below those that are filled, for lines that people add. */
 const SPARE_ROWS = 200;
 
-/** Writes a document as a workbook that people can read, fill in and send back. Throws WriteError. */
+/** Writes a document as a workbook that people can read, fill in and send back. Throws a fault. */
 export async function writeDocumentWorkbook(
   path: string,
   document: MappingDocument,
@@ -45,7 +44,7 @@ export async function writeDocumentWorkbook(
   try {
     await book.xlsx.writeFile(path);
   } catch (error) {
-    throw new WriteError(`${path} can't be written: ${(error as Error).message}`);
+    throw new Fault('unwritable', `${path} can't be written: ${(error as Error).message}`);
   }
 }
 
@@ -114,7 +113,8 @@ function linesOf(
 function fitting(text: string, sheet: string, row: number, column: string): string {
   const kept = cellText(text);
   if (kept.length > MAX_CELL)
-    throw new WriteError(
+    throw new Fault(
+      'unwritable',
       `${sheet}, row ${row}, ${column}: a cell holds ${MAX_CELL.toLocaleString('en-GB')} characters, this text is longer. Use the JSON form.`,
     );
   return kept;
@@ -128,7 +128,7 @@ export interface DocumentWorkbook {
   readonly base: MappingDocument | null;
 }
 
-/** Reads a document back from its workbook. Throws DocumentError or FormatError with a sentence for the person. */
+/** Reads a document back from its workbook. Throws a fault with a sentence for the person. */
 export async function readDocumentWorkbook(path: string, name: string): Promise<DocumentWorkbook> {
   const archive = await openArchive(path, name);
   try {
@@ -139,8 +139,8 @@ export async function readDocumentWorkbook(path: string, name: string): Promise<
     const mapping = sheets.get('Overview')!.find(([entry]) => entry === 'Mapping')?.[1] ?? null;
     return { document, mapping, base: baseOfWorkbook(sheets) };
   } catch (error) {
-    if (error instanceof DocumentError || !(error instanceof FormatError) || error.message.includes(name)) throw error;
-    throw new FormatError(`${name}: ${error.message}`);
+    if (!isFault(error, 'unreadable') || error.message.includes(name)) throw error;
+    throw new Fault('unreadable', `${name}: ${error.message}`);
   } finally {
     archive.close();
   }

@@ -1,4 +1,4 @@
-import { FormatError, MergedCells, Unreadable, Workbook, type ForeignSheet } from '@versicle/core';
+import { Fault, type ForeignSheet, MergedCells, Unreadable, Workbook } from '@versicle/core';
 import { openArchive } from './archive.ts';
 import { isWorkbook, lookAt } from './look.ts';
 import { recordsOf } from './records.ts';
@@ -6,7 +6,7 @@ import { recordsOf } from './records.ts';
 /** Rows of one sheet that are read; a mapping document is far shorter. */
 const MOST_ROWS = 60_000;
 
-/** All visible sheets of a file as cells, merged cells filled: what a spreadsheet that people laid out looks like. Throws FormatError. */
+/** All visible sheets of a file as cells, merged cells filled: what a spreadsheet that people laid out looks like. Throws a fault. */
 export async function readGrid(path: string, name: string): Promise<ForeignSheet[]> {
   return isWorkbook(name) ? workbookGrid(path, name) : [await delimitedGrid(path, name)];
 }
@@ -22,7 +22,8 @@ async function workbookGrid(path: string, name: string): Promise<ForeignSheet[]>
       for await (const batch of book.rows(sheet))
         for (const { number, cells } of batch) {
           if (number > MOST_ROWS)
-            throw new FormatError(
+            throw new Fault(
+              'unreadable',
               `${name}: the sheet ${sheet.name} has more than ${MOST_ROWS.toLocaleString('en-GB')} rows.`,
             );
           while (rows.length < number - 1) rows.push([]);
@@ -42,7 +43,7 @@ async function delimitedGrid(path: string, name: string): Promise<ForeignSheet> 
   for await (const batch of recordsOf(path, name, plain))
     for (const row of batch.rows) {
       if (rows.length >= MOST_ROWS)
-        throw new FormatError(`${name} has more than ${MOST_ROWS.toLocaleString('en-GB')} rows.`);
+        throw new Fault('unreadable', `${name} has more than ${MOST_ROWS.toLocaleString('en-GB')} rows.`);
       // Rows of another width are common in sheets that people laid out.
       rows.push(row instanceof Unreadable ? [row.raw] : (row as readonly (string | null)[]));
     }

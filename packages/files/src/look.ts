@@ -1,8 +1,12 @@
 import {
   checkMarks,
   decodeText,
-  FormatError,
+  type Encoding,
+  Fault,
+  type FileFormat,
+  type Guess,
   headerNames,
+  isFault,
   learnNested,
   marksOf,
   NESTED_SAMPLE,
@@ -13,9 +17,6 @@ import {
   sampleFields,
   sniffFormat,
   Workbook,
-  type Encoding,
-  type FileFormat,
-  type Guess,
   type WorkbookFormat,
 } from '@versicle/core';
 import { openArchive } from './archive.ts';
@@ -42,7 +43,7 @@ export const isWorkbook = (name: string): boolean => /\.xls[xm]$/i.test(name);
 
 /**
  * Looks at the beginning of a file. `part` names a sheet, or a structure by its path; `fixed` is the format when people
- * have settled it. Throws FormatError.
+ * have settled it. Throws a fault.
  */
 export async function lookAt(
   path: string,
@@ -51,7 +52,8 @@ export async function lookAt(
   fixed: FileFormat | null = null,
 ): Promise<FileLook> {
   if (isWorkbook(name)) return lookAtWorkbook(path, name, part, fixed?.kind === 'xlsx' ? fixed : null);
-  if (/\.(xls|parquet|pdf|docx?)$/i.test(name)) throw new FormatError(`${name}: files of this kind are not read.`);
+  if (/\.(xls|parquet|pdf|docx?)$/i.test(name))
+    throw new Fault('unreadable', `${name}: files of this kind are not read.`);
   let sample = await readSample(path, SAMPLE, name);
   const kind = fixed?.kind ?? nestedKind(new TextDecoder().decode(sample.subarray(0, 4096)), name);
   if ((kind === 'json' || kind === 'xml') && sample.length === SAMPLE)
@@ -59,7 +61,7 @@ export async function lookAt(
   const guess = settled(sample, name, fixed);
   const { format } = guess;
   if (format.kind !== 'json' && format.kind !== 'xml') {
-    if (part !== null) throw new FormatError(`${name} has no parts; it can't be read as ${name}/${part}.`);
+    if (part !== null) throw new Fault('unreadable', `${name} has no parts; it can't be read as ${name}/${part}.`);
     return {
       format,
       reasons: guess.reasons,
@@ -75,7 +77,8 @@ export async function lookAt(
       description: `repeats inside ${format.records.split(/[./]/).at(-1) || 'the records'}`,
     }));
   if (part !== null && !parts.some((p) => p.name === part))
-    throw new FormatError(
+    throw new Fault(
+      'unreadable',
       `${name} has no structure “${part}”; ${parts.length === 0 ? 'nothing in it repeats' : `it has ${parts.map((p) => p.name).join(', ')}`}.`,
     );
   const chosen = { ...format, part: part ?? '' };
@@ -91,7 +94,10 @@ function settled(sample: Uint8Array, name: string, fixed: FileFormat | null): Gu
     try {
       checkMarks(marks);
     } catch (error) {
-      throw new FormatError(`${name}: the dates can’t be written “${marks.dates}”. ${(error as Error).message}`);
+      throw new Fault(
+        'unreadable',
+        `${name}: the dates can’t be written “${marks.dates}”. ${(error as Error).message}`,
+      );
     }
   if ((fixed.kind !== 'json' && fixed.kind !== 'xml') || fixed.structures.length > 0) return { format: fixed, reasons };
   const text = decodeText(sample, fixed.encoding);
@@ -127,8 +133,8 @@ async function lookAtWorkbook(
     if (format.range !== null) parseRange(format.range);
     return { format, reasons, fields: await sheetFields(workbook, format), parts, lines: [] };
   } catch (error) {
-    throw error instanceof FormatError && !error.message.includes(name)
-      ? new FormatError(`${name}: ${error.message}`)
+    throw isFault(error, 'unreadable') && !error.message.includes(name)
+      ? new Fault('unreadable', `${name}: ${error.message}`)
       : error;
   } finally {
     archive.close();
@@ -167,18 +173,18 @@ async function sheetFields(workbook: Workbook, format: WorkbookFormat): Promise<
       const widths = batch.rows.map((r) => (Array.isArray(r) ? r.length : 0));
       return Array.from({ length: Math.max(0, ...widths) }, (_, i) => `column_${i + 1}`);
     }
-    throw new FormatError('The sheet has no rows there.');
+    throw new Fault('unreadable', 'The sheet has no rows there.');
   }
   const range = format.range === null ? null : parseRange(format.range);
   const at = (range?.top ?? 1) + format.skipLines;
   for await (const batch of workbook.rows(workbook.sheet(format.sheet)))
     for (const row of batch) {
       if (row.number < at) continue;
-      if (row.number > at) throw new FormatError(`Row ${at} of the sheet is empty; it can't be the header.`);
+      if (row.number > at) throw new Fault('unreadable', `Row ${at} of the sheet is empty; it can't be the header.`);
       const cells = range ? row.cells.slice(range.left, range.right + 1) : row.cells;
       const names = headerNames(cells);
-      if (names.length === 0) throw new FormatError(`Row ${at} of the sheet is empty; it can't be the header.`);
+      if (names.length === 0) throw new Fault('unreadable', `Row ${at} of the sheet is empty; it can't be the header.`);
       return names;
     }
-  throw new FormatError(`The sheet has no row ${at}.`);
+  throw new Fault('unreadable', `The sheet has no row ${at}.`);
 }

@@ -1,13 +1,14 @@
 import {
-  FormatError,
+  Fault,
+  type FileFormat,
+  isFault,
+  type RawRow,
   readerFor,
   readRows,
   readSheet,
+  type RowBatch,
   Unreadable,
   Workbook,
-  type FileFormat,
-  type RawRow,
-  type RowBatch,
 } from '@versicle/core';
 import { openArchive } from './archive.ts';
 import { chunksOf } from './chunks.ts';
@@ -15,7 +16,7 @@ import { chunksOf } from './chunks.ts';
 /**
  * The records of a file on disk, in batches. `count` hears of bytes as they are read (for a workbook, of all at its end).
  * `fields` are those of the dataset that the file belongs to: where the file has a header of its own, they are found by their
- * names, wherever they stand; what the file lacks is null. Throws FormatError.
+ * names, wherever they stand; what the file lacks is null. Throws a fault.
  */
 export async function* recordsOf(
   path: string,
@@ -91,7 +92,7 @@ export interface DatasetBatch extends RowBatch {
 }
 
 /**
- * The records of all files of a dataset, one file after the other, numbered throughout. Throws FormatError, with the name
+ * The records of all files of a dataset, one file after the other, numbered throughout. Throws a fault, with the name
  * of the file.
  */
 export async function* datasetRecords(
@@ -109,7 +110,7 @@ export async function* datasetRecords(
         yield { firstRow, rows, file: name, firstInDataset: before + firstRow };
       }
     } catch (error) {
-      throw error instanceof FormatError ? new FormatError(withName(name, error.message)) : error;
+      throw isFault(error, 'unreadable') ? new Fault('unreadable', withName(name, error.message)) : error;
     }
     before += last;
   }

@@ -1,12 +1,9 @@
 import { createWriteStream, type WriteStream } from 'node:fs';
 import { once } from 'node:events';
 import { finished } from 'node:stream/promises';
-import { ByteWriter, outputText, rowFormat, type OutField, type TextOutput, type Value } from '@versicle/core';
+import { ByteWriter, Fault, type OutField, outputText, rowFormat, type TextOutput, type Value } from '@versicle/core';
 
 import { cellText, MAX_CELL } from './cell-text.ts';
-
-/** A file can't be written: which, and why. */
-export class WriteError extends Error {}
 
 /** A text file written in large pieces. */
 export class TextFile {
@@ -38,7 +35,7 @@ export class TextFile {
     this.requireSound();
   }
   private requireSound(): void {
-    if (this.failure) throw new WriteError(`${this.path} can't be written: ${this.failure.message}`);
+    if (this.failure) throw new Fault('unwritable', `${this.path} can't be written: ${this.failure.message}`);
   }
   async close(): Promise<void> {
     await this.flush(1);
@@ -46,7 +43,7 @@ export class TextFile {
       this.stream.on('error', reject);
       this.stream.end((error?: Error | null) => (error ? reject(error) : resolve()));
     }).catch((error: Error) => {
-      throw new WriteError(`${this.path} can't be written: ${error.message}`);
+      throw new Fault('unwritable', `${this.path} can't be written: ${error.message}`);
     });
   }
 }
@@ -73,12 +70,13 @@ export function outputKind(path: string): TextOutput | 'xlsx' {
   const ending = /\.([a-z]+)$/i.exec(path)?.[1]?.toLowerCase() ?? '';
   const kind = OUTPUTS[ending];
   if (kind) return kind;
-  throw new WriteError(
+  throw new Fault(
+    'unwritable',
     `${path}: the ending says how to write; use .csv, .jsonl, .json, .xml, .xlsx or .txt (fixed-width).`,
   );
 }
 
-/** Opens a file for records; its ending says the format. Throws WriteError, or FormatError when the fields don't suit. */
+/** Opens a file for records; its ending says the format. Throws a fault, also when the fields don't suit. */
 export async function openRecordFile(path: string, fields: readonly OutField[]): Promise<RecordFile> {
   const kind = outputKind(path);
   if (kind === 'xlsx') return openWorkbook(path, fields);
@@ -119,22 +117,22 @@ async function openWorkbook(path: string, fields: readonly OutField[]): Promise<
     return kept.length > MAX_CELL ? tooLong(field) : kept;
   };
   const tooLong = (field: OutField): never => {
-    throw new WriteError(`A value of ${field.name} is longer than the 32,767 characters that a cell holds.`);
+    throw new Fault('unwritable', `A value of ${field.name} is longer than the 32,767 characters that a cell holds.`);
   };
   return {
     write: (values) => {
       if (++rows > MAX_ROWS)
-        throw new WriteError(`${path}: a sheet ends at 1,048,576 rows; write .csv or .jsonl instead.`);
+        throw new Fault('unwritable', `${path}: a sheet ends at 1,048,576 rows; write .csv or .jsonl instead.`);
       sheet.addRow(fields.map((f, i) => cell(values[i]!, f))).commit();
     },
     flush: async () => {
       if (stream.writableNeedDrain) await Promise.race([once(stream, 'drain').catch(() => undefined), ended]);
-      if (stream.errored) throw new WriteError(`${path} can't be written: ${stream.errored.message}`);
+      if (stream.errored) throw new Fault('unwritable', `${path} can't be written: ${stream.errored.message}`);
     },
     close: async () => {
       await Promise.race([workbook.commit().catch(() => undefined), ended]);
       const error = await ended;
-      if (error) throw new WriteError(`${path} can't be written: ${error.message}`);
+      if (error) throw new Fault('unwritable', `${path} can't be written: ${error.message}`);
     },
   };
 }

@@ -1,3 +1,4 @@
+import { Fault, isFault } from '@versicle/core';
 import { accessSync, constants, existsSync, mkdirSync, statSync } from 'node:fs';
 import { createServer, type Server } from 'node:http';
 import { dirname, join, resolve } from 'node:path';
@@ -14,6 +15,7 @@ import { Events } from './http/events.ts';
 import { Codes } from './codes/codes.ts';
 import { KeyMaps } from './key-maps/key-maps.ts';
 import { Mappings } from './mappings/mappings.ts';
+import { findUses } from './mappings/uses.ts';
 import { Workbooks } from './mappings/workbooks.ts';
 import { Plans } from './plans/plans.ts';
 import { Profiles } from './profiles/profiles.ts';
@@ -28,7 +30,6 @@ import { Secrets } from './store/secrets.ts';
 import { keepLookSchedules, lookAtAll } from './structures/look-schedule.ts';
 import { Structures } from './structures/structures.ts';
 import { Starters } from './starters/starters.ts';
-import { StartError } from './store/start-error.ts';
 import { SignIn } from './systems/sign-in.ts';
 import { Systems } from './systems/systems.ts';
 import { watchConnections } from './systems/watch.ts';
@@ -58,9 +59,13 @@ async function start(): Promise<void> {
   const db = await PgliteDatabase.open(join(data, 'store'), template ? { template } : {});
   db.died = () =>
     fail(
-      new StartError('The store’s own thread ended unexpectedly; start Versicle again. Runs go on where they were.'),
+      new Fault(
+        'start',
+        'The store’s own thread ended unexpectedly; start Versicle again. Runs go on where they were.',
+      ),
     );
   await migrate(db);
+  await findUses(db);
   const events = new Events(() => waitingNow({ db }));
   const secrets = Secrets.open(join(data, 'key'), process.env['VERSICLE_KEY']);
   const systems = new Systems(db, join(data, 'databases'), template, secrets);
@@ -125,7 +130,8 @@ async function start(): Promise<void> {
 /** Whoever reaches the server may do everything, since nobody signs in yet: it is for this machine only. */
 function requireThisMachine(address: string): void {
   if (/^(localhost|127\.\d+\.\d+\.\d+|::1)$/i.test(address)) return;
-  throw new StartError(
+  throw new Fault(
+    'start',
     `Versicle does not listen on “${address}”: nobody signs in yet, so it answers on this machine only. Leave VERSICLE_HOST out, or set it to 127.0.0.1; webhooks can be taken from elsewhere with VERSICLE_HOOKS_PORT and VERSICLE_HOOKS_HOST.`,
   );
 }
@@ -141,7 +147,7 @@ async function listenForHooks(services: Services, logger: typeof log): Promise<S
 function portNumber(text: string): number {
   const port = Number(text);
   if (!Number.isInteger(port) || port < 0 || port > 65535)
-    throw new StartError(`“${text}” is not a port; VERSICLE_PORT must be a number from 0 to 65535.`);
+    throw new Fault('start', `“${text}” is not a port; VERSICLE_PORT must be a number from 0 to 65535.`);
   return port;
 }
 
@@ -157,7 +163,8 @@ function requireDirectory(directory: string): void {
         : code === 'EACCES' || code === 'EROFS' || code === 'EPERM'
           ? 'it can’t be written to'
           : (error as Error).message;
-    throw new StartError(
+    throw new Fault(
+      'start',
       `Versicle keeps its data in ${directory}, but ${why}. Choose another directory with VERSICLE_DATA.`,
     );
   }
@@ -179,15 +186,19 @@ function listen(server: Server, port: number, address = host): Promise<Server> {
     server.once('error', (error: NodeJS.ErrnoException) => {
       if (error.code === 'EADDRINUSE')
         reject(
-          new StartError(
+          new Fault(
+            'start',
             `Port ${port} on ${address} is taken by another program. Stop that one, or choose another port with VERSICLE_PORT.`,
           ),
         );
       else if (error.code === 'EACCES')
-        reject(new StartError(`This user may not listen on port ${port}; choose one above 1023 with VERSICLE_PORT.`));
+        reject(
+          new Fault('start', `This user may not listen on port ${port}; choose one above 1023 with VERSICLE_PORT.`),
+        );
       else if (error.code === 'EADDRNOTAVAIL' || error.code === 'ENOTFOUND')
         reject(
-          new StartError(
+          new Fault(
+            'start',
             `“${address}” is not an address of this machine; set VERSICLE_HOST to one that is, such as 127.0.0.1.`,
           ),
         );
@@ -223,7 +234,7 @@ function closeOnSignals(
 
 function fail(error: Error): never {
   process.stderr.write(
-    error instanceof StartError ? `${error.message}\n` : `Versicle can't start: ${error.stack ?? error.message}\n`,
+    isFault(error, 'start') ? `${error.message}\n` : `Versicle can't start: ${error.stack ?? error.message}\n`,
   );
   process.exit(1);
 }
@@ -231,7 +242,7 @@ function fail(error: Error): never {
 // No system that we talk to may end the server, whatever its connection does behind our back.
 for (const event of ['unhandledRejection', 'uncaughtException'] as const)
   process.on(event, (error: unknown) => {
-    if (error instanceof StartError) fail(error);
+    if (isFault(error, 'start')) fail(error);
     log.error({ err: error }, 'something went wrong that nobody waited for');
   });
 start().catch(fail);

@@ -1,23 +1,24 @@
 import { renameSync } from 'node:fs';
 import type { PGlite } from '@electric-sql/pglite';
 import {
-  composedNames,
-  PLACE_FIELDS,
-  RuleError,
-  sourceFieldsFor,
-  sourceSetSql,
   type ComposedCounts,
+  composedNames,
   type ComposedPeek,
+  Fault,
   type JoinSql,
   type MappingDocument,
   type Marks,
   type PeekRecord,
+  PLACE_FIELDS,
+  RuleError,
   type SourceField,
+  sourceFieldsFor,
   type SourceSetSql,
+  sourceSetSql,
 } from '@versicle/core';
 import { TextFile } from '@versicle/files';
 import { withDatabase } from './database.ts';
-import { declaredMarks, landMembers, SourceSetError, type Landed, type Member } from './landing.ts';
+import { declaredMarks, landMembers, type Landed, type Member } from './landing.ts';
 
 export interface Composed {
   readonly fields: readonly SourceField[];
@@ -47,7 +48,7 @@ export const MOST_JOINED = 20_000_000;
 const MOST_PAIRS = 50_000_000;
 const FETCH = 5000;
 
-/** Composes the records of a source set into a file of JSON Lines, in PostgreSQL. Throws SourceSetError. */
+/** Composes the records of a source set into a file of JSON Lines, in PostgreSQL. Throws a fault. */
 export async function composeRecords(
   document: MappingDocument,
   members: readonly Member[],
@@ -99,7 +100,7 @@ async function composeLanded(
   requireBounded(document, landed, sql);
   for (const join of sql.joins) {
     const pairs = await expectedPairs(db, join);
-    if (pairs > MOST_JOINED) throw new SourceSetError(explodes(landed.datasets.get(join.alias)!.dataset, pairs));
+    if (pairs > MOST_JOINED) throw new Fault('source set', explodes(landed.datasets.get(join.alias)!.dataset, pairs));
   }
   const counts = await count(db, sql, landed);
   const peek = {
@@ -128,7 +129,7 @@ export function statements(document: MappingDocument, fields: readonly SourceFie
     return sourceSetSql(document, fields, startedAt);
   } catch (error) {
     if (error instanceof RuleError)
-      throw new SourceSetError(`The source set can't be composed: ${error.message}`, { cause: error });
+      throw new Fault('source set', `The source set can't be composed: ${error.message}`, [], { cause: error });
     throw error;
   }
 }
@@ -139,7 +140,8 @@ export function requireBounded(document: MappingDocument, landed: Landed, sql: S
   for (const join of sql.joins) {
     const { dataset, records } = landed.datasets.get(join.alias)!;
     if (!join.byEquality && before * records > MOST_PAIRS)
-      throw new SourceSetError(
+      throw new Fault(
+        'source set',
         `The join with ${dataset} compares ${before.toLocaleString('en-GB')} × ${records.toLocaleString('en-GB')} records one by one, because its condition has no “field = field”. Add one.`,
       );
     before = Math.max(before, join.kind === 'left' || join.kind === 'inner' ? before : records);
@@ -163,7 +165,7 @@ export async function ask<T>(db: PGlite, sql: string, params: unknown[] = []): P
     const words = /FULL JOIN is only supported/.test(message)
       ? 'a full join needs a condition of the form “field = field”'
       : message.replace(/\.$/, '');
-    throw new SourceSetError(`PostgreSQL can't compose the source set: ${words}.`, { cause: error });
+    throw new Fault('source set', `PostgreSQL can't compose the source set: ${words}.`, [], { cause: error });
   }
 }
 
@@ -180,7 +182,8 @@ async function count(
   const [row] = await ask<{ joined: number; kept: number; met: number }>(db, sql.counts, [MOST_JOINED + 1]);
   const { joined, kept, met } = { joined: Number(row!.joined), kept: Number(row!.kept), met: Number(row!.met) };
   if (joined > MOST_JOINED)
-    throw new SourceSetError(
+    throw new Fault(
+      'source set',
       `The joins make more than ${MOST_JOINED.toLocaleString('en-GB')} records: a condition finds many partners for one record. Look at the match figures of the source set.`,
     );
   const [primary] = landed.datasets.values();
@@ -212,7 +215,9 @@ async function write(
       const { rows } = await db
         .query<(string | null)[]>(`FETCH ${FETCH} FROM records`, [], { rowMode: 'array' })
         .catch((error: Error) => {
-          throw new SourceSetError(`PostgreSQL can't compose the source set: ${error.message}`, { cause: error });
+          throw new Fault('source set', `PostgreSQL can't compose the source set: ${error.message}`, [], {
+            cause: error,
+          });
         });
       if (rows.length === 0) break;
       for (const row of rows) file.write(`${row.map((cell, i) => heads[i]! + JSON.stringify(cell)).join('')}}\n`);

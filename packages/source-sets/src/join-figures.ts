@@ -50,7 +50,7 @@ const SHOWN = 8;
 /** Pairs that are looked at where there are too many. */
 const SOME = 200_000;
 
-/** Counts what each join of a source set finds. Throws SourceSetError. */
+/** Counts what each join of a source set finds. Throws a fault. */
 export function joinFigures(
   document: MappingDocument,
   members: readonly Member[],

@@ -3,25 +3,23 @@ import {
   ByteWriter,
   copyLine,
   equalFields,
-  FormatError,
+  Fault,
+  type FileFormat,
+  isFault,
   landedTable,
+  type MappingDocument,
+  type Marks,
   marksOf,
   memberFields,
   membersOf,
-  rowTyper,
-  Unreadable,
-  type FileFormat,
-  type MappingDocument,
-  type Marks,
   type RawRow,
+  rowTyper,
   type SetMember,
   type SourceField,
+  Unreadable,
   type Value,
 } from '@versicle/core';
 import { recordsOf } from '@versicle/files';
-
-/** What a source set can't do, in a sentence for people. */
-export class SourceSetError extends Error {}
 
 /** Where the records of one member of a source set are, in the order of `membersOf`. */
 export interface MemberRecords {
@@ -137,7 +135,8 @@ class Landing implements Landed {
     this.datasets.set(member.alias, dataset);
     const columns = fields.map((f, i) => `c${i} ${f.type === 'text' ? 'text COLLATE "C"' : f.type}`);
     if (columns.length > 1000)
-      throw new SourceSetError(
+      throw new Fault(
+        'source set',
         `${member.dataset} has ${columns.length} fields; a source set joins at most 1,000 of one.`,
       );
     await this.db.exec(
@@ -197,7 +196,8 @@ class Landing implements Landed {
           if (dataset.records >= limit) break;
         }
       } catch (error) {
-        if (error instanceof FormatError) throw new SourceSetError(`${file.name}: ${error.message}`, { cause: error });
+        if (isFault(error, 'unreadable'))
+          throw new Fault('source set', `${file.name}: ${error.message}`, [], { cause: error });
         throw error;
       }
     }
@@ -228,7 +228,8 @@ class Landing implements Landed {
       return;
     }
     if (this.unreadable.length >= MOST_UNREADABLE)
-      throw new SourceSetError(
+      throw new Fault(
+        'source set',
         `More than ${MOST_UNREADABLE.toLocaleString('en-GB')} records of ${member.dataset} can't be read; look at its format. ${record.message}`,
       );
     this.unreadable.push(record);
@@ -253,10 +254,13 @@ function columnsBelow(
     const name = told[field.name] ?? field.name;
     const place = below.indexOf(name);
     if (place < 0 && told[field.name] !== undefined)
-      throw new SourceSetError(`${dataset} has no field “${name}” to stand below ${field.name}.`);
+      throw new Fault('source set', `${dataset} has no field “${name}” to stand below ${field.name}.`);
     return place;
   });
   if (found.every((place) => place < 0))
-    throw new SourceSetError(`${dataset} shares no field with the first dataset; say which field stands below which.`);
+    throw new Fault(
+      'source set',
+      `${dataset} shares no field with the first dataset; say which field stands below which.`,
+    );
   return found;
 }

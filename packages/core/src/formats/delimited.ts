@@ -1,7 +1,7 @@
+import { Fault } from '../faults.ts';
 import { quoted } from '../words.ts';
 import { ChunkDecoder, DAMAGED } from './decode.ts';
 import {
-  FormatError,
   MAX_CELL,
   MAX_COLUMNS,
   MAX_RECORD,
@@ -191,7 +191,7 @@ export class DelimitedReader {
   }
 
   private unreadable(message: string, raw: string): void {
-    if (this.headerNames === null) throw new FormatError(`The header can't be read: ${message}`);
+    if (this.headerNames === null) throw new Fault('unreadable', `The header can't be read: ${message}`);
     this.rows.push(new Unreadable(message, raw.replace(DAMAGED, '').slice(0, 200)));
     this.nextRow++;
   }
@@ -245,7 +245,8 @@ export class DelimitedReader {
   private expectFields(found: readonly string[], wanted: readonly string[]): void {
     const missing = wanted.filter((name) => !found.includes(name));
     if (missing.length > 0)
-      throw new FormatError(
+      throw new Fault(
+        'unreadable',
         `The header lacks ${missing.map((m) => quoted(m)).join(', ')}; it has ${found
           .slice(0, 12)
           .map((f) => quoted(f))
@@ -254,20 +255,22 @@ export class DelimitedReader {
   }
 }
 
-/** Names from a header row. Throws FormatError for doubled names and for more columns than can be meant. */
+/** Names from a header row. Throws a fault for doubled names and for more columns than can be meant. */
 export function headerNames(cells: readonly string[]): string[] {
   if (cells.length > MAX_COLUMNS)
-    throw new FormatError(
+    throw new Fault(
+      'unreadable',
       `The header has ${cells.length.toLocaleString('en-GB')} columns; ${MAX_COLUMNS.toLocaleString('en-GB')} is the limit. Is the delimiter right?`,
     );
   if (cells.some((c) => c.includes('\u0000') || c.includes(DAMAGED)))
-    throw new FormatError('The header has bytes that are no text in this encoding; choose another encoding.');
+    throw new Fault('unreadable', 'The header has bytes that are no text in this encoding; choose another encoding.');
   const names = cells.map((cell, i) => cell.trim() || `column_${i + 1}`);
   const first = new Map<string, number>();
   for (const [i, name] of names.entries()) {
     const before = first.get(name);
     if (before !== undefined)
-      throw new FormatError(
+      throw new Fault(
+        'unreadable',
         `The header has two columns called ${quoted(name)} (columns ${before + 1} and ${i + 1}); rename one of them in the file.`,
       );
     first.set(name, i);

@@ -99,14 +99,6 @@ export interface RowBatch {
   readonly rows: readonly RawRow[];
 }
 
-/** A file as a whole can't be read: what, where and what to do. */
-export class FormatError extends Error {
-  constructor(message: string) {
-    super(message);
-    this.name = 'FormatError';
-  }
-}
-
 /** Characters of one record at the most. */
 export const MAX_RECORD = 4 * 1024 * 1024;
 /** Characters of one cell at the most. */

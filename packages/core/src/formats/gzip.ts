@@ -1,6 +1,6 @@
-import { FormatError } from './format.ts';
+import { Fault } from '../faults.ts';
 
-/** Unpacks gzip as a stream, through the platform's DecompressionStream. Throws FormatError when the data are damaged or cut. */
+/** Unpacks gzip as a stream, through the platform's DecompressionStream. Throws a fault when the data are damaged or cut. */
 export async function* gunzip(chunks: AsyncIterable<Uint8Array>, name: string): AsyncGenerator<Uint8Array> {
   const stream = new DecompressionStream('gzip');
   const writer = stream.writable.getWriter();
@@ -27,7 +27,8 @@ export async function* gunzip(chunks: AsyncIterable<Uint8Array>, name: string): 
     await fed;
   } catch (error) {
     await fed;
-    throw new FormatError(
+    throw new Fault(
+      'unreadable',
       `${name} can't be unpacked: the gzip data are damaged or cut short (${(feeding ?? (error as Error)).message}).`,
     );
   } finally {

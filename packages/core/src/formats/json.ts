@@ -1,5 +1,6 @@
+import { Fault } from '../faults.ts';
 import { ChunkDecoder, DAMAGED } from './decode.ts';
-import { FormatError, MAX_RECORD, Unreadable, type JsonFormat, type RawRow, type RowBatch } from './format.ts';
+import { MAX_RECORD, Unreadable, type JsonFormat, type RawRow, type RowBatch } from './format.ts';
 import { FlatObjects } from './flat-object.ts';
 import { parseJsonTree } from './json-tree.ts';
 import { Flattener, tooDeep } from './nested.ts';
@@ -115,7 +116,8 @@ export class JsonElements {
       this.buffer = this.inText ? /\\*$/.exec(this.buffer)![0] : this.buffer.slice(this.at);
       this.at = 0;
     } else if (this.buffer.length > MAX_RECORD)
-      throw new FormatError(
+      throw new Fault(
+        'unreadable',
         `It has a text of more than ${MAX_RECORD.toLocaleString('en-GB')} characters before its first record.`,
       );
     this.count += out.length;
@@ -123,14 +125,15 @@ export class JsonElements {
   }
 
   end(): (string | Unreadable)[] {
-    if (!this.begun) throw new FormatError('There is no JSON in it.');
+    if (!this.begun) throw new Fault('unreadable', 'There is no JSON in it.');
     if (this.start >= 0 || this.depth > 0 || this.levels.length > 0) {
       if (this.count === 0 && this.start < 0 && !this.found)
-        throw new FormatError('The JSON is cut short before its first record.');
+        throw new Fault('unreadable', 'The JSON is cut short before its first record.');
       return [new Unreadable('The JSON ends in the middle; the file was cut short.', this.buffer.slice(0, 200))];
     }
     if (!this.found)
-      throw new FormatError(
+      throw new Fault(
+        'unreadable',
         this.records === ''
           ? 'It holds neither a list nor an object.'
           : `There is no list at “${this.records}” in it; choose another path for the records.`,
@@ -229,7 +232,10 @@ export class JsonElements {
     if (this.levels.length === 0) {
       this.begun = true;
       if (c !== 123 && c !== 91)
-        throw new FormatError(`It is not JSON: it has “${this.buffer.slice(this.at, this.at + 20)}” outside any list.`);
+        throw new Fault(
+          'unreadable',
+          `It is not JSON: it has “${this.buffer.slice(this.at, this.at + 20)}” outside any list.`,
+        );
       // A single object is a record, and so are several one after the other.
       if (c === 123 && this.path.length === 0) {
         this.found = true;
@@ -250,7 +256,7 @@ export class JsonElements {
     } else if (c === 123 || c === 91) {
       const wanted = c === 91 && this.isWanted();
       this.levels.push({ array: c === 91, key: null });
-      if (this.levels.length > 1000) throw new FormatError(tooDeep);
+      if (this.levels.length > 1000) throw new Fault('unreadable', tooDeep);
       if (wanted) {
         this.found = true;
         this.recordLevel = this.levels.length;

@@ -1,4 +1,5 @@
-import { FormatError, Unreadable, type Encoding, type JsonFormat, type XmlFormat } from './format.ts';
+import { Fault } from '../faults.ts';
+import { Unreadable, type Encoding, type JsonFormat, type XmlFormat } from './format.ts';
 import { guessRecords, JsonElements } from './json.ts';
 import { parseJsonTree } from './json-tree.ts';
 import { learnStructures, type Tree } from './nested.ts';
@@ -9,7 +10,7 @@ const LEARN_FROM = 5000;
 
 /**
  * The format of nested text, learned from its beginning (which may be cut anywhere). `records` is where the records are
- * when people know better than the guess. Throws FormatError.
+ * when people know better than the guess. Throws a fault.
  */
 export function learnNested(
   kind: 'json' | 'xml',
@@ -20,7 +21,8 @@ export function learnNested(
   const at = records ?? (kind === 'json' ? guessRecords(sample) : guessXmlRecords(sample));
   const trees = kind === 'json' ? jsonTrees(sample, at) : xmlTrees(sample, at);
   if (trees.length === 0)
-    throw new FormatError(
+    throw new Fault(
+      'unreadable',
       at === ''
         ? 'There is no whole record in its beginning.'
         : `There is no whole record at “${at}” in its beginning; choose another path for the records.`,
@@ -40,7 +42,7 @@ function jsonTrees(sample: string, records: string): Tree[] {
       fault ??= error as Error;
     }
   }
-  if (trees.length === 0 && fault) throw new FormatError(`Its first record can't be read: ${fault.message}.`);
+  if (trees.length === 0 && fault) throw new Fault('unreadable', `Its first record can't be read: ${fault.message}.`);
   return trees;
 }
 function xmlTrees(sample: string, records: string): Tree[] {

@@ -1,6 +1,6 @@
+import { Fault } from '../faults.ts';
 import * as fc from 'fast-check';
 import {
-  FormatError,
   guessRecords,
   guessXmlRecords,
   learnNested,
@@ -150,7 +150,7 @@ describe('JSON of any size', () => {
   it('says when there is no list at the path', () => {
     expect(() => learnNested('json', orders, 'utf-8', 'data.rows')).toThrow('no whole record at “data.rows”');
     const format: JsonFormat = { ...(learnNested('json', orders, 'utf-8') as JsonFormat), records: 'nothing.here' };
-    expect(() => read(format, orders)).toThrow(FormatError);
+    expect(() => read(format, orders)).toThrow(Fault);
   });
   it('caps nesting and the size of a record, and does not hang', () => {
     const format = learnNested('json', '[{"a":1}]', 'utf-8') as JsonFormat;

@@ -36,7 +36,7 @@ export async function* readRows(chunks: AsyncIterable<Uint8Array>, reader: RowRe
   if (last.rows.length > 0) yield last;
 }
 
-/** The names of the fields in a sample of a file's bytes. Throws FormatError. */
+/** The names of the fields in a sample of a file's bytes. Throws a fault. */
 export function sampleFields(sample: Uint8Array, format: StreamFormat): readonly string[] {
   const reader = readerFor(format);
   reader.push(sample);

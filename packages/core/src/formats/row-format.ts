@@ -1,7 +1,7 @@
+import { Fault } from '../faults.ts';
 import type { FieldType } from '../fields/types.ts';
 import { outputText, type Value } from '../fields/values.ts';
 import type { ByteWriter } from './byte-writer.ts';
-import { FormatError } from './format.ts';
 import { csvHeader, csvLine, jsonLine, type Column } from './write.ts';
 
 /** A field as it is written into a file. */
@@ -19,7 +19,7 @@ export type TextOutput = 'csv' | 'jsonl' | 'json' | 'xml' | 'fixed';
 
 const nothing = (): void => undefined;
 
-/** Throws FormatError when the fields can't be written that way. */
+/** Throws a fault when the fields can't be written that way. */
 export function rowFormat(kind: TextOutput, fields: readonly OutField[]): RowFormat {
   const columns: Column[] = fields.map((f) => ({ name: f.name, type: f.type.value }));
   switch (kind) {
@@ -87,7 +87,7 @@ const WIDTHS: Partial<Record<FieldType['value'], number>> = {
   timestamptz: 32,
   uuid: 36,
 };
-/** How many characters a field takes at the most. Throws FormatError when its type does not say. */
+/** How many characters a field takes at the most. Throws a fault when its type does not say. */
 export function fieldWidth({ name, type }: OutField): number {
   const width =
     type.length ??
@@ -95,7 +95,8 @@ export function fieldWidth({ name, type }: OutField): number {
       ? type.precision + ((type.scale ?? 0) > 0 ? 2 : 1)
       : WIDTHS[type.value]);
   if (width !== undefined) return width;
-  throw new FormatError(
+  throw new Fault(
+    'unreadable',
     `The field ${name} (${type.sql}) has no width, which fixed-width text needs; give it a length, such as varchar(40).`,
   );
 }
@@ -111,7 +112,8 @@ function fixedLines(fields: readonly OutField[]): RowFormat {
         const value = values[i]!;
         const text = value === null ? '' : outputText(value, type.value)!;
         if (text.length > widths[i]! || /[\r\n]/.test(text))
-          throw new FormatError(
+          throw new Fault(
+            'unreadable',
             `“${text.slice(0, 60)}” does not fit into the field ${name} of ${widths[i]} characters in one line.`,
           );
         return RIGHT.has(type.value) ? text.padStart(widths[i]!) : text.padEnd(widths[i]!);

@@ -1,12 +1,6 @@
+import { Fault, isFault } from '../faults.ts';
 import { decodeText } from './decode.ts';
-import {
-  FormatError,
-  Unreadable,
-  type DelimitedFormat,
-  type Encoding,
-  type FixedWidthFormat,
-  type StreamFormat,
-} from './format.ts';
+import { Unreadable, type DelimitedFormat, type Encoding, type FixedWidthFormat, type StreamFormat } from './format.ts';
 import { guessColumns } from './fixed-width.ts';
 import { learnNested } from './learn.ts';
 import { guessMarks } from './marks.ts';
@@ -45,15 +39,16 @@ export function nestedKind(text: string, fileName: string): 'json' | 'jsonl' | '
 }
 
 /**
- * Guesses a file's format from its first bytes (64 KiB are plenty, a MiB for nested text) and its name. Throws FormatError for an empty file and
+ * Guesses a file's format from its first bytes (64 KiB are plenty, a MiB for nested text) and its name. Throws a fault for an empty file and
  * for bytes that are no text.
  */
 export function sniffFormat(sample: Uint8Array, fileName: string): Guess {
-  if (sample.length === 0) throw new FormatError(`${fileName} is empty; there is nothing to read.`);
+  if (sample.length === 0) throw new Fault('unreadable', `${fileName} is empty; there is nothing to read.`);
   const { encoding, reason } = sniffEncoding(sample, fileName);
   const text = decodeSample(sample, encoding);
   const name = fileName.toLowerCase().replace(/\.gz$/, '');
-  if (text.trim() === '') throw new FormatError(`${fileName} has nothing but blanks; there is nothing to read.`);
+  if (text.trim() === '')
+    throw new Fault('unreadable', `${fileName} has nothing but blanks; there is nothing to read.`);
   const nested = nestedKind(text, fileName);
   if (nested === 'jsonl')
     return { format: { kind: 'jsonl', encoding }, reasons: [reason, 'each line is a JSON object'] };
@@ -97,7 +92,7 @@ function withMarks(format: DelimitedFormat | FixedWidthFormat, reasons: readonly
     };
   } catch (error) {
     // A header that can't be read is said when the file is.
-    if (error instanceof FormatError) return { format, reasons };
+    if (isFault(error, 'unreadable')) return { format, reasons };
     throw error;
   }
 }
@@ -127,7 +122,7 @@ function sniffNested(
       );
     return { format, reasons };
   } catch (error) {
-    throw error instanceof FormatError ? new FormatError(`${fileName}: ${error.message}`) : error;
+    throw isFault(error, 'unreadable') ? new Fault('unreadable', `${fileName}: ${error.message}`) : error;
   }
 }
 function jsonReason(records: string): string {
@@ -173,14 +168,19 @@ function sniffEncoding(sample: Uint8Array, fileName: string): { encoding: Encodi
     if (oddZeros < zeros * 0.1) return { encoding: 'utf-16be', reason: 'UTF-16 by its zero bytes' };
   }
   if (a === 0x50 && b === 0x4b)
-    throw new FormatError(`${fileName} is a ZIP archive or a workbook, not text; a workbook's name ends in .xlsx.`);
+    throw new Fault(
+      'unreadable',
+      `${fileName} is a ZIP archive or a workbook, not text; a workbook's name ends in .xlsx.`,
+    );
   if (a === 0x1f && b === 0x8b)
-    throw new FormatError(`${fileName} is packed with gzip, but its name does not say so; add .gz to it.`);
-  if (a === 0x25 && b === 0x50 && c === 0x44) throw new FormatError(`${fileName} is a PDF; it holds no records.`);
+    throw new Fault('unreadable', `${fileName} is packed with gzip, but its name does not say so; add .gz to it.`);
+  if (a === 0x25 && b === 0x50 && c === 0x44)
+    throw new Fault('unreadable', `${fileName} is a PDF; it holds no records.`);
   if (a === 0xd0 && b === 0xcf)
-    throw new FormatError(`${fileName} is a workbook in the old binary form; save it as .xlsx and read that.`);
+    throw new Fault('unreadable', `${fileName} is a workbook in the old binary form; save it as .xlsx and read that.`);
   if (zeros > 0 && zeros > sample.length / 100)
-    throw new FormatError(
+    throw new Fault(
+      'unreadable',
       `${fileName} is not a text file: ${zeros.toLocaleString('en-GB')} of its first ${sample.length.toLocaleString('en-GB')} bytes are zero.`,
     );
   // A character may be cut at the sample's end.

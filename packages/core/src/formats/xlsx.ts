@@ -1,11 +1,12 @@
+import { Fault, isFault } from '../faults.ts';
 import { SaxesParser, type SaxesTagPlain } from 'saxes';
 import { MergedCells, mergedRanges } from './merged.ts';
-import { FormatError, MAX_CELL, MAX_COLUMNS, type RawRow, type RowBatch, type WorkbookFormat } from './format.ts';
+import { MAX_CELL, MAX_COLUMNS, type RawRow, type RowBatch, type WorkbookFormat } from './format.ts';
 
 /** The parts of a ZIP archive, by name. Whoever opens it checks sizes before unpacking. */
 export interface Archive {
   readonly names: readonly string[];
-  /** Unpacks one part. Throws FormatError when it is missing or damaged. */
+  /** Unpacks one part. Throws a fault when it is missing or damaged. */
   read(name: string): AsyncIterable<Uint8Array>;
 }
 
@@ -29,10 +30,10 @@ export class Workbook {
     private readonly shared: readonly string[],
   ) {}
 
-  /** Throws FormatError when the archive is no workbook. */
+  /** Throws a fault when the archive is no workbook. */
   static async open(archive: Archive): Promise<Workbook> {
     if (!archive.names.includes('xl/workbook.xml'))
-      throw new FormatError('It is a ZIP archive, but not a workbook; unpack it and read the files in it.');
+      throw new Fault('unreadable', 'It is a ZIP archive, but not a workbook; unpack it and read the files in it.');
     const targets = new Map<string, string>();
     await parse(archive, 'xl/_rels/workbook.xml.rels', ({ name, attributes: a }) => {
       if (local(name) === 'Relationship') targets.set(a['Id']!, partPath(a['Target']!));
@@ -47,14 +48,17 @@ export class Workbook {
       if (path !== undefined && archive.names.includes(path))
         sheets.push({ name: a['name'] ?? '', hidden: (a['state'] ?? 'visible') !== 'visible', path });
     });
-    if (sheets.length === 0) throw new FormatError('The workbook has no sheets that can be read.');
+    if (sheets.length === 0) throw new Fault('unreadable', 'The workbook has no sheets that can be read.');
     return new Workbook(archive, sheets, date1904, await dateStylesOf(archive), await sharedTexts(archive));
   }
 
   sheet(name: string): SheetInfo {
     const found = this.sheets.find((s) => s.name === name);
     if (found) return found;
-    throw new FormatError(`There is no sheet “${name}” in it; it has ${this.sheets.map((s) => s.name).join(', ')}.`);
+    throw new Fault(
+      'unreadable',
+      `There is no sheet “${name}” in it; it has ${this.sheets.map((s) => s.name).join(', ')}.`,
+    );
   }
 
   /** All rows of a sheet as cells by column (0-based); rows that are not stored are left out. */
@@ -153,14 +157,14 @@ export interface CellRange {
   readonly right: number;
   readonly bottom: number;
 }
-/** `B4:H200`, `B4:H` (to the last row) or `B:H`. Throws FormatError. */
+/** `B4:H200`, `B4:H` (to the last row) or `B:H`. Throws a fault. */
 export function parseRange(text: string): CellRange {
   const found = /^\s*\$?([A-Za-z]{1,3})\$?(\d{1,7})?\s*:\s*\$?([A-Za-z]{1,3})\$?(\d{1,7})?\s*$/.exec(text);
-  if (!found) throw new FormatError(`“${text}” is not a range of cells; write it like B4:H200.`);
+  if (!found) throw new Fault('unreadable', `“${text}” is not a range of cells; write it like B4:H200.`);
   const [left, right] = [columnIndex(found[1]!), columnIndex(found[3]!)];
   const range = { left, right, top: Number(found[2] ?? 1), bottom: Number(found[4] ?? 2_000_000) };
   if (range.right < left || range.bottom < range.top)
-    throw new FormatError(`“${text}” ends before it begins; write the upper left cell first.`);
+    throw new Fault('unreadable', `“${text}” ends before it begins; write the upper left cell first.`);
   return range;
 }
 function columnIndex(letters: string): number {
@@ -185,12 +189,12 @@ const partPath = (target: string): string =>
 function xmlParser(): SaxesParser {
   const parser = new SaxesParser({ position: false });
   parser.on('doctype', () => {
-    throw new FormatError('A part of the workbook has a document type declaration; such files are not read.');
+    throw new Fault('unreadable', 'A part of the workbook has a document type declaration; such files are not read.');
   });
   parser.on('error', (error) => {
-    throw error instanceof FormatError
+    throw isFault(error, 'unreadable')
       ? error
-      : new FormatError(`A part of the workbook is damaged: ${error.message}.`);
+      : new Fault('unreadable', `A part of the workbook is damaged: ${error.message}.`);
   });
   return parser;
 }
@@ -230,7 +234,7 @@ async function sharedTexts(archive: Archive): Promise<string[]> {
     if (name === 'si') {
       texts.push(unescape(text));
       size += text.length;
-      if (size > MAX_SHARED) throw new FormatError('The texts of the workbook are too large to be read.');
+      if (size > MAX_SHARED) throw new Fault('unreadable', 'The texts of the workbook are too large to be read.');
     } else if (name === 'rPh') phonetic--;
     else if (name === 't') inside = false;
   });
@@ -350,7 +354,7 @@ class SheetParser {
       this.column = column - 1;
     }
     if (this.column >= MAX_COLUMNS)
-      throw new FormatError(`A row has more than ${MAX_COLUMNS.toLocaleString('en-GB')} columns.`);
+      throw new Fault('unreadable', `A row has more than ${MAX_COLUMNS.toLocaleString('en-GB')} columns.`);
     this.type = attributes['t'] ?? 'n';
     this.style = Number(attributes['s'] ?? 0);
     this.text = '';
@@ -392,7 +396,8 @@ const LAST_ROW = 1_048_576;
 function rowNumber(said: string | undefined, before: number): number {
   const row = said === undefined ? before + 1 : Number(said);
   if (Number.isInteger(row) && row >= 1 && row <= LAST_ROW) return row;
-  throw new FormatError(
+  throw new Fault(
+    'unreadable',
     `The sheet has a row numbered ${String(said ?? row).slice(0, 20)}; rows end at 1,048,576. It is not a sound workbook.`,
   );
 }

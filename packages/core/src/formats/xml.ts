@@ -1,7 +1,7 @@
+import { Fault, isFault } from '../faults.ts';
 import { SaxesParser } from 'saxes';
 import { ChunkDecoder, DAMAGED } from './decode.ts';
 import {
-  FormatError,
   MAX_DEPTH,
   MAX_RECORD,
   Unreadable,
@@ -78,7 +78,7 @@ export class XmlRecords {
     const { parser } = this;
     refuseDoctype(parser);
     parser.on('error', (error) => {
-      if (error instanceof FormatError) throw error;
+      if (isFault(error, 'unreadable')) throw error;
       throw new XmlFault(error.message);
     });
     parser.on('opentag', ({ name, attributes }) =>
@@ -109,14 +109,14 @@ export class XmlRecords {
       } catch (error) {
         this.stop(error);
       }
-    if (!this.root && this.out.length === 0) throw new FormatError('There is no XML element in it.');
+    if (!this.root && this.out.length === 0) throw new Fault('unreadable', 'There is no XML element in it.');
     return this.out;
   }
 
   /** Well-formedness ends a reading: what came before counts, and one unreadable record says where it broke off. */
   private stop(error: unknown): void {
     if (!(error instanceof XmlFault)) throw error;
-    if (!this.root) throw new FormatError(`It is not XML: ${error.message}.`);
+    if (!this.root) throw new Fault('unreadable', `It is not XML: ${error.message}.`);
     this.cut = `The XML can't be read on from here: ${error.message}. The rest of the file was not read.`;
     this.out.push(new Unreadable(this.cut, ''));
   }
@@ -124,7 +124,7 @@ export class XmlRecords {
   private openElement(name: string, attributes: Record<string, string>): void {
     this.root = true;
     this.path.push(name);
-    if (this.path.length > MAX_DEPTH) throw new FormatError(tooDeep);
+    if (this.path.length > MAX_DEPTH) throw new Fault('unreadable', tooDeep);
     if (this.open.length === 0) {
       if (this.path.join('/') !== this.wanted) return;
       this.size = 0;
@@ -169,7 +169,8 @@ class XmlFault extends Error {}
 
 function refuseDoctype(parser: SaxesParser): void {
   parser.on('doctype', () => {
-    throw new FormatError(
+    throw new Fault(
+      'unreadable',
       'It has a document type declaration (<!DOCTYPE …>), which can define entities; take it out and read the file again.',
     );
   });
@@ -189,19 +190,19 @@ function addMember(members: Map<string, Tree>, name: string, tree: Tree): void {
   else members.set(name, [before, tree]);
 }
 
-/** The encoding that an XML declaration names, if it is one that can be read. Throws FormatError. */
+/** The encoding that an XML declaration names, if it is one that can be read. Throws a fault. */
 export function xmlEncoding(head: string): Encoding | null {
   const named = /^\s*<\?xml[^>]*encoding\s*=\s*["']([^"']+)["']/.exec(head)?.[1]?.toLowerCase();
   if (named === undefined || named === 'utf-8' || named === 'us-ascii') return named === undefined ? null : 'utf-8';
   if (named === 'iso-8859-1' || named === 'windows-1252' || named === 'latin1') return 'windows-1252';
   if (named === 'iso-8859-15') return 'iso-8859-15';
   if (named.startsWith('utf-16')) return null;
-  throw new FormatError(`Its declaration names the encoding ${named}, which can't be read; save it as UTF-8.`);
+  throw new Fault('unreadable', `Its declaration names the encoding ${named}, which can't be read; save it as UTF-8.`);
 }
 
 /**
  * Which elements are the records, by a sample that may be cut: the uppermost that occur more than once under one parent; of
- * several there, the most frequent. Where nothing repeats, the root is the only record. Throws FormatError.
+ * several there, the most frequent. Where nothing repeats, the root is the only record. Throws a fault.
  */
 export function guessXmlRecords(sample: string): string {
   const repeats = new Map<string, number>();
@@ -217,7 +218,7 @@ export function guessXmlRecords(sample: string): string {
     const name = localName(tag.name);
     root ||= name;
     path.push(name);
-    if (path.length > MAX_DEPTH) throw new FormatError(tooDeep);
+    if (path.length > MAX_DEPTH) throw new Fault('unreadable', tooDeep);
     const siblings = children.at(-1)!;
     const count = (siblings.get(name) ?? 0) + 1;
     siblings.set(name, count);
@@ -232,10 +233,10 @@ export function guessXmlRecords(sample: string): string {
   try {
     parser.write(sample);
   } catch (error) {
-    if (error instanceof FormatError) throw error;
-    if (root === '') throw new FormatError(`It is not XML: ${(error as Error).message}.`);
+    if (isFault(error, 'unreadable')) throw error;
+    if (root === '') throw new Fault('unreadable', `It is not XML: ${(error as Error).message}.`);
   }
-  if (root === '') throw new FormatError('There is no XML element in it.');
+  if (root === '') throw new Fault('unreadable', 'There is no XML element in it.');
   const depth = (at: string): number => at.split('/').length;
   const [best] = [...repeats].sort(([a, m], [b, n]) => depth(a) - depth(b) || n - m);
   return best?.[0] ?? root;

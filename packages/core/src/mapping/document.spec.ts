@@ -239,3 +239,19 @@ describe('trying a document on samples', () => {
     expect(({} as { polluted?: number }).polluted).toBeUndefined();
   });
 });
+
+it.each([
+  ['a zero byte', 'a\u0000b'],
+  ['half a character', 'a\ud83d'],
+])('a document with %s in it is refused, wherever it stands: no database could keep it', (_what, text) => {
+  const whole = JSON.parse(canonicalText(base)) as Record<string, unknown>;
+  for (const [place, document] of [
+    ['name', { ...whole, name: text }],
+    ['lines.0.note', { ...whole, lines: [{ ...base.lines[0]!, note: text }] }],
+    ['codeTables', { ...whole, codeTables: { [text]: [] } }],
+  ] as const) {
+    expect(() => parseDocument(document)).toThrow(new RegExp(`^${place}: There is a character that can’t be kept`));
+  }
+  // A whole pair is a character like any other.
+  expect(parseDocument({ ...whole, name: '\u{1f6b2}' }).name).toBe('\u{1f6b2}');
+});

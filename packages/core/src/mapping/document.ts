@@ -1,3 +1,4 @@
+import { Fault, type FaultDetail } from '../faults.ts';
 import * as z from 'zod';
 import { CAUSES } from './records.ts';
 
@@ -172,22 +173,18 @@ export interface Problem {
   readonly proposal?: string;
 }
 
-export class DocumentError extends Error {
-  constructor(readonly problems: readonly Problem[]) {
-    super(problems.map((p) => `${p.path ? `${p.path}: ` : ''}${p.message}`).join('\n'));
-    this.name = 'DocumentError';
-  }
+/** That something is no mapping document, with every place that says so. */
+export function noDocument(problems: readonly FaultDetail[]): Fault {
+  return new Fault('document', problems.map((p) => `${p.path ? `${p.path}: ` : ''}${p.message}`).join('\n'), problems);
 }
 
-/** Reads the JSON form. Throws DocumentError that names every path at fault. */
+/** Reads the JSON form. Throws a fault that names every path at fault. */
 export function readDocument(text: string): MappingDocument {
   let data: unknown;
   try {
     data = JSON.parse(text.replace(/^\ufeff/, ''));
   } catch (error) {
-    throw new DocumentError([
-      { severity: 'error', path: '', message: `This is not JSON: ${(error as Error).message}` },
-    ]);
+    throw noDocument([{ path: '', message: `This is not JSON: ${(error as Error).message}` }]);
   }
   return parseDocument(data);
 }
@@ -195,43 +192,51 @@ export function readDocument(text: string): MappingDocument {
 export function parseDocument(data: unknown): MappingDocument {
   const version = typeof data === 'object' && data !== null ? (data as { versicle?: unknown }).versicle : undefined;
   if (typeof version === 'number' && version > 1)
-    throw new DocumentError([
+    throw noDocument([
       {
-        severity: 'error',
         path: 'versicle',
         message: `This document is of version ${version}; this program reads version 1. Use a newer program.`,
       },
     ]);
-  const strange = placeOfProto(data, '', 0);
-  if (strange !== null) throw new DocumentError([{ severity: 'error', path: strange, message: `${STRANGE}.` }]);
+  const strange = strangeness(data, '', 0);
+  if (strange !== null) throw noDocument([strange]);
   const result = mappingSchema.safeParse(data);
   if (result.success) return result.data;
-  throw new DocumentError(
-    result.error.issues.flatMap((issue): Problem[] => {
+  throw noDocument(
+    result.error.issues.flatMap((issue): FaultDetail[] => {
       const path = issue.path
         .map((part, i) => (typeof part === 'number' ? `[${part}]` : `${i > 0 ? '.' : ''}${String(part)}`))
         .join('');
       if (issue.code === 'unrecognized_keys')
         return issue.keys.map((key) => ({
-          severity: 'error',
           path: path ? `${path}.${key}` : key,
           message: 'This key is not part of a mapping document.',
         }));
-      return [{ severity: 'error', path, message: issue.message }];
+      return [{ path, message: issue.message }];
     }),
   );
 }
 
-/** Where a member is called `__proto__`, which schemas leave out without a word; null where none is. */
-function placeOfProto(value: unknown, path: string, depth: number): string | null {
+/**
+ * What schemas don't see: a member called `__proto__`, which they leave out without a word, and characters that no
+ * PostgreSQL keeps in a text or JSON (U+0000, half a surrogate pair). Null where there is nothing of the kind.
+ */
+function strangeness(value: unknown, path: string, depth: number): FaultDetail | null {
+  if (typeof value === 'string') return UNKEPT.test(value) ? { path, message: UNKEPT_WHY } : null;
   if (typeof value !== 'object' || value === null || depth > 40) return null;
-  if (Object.hasOwn(value, '__proto__')) return path === '' ? '__proto__' : `${path}.__proto__`;
-  for (const [name, inner] of Object.entries(value)) {
-    const found = placeOfProto(inner, path === '' ? name : `${path}.${name}`, depth + 1);
+  for (const name of Object.getOwnPropertyNames(value)) {
+    if (Array.isArray(value) && name === 'length') continue;
+    const place = path === '' ? name : `${path}.${name}`;
+    if (name === '__proto__') return { path: place, message: `${STRANGE}.` };
+    if (UNKEPT.test(name)) return { path, message: UNKEPT_WHY };
+    const found = strangeness((value as Record<string, unknown>)[name], place, depth + 1);
     if (found !== null) return found;
   }
   return null;
 }
+// eslint-disable-next-line no-control-regex
+const UNKEPT = /\u0000|\p{Surrogate}/u;
+const UNKEPT_WHY = 'There is a character that can’t be kept (U+0000, or half of a character); type the text anew.';
 
 /** The document with its keys in the schema's order and defaults written out: equal documents give equal text. */
 export function canonicalText(document: MappingDocument): string {

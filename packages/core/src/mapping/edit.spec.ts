@@ -72,7 +72,7 @@ describe('what is typed into a cell', () => {
   it.each([
     ['generated sequnce', /uuid, a sequence, or a hash.*Did you mean sequence/],
     ['generated of s.code', /uuid, a sequence, or a hash/],
-    ['generated uuid of s.code', /uuid, a sequence, or a hash/],
+    ['generated hash off s.code', /uuid, a sequence, or a hash/],
   ])('How: %j is refused, not taken for something else', (text, why) =>
     expect(writeCell(document, 'a', 'how', text)).toMatch(why),
   );

@@ -206,7 +206,7 @@ function howPatch(line: Line, text: string): Partial<Line> | string {
     case 'lookup':
       return { ...NOTHING, kind: 'lookup', source, codeTable: rest?.trim() };
     case 'generated': {
-      const asked = /^(uuid|sequence|hash(?:\s+of\s+(.*))?)?$/is.exec(rest?.trim() ?? '');
+      const asked = /^(uuid|sequence|hash)?(?:\s+of\s+(.*))?$/is.exec(rest?.trim() ?? '');
       if (asked === null)
         return `What is generated is a uuid, a sequence, or a hash of fields; ${noneOf(['uuid', 'sequence', 'hash'], rest!.trim())}`;
       const [, how, of] = asked;
@@ -217,7 +217,7 @@ function howPatch(line: Line, text: string): Partial<Line> | string {
       return {
         ...NOTHING,
         kind: 'generated',
-        generate: /^\w+/.exec(how ?? 'uuid')![0].toLowerCase() as Line['generate'],
+        generate: (how?.toLowerCase() ?? 'uuid') as Line['generate'],
         ...(fields?.length ? { of: fields } : {}),
       };
     }

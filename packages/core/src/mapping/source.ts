@@ -127,9 +127,13 @@ export function usedSourceNames(document: MappingDocument): Set<string> {
   return new Set([...aliases].flatMap((alias) => namedSourceFields(document, alias).map((name) => `${alias}.${name}`)));
 }
 
+/** The source fields that one line reads, by alias (null where none is written) and name. */
+export function fieldsOfLine(line: MappingDocument['lines'][number]): { alias: string | null; name: string }[] {
+  return rulesOfLine(line).flatMap((text) => fieldsIn(text));
+}
 /** The source fields that one line reads, by their bare names. */
 export function usedFields(line: MappingDocument['lines'][number]): string[] {
-  return [...new Set(rulesOfLine(line).flatMap((text) => fieldsIn(text).map((f) => f.name)))];
+  return [...new Set(fieldsOfLine(line).map((f) => f.name))];
 }
 const sortedBy = (text: string): Node => parseSortKey(text).by;
 function fieldsIn(text: string | null | undefined, read = parseRule): { alias: string | null; name: string }[] {

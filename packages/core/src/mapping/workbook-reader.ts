@@ -1,5 +1,6 @@
+import type { FaultDetail } from '../faults.ts';
 import { quoted } from '../words.ts';
-import { DocumentError, parseDocument, type MappingDocument, type Problem } from './document.ts';
+import { noDocument, parseDocument, type MappingDocument } from './document.ts';
 import { BASE_SHEET, READ_BACK, readJoin } from './workbook.ts';
 
 /** A sheet as it was read: rows of texts, the first of them the headings. */
@@ -23,29 +24,28 @@ export function baseOfWorkbook(sheets: ReadonlyMap<string, ReadSheet>): MappingD
   }
 }
 
-/** Reads the sheets of a workbook. Throws DocumentError, which names sheet and row, when they are no document. */
+/** Reads the sheets of a workbook. Throws a fault, which names sheet and row, when they are no document. */
 export function documentOfWorkbook(sheets: ReadonlyMap<string, ReadSheet>): MappingDocument {
   return new WorkbookReader(sheets).read();
 }
 
 class WorkbookReader {
-  private readonly problems: Problem[] = [];
+  private readonly problems: FaultDetail[] = [];
 
   constructor(private readonly sheets: ReadonlyMap<string, ReadSheet>) {}
 
   read(): MappingDocument {
     for (const name of ['Overview', 'Mapping'])
       if (!this.sheets.has(name))
-        throw new DocumentError([
+        throw noDocument([
           {
-            severity: 'error',
             path: '',
             message: `The workbook has no sheet ${quoted(name)}; it has ${[...this.sheets.keys()].map((n) => quoted(n)).join(', ') || 'none'}. Is it a mapping document?`,
           },
         ]);
     this.headings();
     const data = this.document();
-    if (this.problems.length > 0) throw new DocumentError(this.problems);
+    if (this.problems.length > 0) throw noDocument(this.problems);
     return parseDocument(data);
   }
 
@@ -65,7 +65,7 @@ class WorkbookReader {
     }
   }
   private fault(sheet: string, row: number, message: string): void {
-    this.problems.push({ severity: 'error', path: `${sheet}, row ${row}`, message });
+    this.problems.push({ path: `${sheet}, row ${row}`, message });
   }
   /** The rows below the headings that are not wholly empty, by their headings; `row` counts as the program shows it. */
   private rows(name: string): { readonly row: number; readonly of: (heading: string) => string | undefined }[] {

@@ -8,7 +8,7 @@ export interface Site {
 }
 
 /** Why a rule gave no value for a record. */
-export interface Fault extends Site {
+export interface RuleFault extends Site {
   readonly cause: 'rule_error' | 'code_not_found' | 'reference_missing';
   readonly message: string;
   /** The code that a table lacks. */
@@ -30,7 +30,7 @@ export type KeyMaps = ReadonlyMap<string, ReadonlyMap<string, string>>;
  */
 export class RuleContext {
   row: readonly Value[] = [];
-  fault: Fault | null = null;
+  fault: RuleFault | null = null;
   site: Site = { at: 0, end: 0 };
   /** The moment that now() and CURRENT_DATE mean: the start of the run, in UTC. */
   now: Timestamp = new Timestamp(0, 0);
@@ -40,7 +40,7 @@ export class RuleContext {
   keyMaps: KeyMaps = new Map();
 
   /** Notes the first fault and returns null, so that a function can say `return ctx.fail('…')`. */
-  fail(message: string, cause: Fault['cause'] = 'rule_error', code?: MissingCode): null {
+  fail(message: string, cause: RuleFault['cause'] = 'rule_error', code?: MissingCode): null {
     const { at, end } = this.site;
     if (this.fault === null) this.fault = { cause, message, at, end, ...(code ? { code } : {}) };
     return null;

@@ -1,5 +1,6 @@
+import { Fault } from '../faults.ts';
 import { parseFieldType } from '../fields/types.ts';
-import { field, StructureError, type Structure } from './structure.ts';
+import { field, type Structure } from './structure.ts';
 
 /** Headings of data dictionaries, in the words that people use; compared without case, blanks and signs. */
 const HEADINGS = {
@@ -43,7 +44,7 @@ const yes = (text: string): boolean => YES.has(text.trim().toLowerCase());
 
 /**
  * The structures that a data dictionary tells of, one for each dataset that its rows name (or `name` where they name none).
- * Throws StructureError when it has no column of field names.
+ * Throws a fault when it has no column of field names.
  */
 export function structuresOfDictionary(
   headings: readonly string[],
@@ -52,7 +53,8 @@ export function structuresOfDictionary(
 ): Structure[] {
   const columns = matchColumns(headings);
   if (columns.name === undefined)
-    throw new StructureError(
+    throw new Fault(
+      'structure',
       `No column of the dictionary is headed like field names (field, column, attribute …); it has ${headings.slice(0, 10).join(', ')}.`,
     );
   const structures = new Map<string, ReturnType<typeof field>[]>();
@@ -83,7 +85,7 @@ export function structuresOfDictionary(
       }),
     );
   }
-  if (structures.size === 0) throw new StructureError('The dictionary names no fields.');
+  if (structures.size === 0) throw new Fault('structure', 'The dictionary names no fields.');
   return [...structures].map(([structure, fields]) => ({ name: structure, description: null, fields }));
 }
 

@@ -1,4 +1,5 @@
-import { field, StructureError, type Structure, type StructureField } from './structure.ts';
+import { Fault } from '../faults.ts';
+import { field, type Structure, type StructureField } from './structure.ts';
 
 type Schema = Record<string, unknown>;
 const isObject = (value: unknown): value is Schema =>
@@ -8,10 +9,11 @@ const MAX_LEVELS = 12;
 /**
  * The structures that a JSON Schema (2020-12 and the older drafts that agree with it here) describes: the record itself
  * under `name`, and one for each list inside it (`name.lines`). References within the document are followed; one that leads
- * back into itself is cut. Throws StructureError.
+ * back into itself is cut. Throws a fault.
  */
 export function structuresOfJsonSchema(root: unknown, name: string, schema: unknown = root): Structure[] {
-  if (!isObject(root) || !isObject(schema)) throw new StructureError('It is not a JSON Schema: it must be an object.');
+  if (!isObject(root) || !isObject(schema))
+    throw new Fault('structure', 'It is not a JSON Schema: it must be an object.');
   const found: Structure[] = [];
   const reader = new Reader(root);
   const top = reader.resolve(schema);
@@ -21,7 +23,7 @@ export function structuresOfJsonSchema(root: unknown, name: string, schema: unkn
     found,
     [],
   );
-  if (found.every((s) => s.fields.length === 0)) throw new StructureError('The schema describes no properties.');
+  if (found.every((s) => s.fields.length === 0)) throw new Fault('structure', 'The schema describes no properties.');
   return found;
 }
 
@@ -50,7 +52,8 @@ class Reader {
     for (let hops = 0; typeof at['$ref'] === 'string'; hops++) {
       const ref = at['$ref'];
       if (!ref.startsWith('#') || hops > 20)
-        throw new StructureError(
+        throw new Fault(
+          'structure',
           `The reference ${ref} leads out of the document or round in circles; put it all into one file.`,
         );
       let target: unknown = this.root;
@@ -58,7 +61,7 @@ class Reader {
         const name = decodeURIComponent(part).replace(/~1/g, '/').replace(/~0/g, '~');
         target = isObject(target) ? target[name] : undefined;
       }
-      if (!isObject(target)) throw new StructureError(`The reference ${ref} leads to nothing.`);
+      if (!isObject(target)) throw new Fault('structure', `The reference ${ref} leads to nothing.`);
       at = target;
     }
     if (!Array.isArray(at['allOf'])) return at;
@@ -154,12 +157,12 @@ export interface DescribedEndpoint {
   } | null;
 }
 
-/** The datasets of an OpenAPI document (3.0 and 3.1): what a GET answers with lists of. Throws StructureError. */
+/** The datasets of an OpenAPI document (3.0 and 3.1): what a GET answers with lists of. Throws a fault. */
 export function endpointsOfOpenApi(document: unknown): DescribedEndpoint[] {
   if (!isObject(document) || typeof document['openapi'] !== 'string' || !document['openapi'].startsWith('3.'))
-    throw new StructureError('It is not an OpenAPI document of version 3.0 or 3.1.');
+    throw new Fault('structure', 'It is not an OpenAPI document of version 3.0 or 3.1.');
   const paths = document['paths'];
-  if (!isObject(paths)) throw new StructureError('The OpenAPI document describes no paths.');
+  if (!isObject(paths)) throw new Fault('structure', 'The OpenAPI document describes no paths.');
   const reader = new Reader(document);
   const found: DescribedEndpoint[] = [];
   const writes = new Map<string, DescribedEndpoint['write']>();
@@ -200,7 +203,8 @@ export function endpointsOfOpenApi(document: unknown): DescribedEndpoint[] {
       write: writes.get(JSON.stringify(list.items)) ?? null,
     });
   }
-  if (found.length === 0) throw new StructureError('No GET of the OpenAPI document answers with a list of objects.');
+  if (found.length === 0)
+    throw new Fault('structure', 'No GET of the OpenAPI document answers with a list of objects.');
   return found;
 }
 

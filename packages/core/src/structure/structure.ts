@@ -16,9 +16,6 @@ export interface Structure {
   readonly description: string | null;
   readonly fields: readonly StructureField[];
 }
-/** A schema that can't be used: why, and what to do. */
-export class StructureError extends Error {}
-
 export const field = (name: string, rest: Partial<StructureField> = {}): StructureField => ({
   name,
   label: null,

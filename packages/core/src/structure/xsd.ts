@@ -1,5 +1,6 @@
+import { Fault } from '../faults.ts';
 import { SaxesParser } from 'saxes';
-import { field, StructureError, type Structure, type StructureField } from './structure.ts';
+import { field, type Structure, type StructureField } from './structure.ts';
 
 /** A node of the schema document, by its local name. */
 interface Node {
@@ -16,13 +17,14 @@ const local = (name: string): string => name.slice(name.indexOf(':') + 1);
 /**
  * The structures that an XML Schema (W3C XSD 1.0) describes, named by the paths of their elements (`export/repairs/order`):
  * one for each element that repeats, with what does not repeat flattened as the reader of XML does. A definition that holds
- * itself is followed once. Throws StructureError.
+ * itself is followed once. Throws a fault.
  */
 export function structuresOfXsd(text: string): Structure[] {
   const schema = parse(text);
   const reader = new SchemaReader(schema);
   const roots = schema.children.filter((n) => n.name === 'element');
-  if (roots.length === 0) throw new StructureError('The schema defines no element at its top, so nothing has a name.');
+  if (roots.length === 0)
+    throw new Fault('structure', 'The schema defines no element at its top, so nothing has a name.');
   for (const root of roots) reader.structure(root, root.attributes['name'] ?? '', []);
   return reader.found;
 }
@@ -31,10 +33,10 @@ function parse(text: string): Node {
   const parser = new SaxesParser();
   const stack: Node[] = [{ name: '', attributes: {}, children: [], text: '' }];
   parser.on('doctype', () => {
-    throw new StructureError('The schema has a document type declaration; take it out first.');
+    throw new Fault('structure', 'The schema has a document type declaration; take it out first.');
   });
   parser.on('error', (error) => {
-    throw new StructureError(`The schema is not well-formed XML: ${error.message}.`);
+    throw new Fault('structure', `The schema is not well-formed XML: ${error.message}.`);
   });
   parser.on('opentag', (tag) => {
     const node: Node = {
@@ -43,7 +45,7 @@ function parse(text: string): Node {
       children: [],
       text: '',
     };
-    if (stack.length > 200) throw new StructureError('The schema is nested too deep.');
+    if (stack.length > 200) throw new Fault('structure', 'The schema is nested too deep.');
     stack.at(-1)!.children.push(node);
     stack.push(node);
   });
@@ -53,7 +55,7 @@ function parse(text: string): Node {
   parser.on('closetag', () => void stack.pop());
   parser.write(text.replace(/^\ufeff/, '')).close();
   const schema = stack[0]!.children[0];
-  if (schema?.name !== 'schema') throw new StructureError('It is not an XML Schema: its root is not “schema”.');
+  if (schema?.name !== 'schema') throw new Fault('structure', 'It is not an XML Schema: its root is not “schema”.');
   return schema;
 }
 
@@ -93,7 +95,7 @@ class SchemaReader {
 
   /** Files the structure of an element, and those inside it. `within`: definitions that are being followed. */
   structure(element: Node, path: string, within: readonly Node[]): void {
-    if (this.found.length >= MAX_STRUCTURES) throw new StructureError('The schema has more than 2,000 structures.');
+    if (this.found.length >= MAX_STRUCTURES) throw new Fault('structure', 'The schema has more than 2,000 structures.');
     const fields: StructureField[] = [];
     const at = this.found.length;
     this.found.push({
@@ -111,7 +113,8 @@ class SchemaReader {
     if (ref !== undefined) {
       const target = this.elements.get(local(ref));
       if (!target)
-        throw new StructureError(
+        throw new Fault(
+          'structure',
           `The schema refers to the element ${ref}, which it does not define; include that file.`,
         );
       return this.definition(target);
@@ -132,7 +135,8 @@ class SchemaReader {
     const definition = this.definition(element);
     if (within.includes(definition) && definition.name === 'complexType') return;
     if (within.length > MAX_LEVELS) return;
-    if (fields.length > MAX_FIELDS) throw new StructureError('A structure of the schema has more than 5,000 fields.');
+    if (fields.length > MAX_FIELDS)
+      throw new Fault('structure', 'A structure of the schema has more than 5,000 fields.');
     const next = [...within, definition];
     if (definition.name !== 'complexType') {
       fields.push(this.simple(definition, element, prefix || 'value', required));

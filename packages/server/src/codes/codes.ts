@@ -10,9 +10,17 @@ import type {
   Translated,
   Translation,
 } from '@versicle/contract';
-import { doubledCodes, FormatError, parseDocument, quoted, type Code, type MappingDocument } from '@versicle/core';
+import {
+  changedMeanwhile,
+  type Code,
+  doubledCodes,
+  type MappingDocument,
+  notFound,
+  parseDocument,
+  quoted,
+  refused,
+} from '@versicle/core';
 import { readCodeTable } from '@versicle/files';
-import { conflict, notFound, refused } from '../http/problem.ts';
 import { withUpload } from '../http/upload.ts';
 import type { Mappings } from '../mappings/mappings.ts';
 import type { Database } from '../store/database.ts';
@@ -31,9 +39,11 @@ interface TableRow {
   updated_at: string;
   updated_by: string;
 }
+/** A mapping that uses code tables, and the numbers of the lines that use each of them. */
 interface Draft {
   readonly id: string;
   readonly document: MappingDocument;
+  readonly lines: ReadonlyMap<string, readonly number[]>;
 }
 type Missing = ReadonlyMap<string, readonly MissingCode[]>;
 
@@ -48,7 +58,7 @@ export class Codes {
   async list(): Promise<CodeTableSummary[]> {
     const rows = await this.db.query<TableRow>('SELECT * FROM code_table ORDER BY name');
     const drafts = await this.drafts();
-    const missing = await this.missing(drafts);
+    const missing = await this.missing();
     const kept = rows.map((row) => ({
       name: row.name,
       description: row.description,
@@ -79,7 +89,7 @@ export class Codes {
 
   async get(name: string): Promise<CodeTable> {
     const row = await this.row(name);
-    const drafts = await this.drafts();
+    const drafts = await this.drafts(name);
     return {
       name,
       description: row.description,
@@ -90,7 +100,7 @@ export class Codes {
       updatedAt: isoTime(row.updated_at),
       updatedBy: row.updated_by,
       usedIn: usesOf(drafts, name, fromJson(row.codes)),
-      missing: [...((await this.missing(drafts)).get(name) ?? [])],
+      missing: [...((await this.missing()).get(name) ?? [])],
     };
   }
 
@@ -103,7 +113,7 @@ export class Codes {
       [name, description, JSON.stringify(codes), otherwise, person],
     );
     if (made.length === 0)
-      throw conflict(`There is a code table ${quoted(name)} already; open it, or choose another name.`);
+      throw changedMeanwhile(`There is a code table ${quoted(name)} already; open it, or choose another name.`);
     return this.get(name);
   }
   private async codesIn(mapping: string, name: string): Promise<CodeList> {
@@ -139,7 +149,7 @@ export class Codes {
       ],
     );
     if (saved.length === 0)
-      throw conflict(
+      throw changedMeanwhile(
         'This code table was changed on another page meanwhile. Load it again; your last edit has not been saved.',
       );
     return this.get(name);
@@ -152,9 +162,7 @@ export class Codes {
   /** What a file says, beside the table. Codes that stand in it twice are named; the first of them counts. */
   async read(name: string, fileName: string, content: string): Promise<CodesRead> {
     const row = await this.row(name);
-    const read = await withUpload(fileName, content, (path) => readCodeTable(path, fileName)).catch((error: Error) => {
-      throw error instanceof FormatError ? refused(error.message) : error;
-    });
+    const read = await withUpload(fileName, content, (path) => readCodeTable(path, fileName));
     const twice = doubledCodes(read);
     const codes: Code[] = [];
     for (const code of read)
@@ -236,30 +244,41 @@ export class Codes {
     if (!row) throw notFound(`There is no code table ${quoted(name)}.`);
     return row;
   }
-  private async drafts(): Promise<Draft[]> {
-    const rows = await this.db.query<{ id: string; draft: string }>(
-      'SELECT id, draft FROM mapping ORDER BY created_at, id',
+  /** The mappings that use code tables, or this one. */
+  private async drafts(table: string | null = null): Promise<Draft[]> {
+    const rows = await this.db.query<{ id: string; draft: string; name: string; numbers: number[] }>(
+      `SELECT m.id, m.draft, u.name, array_remove(array_agg(u.number ORDER BY u.number), NULL) AS numbers
+         FROM mapping m JOIN mapping_use u ON u.mapping = m.id
+        WHERE u.thing = 'code table' AND ($1::text IS NULL OR u.name = $1)
+        GROUP BY m.id, u.name ORDER BY m.created_at, m.id, u.name`,
+      [table],
     );
-    return rows.map(({ id, draft }) => ({ id, document: parseDocument(JSON.parse(draft)) }));
+    const found = new Map<string, { document: MappingDocument; lines: Map<string, number[]> }>();
+    for (const { id, draft, name, numbers } of rows) {
+      const one = found.get(id) ?? { document: parseDocument(JSON.parse(draft)), lines: new Map() };
+      one.lines.set(name, numbers);
+      found.set(id, one);
+    }
+    return [...found].map(([id, draft]) => ({ id, ...draft }));
   }
 
   /** Codes that records failed on or went on without, by table, the most frequent first. */
-  private async missing(drafts: readonly Draft[]): Promise<Missing> {
+  private async missing(): Promise<Missing> {
     const rows = await this.db.query<{
       table: string;
       code: string;
       mapping: string;
+      name: string;
       line: string | null;
       state: string;
       n: string;
     }>(
-      `SELECT f -> 'code' ->> 'table' AS table, f -> 'code' ->> 'from' AS code, r.mapping, f ->> 'line' AS line, r.state, count(*) AS n
-         FROM failed_record r, jsonb_array_elements(r.failures) f
-        WHERE r.state IN ('open', 'remark') AND f ? 'code' GROUP BY 1, 2, 3, 4, 5 ORDER BY 6 DESC`,
+      `SELECT f -> 'code' ->> 'table' AS table, f -> 'code' ->> 'from' AS code, r.mapping, m.name, f ->> 'line' AS line, r.state, count(*) AS n
+         FROM failed_record r JOIN mapping m ON m.id = r.mapping, jsonb_array_elements(r.failures) f
+        WHERE r.state IN ('open', 'remark') AND f ? 'code' GROUP BY 1, 2, 3, 4, 5, 6 ORDER BY 7 DESC`,
     );
-    const names = new Map(drafts.map((d) => [d.id, d.document.name]));
     const found = new Map<string, MissingCode[]>();
-    for (const { table, code, mapping, line, state, n } of rows) {
+    for (const { table, code, mapping, name, line, state, n } of rows) {
       const list = found.get(table) ?? [];
       found.set(table, list);
       let entry = list.find((m) => m.from === code);
@@ -269,7 +288,7 @@ export class Codes {
       if (!entry.mappings.some((m) => m.mapping === mapping))
         entry.mappings.push({
           mapping,
-          name: names.get(mapping) ?? mapping,
+          name,
           cause: 'code_not_found',
           line: line ?? '',
         });
@@ -279,7 +298,10 @@ export class Codes {
 }
 
 function usesOf(drafts: readonly Draft[], name: string, codes: CodeList): TableUse[] {
-  return drafts.flatMap(({ id, document }) => tableUse(id, document, name, codes) ?? []);
+  return drafts.flatMap(({ id, document, lines }) => {
+    const numbers = lines.get(name);
+    return numbers ? [tableUse(id, document, name, codes, numbers)] : [];
+  });
 }
 function requireSound(codes: CodeList): void {
   const twice = doubledCodes(codes);

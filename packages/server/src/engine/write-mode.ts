@@ -1,8 +1,8 @@
+import { refused } from '@versicle/core';
 import type { DeliveryMode, MappingDocument } from '@versicle/core';
-import { refused } from '../http/problem.ts';
 
 /**
- * How a document's records get into a table. Throws a Problem for what the bulk lane can't do yet, so that no mode is ever
+ * How a document's records get into a table. Throws a fault for what the bulk lane can't do yet, so that no mode is ever
  * quietly carried out as another.
  */
 export function deliveryMode(document: MappingDocument, replay: boolean): DeliveryMode {

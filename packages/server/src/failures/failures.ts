@@ -1,6 +1,5 @@
 import type { CauseGroup, FailedRecord, FailedRecordDetail, FailureQuery, Replay, Waive } from '@versicle/contract';
-import { CAUSES, counted, quoted, type Cause, type Failure } from '@versicle/core';
-import { notFound, refused } from '../http/problem.ts';
+import { type Cause, CAUSES, counted, type Failure, notFound, quoted, refused } from '@versicle/core';
 import type { Database } from '../store/database.ts';
 import { fromJson, isoTime } from '../store/values.ts';
 import { LineNames } from './line-names.ts';
@@ -51,12 +50,12 @@ export class Failures {
       first_seen: string;
       last_seen: string;
     }>(
-      `SELECT f.mapping, m.draft::jsonb ->> 'name' AS name, f.line, f.cause, count(*) AS n,
+      `SELECT f.mapping, m.name, f.line, f.cause, count(*) AS n,
               (array_agg(DISTINCT f.example) FILTER (WHERE f.example <> ''))[1:4] AS examples,
               (array_agg(f.message ORDER BY f.id))[1] AS message, max(f.revision) AS revision,
               min(f.first_seen) AS first_seen, max(f.updated_at) AS last_seen
          FROM failed_record f JOIN mapping m ON m.id = f.mapping WHERE ${where}
-        GROUP BY f.mapping, m.draft, f.line, f.cause ORDER BY count(*) DESC, f.mapping, f.line, f.cause`,
+        GROUP BY f.mapping, m.name, f.line, f.cause ORDER BY count(*) DESC, f.mapping, f.line, f.cause`,
       params,
     );
     return Promise.all(

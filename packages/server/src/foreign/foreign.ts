@@ -1,17 +1,17 @@
 import { createHash } from 'node:crypto';
 import type { ForeignRead, ForeignSheet, ReadForeign } from '@versicle/contract';
 import {
-  FormatError,
-  guessLayouts,
-  headingsOf,
-  readForeign,
-  targetTables,
   type ForeignLayout,
   type ForeignPart,
   type ForeignSheet as Grid,
+  guessLayouts,
+  headingsOf,
+  isFault,
+  readForeign,
+  refused,
+  targetTables,
 } from '@versicle/core';
 import { readGrid } from '@versicle/files';
-import { refused } from '../http/problem.ts';
 import { withUpload } from '../http/upload.ts';
 import type { Database } from '../store/database.ts';
 import type { Structures } from '../structures/structures.ts';
@@ -72,7 +72,7 @@ export class Foreign {
 
   private async grids(fileName: string, content: string): Promise<Grid[]> {
     const grids = await withUpload(fileName, content, (path) => readGrid(path, fileName)).catch((error: Error) => {
-      throw error instanceof FormatError
+      throw isFault(error, 'unreadable')
         ? refused(error.message.includes(fileName) ? error.message : `${fileName}: ${error.message}`)
         : error;
     });

@@ -1,7 +1,7 @@
+import { Fault } from '@versicle/core';
 import { routes, type Answer, type Request as Asked, type Route, type RouteName } from '@versicle/contract';
 import { Router, type Request, type Response } from 'express';
 import type * as z from 'zod';
-import { Problem } from './problem.ts';
 import { whoAsks, type Who } from './who.ts';
 
 export type Handler<N extends RouteName> = (request: Asked<N>, who: Who) => Answer<N> | Promise<Answer<N>>;
@@ -43,9 +43,8 @@ function valid(schema: z.ZodType | undefined, value: unknown, part: string): unk
   if (result.success) return result.data;
   const faults = result.error.issues.map((issue) => ({ path: issue.path.join('.'), message: issue.message }));
   const [first] = faults;
-  throw new Problem(
-    400,
-    'Not understood',
+  throw new Fault(
+    'not understood',
     `The ${part} of the request is not as expected: ${first!.path ? `${first!.path}: ` : ''}${first!.message}.`,
     faults,
   );

@@ -1,7 +1,7 @@
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
 import { openApi } from '@versicle/contract';
-import { DocumentError } from '@versicle/core';
+import { Fault, isFault, notFound } from '@versicle/core';
 import express, { type ErrorRequestHandler, type Express } from 'express';
 import { rateLimit } from 'express-rate-limit';
 import helmet from 'helmet';
@@ -13,7 +13,7 @@ import { profileRoutes } from '../profiles/routes.ts';
 import { runRoutes } from '../runs/routes.ts';
 import type { Services } from '../services.ts';
 import { structureRoutes } from '../structures/routes.ts';
-import { hooks } from '../systems/hooks.ts';
+import { hooks } from './hooks.ts';
 import { signInRoutes } from '../systems/sign-in.ts';
 import { systemRoutes } from '../systems/routes.ts';
 import { todayRoutes } from '../today/routes.ts';
@@ -24,7 +24,7 @@ import { starterRoutes } from '../starters/routes.ts';
 import { sourceSetRoutes } from '../source-sets/routes.ts';
 import { trialFiles, trialRoutes } from '../trials/routes.ts';
 import { Api } from './api.ts';
-import { Problem } from './problem.ts';
+import { PROBLEMS } from './problem.ts';
 import { gate } from './who.ts';
 
 export interface AppOptions {
@@ -50,7 +50,7 @@ export function makeApp(services: Services, { version, host, pages, log }: AppOp
       standardHeaders: 'draft-8',
       legacyHeaders: false,
       handler: (_req, _res, next) =>
-        next(new Problem(429, 'Too many requests', 'More than 3,000 requests in ten seconds; wait a moment.')),
+        next(new Fault('too often', 'More than 3,000 requests in ten seconds; wait a moment.')),
     }),
   );
   app.use('/api', express.json({ limit: '32mb' }));
@@ -89,11 +89,7 @@ export function makeApp(services: Services, { version, host, pages, log }: AppOp
   app.use('/api', codeFiles(services));
   app.use('/api', api.router);
   app.use('/api', (req) => {
-    throw new Problem(
-      404,
-      'Not found',
-      `There is nothing at ${req.method} /api${req.path}; /api/openapi.json lists what there is.`,
-    );
+    throw notFound(`There is nothing at ${req.method} /api${req.path}; /api/openapi.json lists what there is.`);
   });
   app.use(signInRoutes(services.signIn));
   servePages(app, pages);
@@ -108,7 +104,7 @@ export function makeHooksApp(services: Services, log: Logger): Express {
   app.use(contentPolicy());
   app.use(hooks(services));
   app.use(() => {
-    throw new Problem(404, 'Not found', 'Only deliveries to webhooks are taken here.');
+    throw notFound('Only deliveries to webhooks are taken here.');
   });
   app.use(problems(log));
   return app;
@@ -151,9 +147,8 @@ function servePages(app: Express, pages: string): void {
     }),
   );
   app.get(/.*/, (req, res, next) => {
-    if (/\.\w{1,5}$/.test(req.path)) return next(new Problem(404, 'Not found', 'There is no such file.'));
-    if (!existsSync(index))
-      return next(new Problem(503, 'Not built', 'The page has not been built; run npm run build.'));
+    if (/\.\w{1,5}$/.test(req.path)) return next(notFound('There is no such file.'));
+    if (!existsSync(index)) return next(new Fault('unavailable', 'The page has not been built; run npm run build.'));
     res.set('Cache-Control', 'no-cache').sendFile(index);
   });
 }
@@ -161,40 +156,35 @@ function servePages(app: Express, pages: string): void {
 function problems(log: Logger): ErrorRequestHandler {
   return (error: unknown, req, res, next) => {
     if (res.headersSent) return next(error);
-    const problem = asProblem(error);
-    if (problem.status >= 500) log.error({ err: error, method: req.method, path: req.path }, 'request failed');
+    const fault = asFault(error);
+    const [status, title] = fault === null ? OURS : PROBLEMS[fault.code];
+    if (status >= 500) log.error({ err: error, method: req.method, path: req.path }, 'request failed');
     res
-      .status(problem.status)
+      .status(status)
       .type('application/problem+json')
       .send(
         JSON.stringify({
           type: 'about:blank',
-          title: problem.title,
-          status: problem.status,
-          detail: problem.message,
-          ...(problem.faults.length > 0 ? { faults: problem.faults } : {}),
+          title,
+          status,
+          detail: fault?.message ?? UNEXPECTED,
+          ...(fault && fault.details.length > 0 ? { faults: fault.details } : {}),
         }),
       );
   };
 }
 
-function asProblem(error: unknown): Problem {
-  if (error instanceof Problem) return error;
-  if (error instanceof DocumentError)
-    return new Problem(
-      422,
-      'Not a mapping document',
-      error.message,
-      error.problems.map((p) => ({ path: p.path, message: p.message })),
-    );
+const OURS = [500, 'A fault of Versicle'] as const;
+const UNEXPECTED =
+  'Something went wrong inside Versicle; the server’s log says what. What you were doing was not carried out.';
+
+/** What people may see of an error; null for what nobody expected. */
+function asFault(error: unknown): Fault | null {
+  if (isFault(error)) return error;
   const { type, status } = error as { type?: string; status?: number };
-  if (type === 'entity.too.large') return new Problem(413, 'Too large', 'The request is larger than 32 MB.');
-  if (type === 'entity.parse.failed') return new Problem(400, 'Not understood', 'The body of the request is not JSON.');
+  if (type === 'entity.too.large') return new Fault('too large', 'The request is larger than 32 MB.');
+  if (type === 'entity.parse.failed') return new Fault('not understood', 'The body of the request is not JSON.');
   if (status !== undefined && status >= 400 && status < 500)
-    return new Problem(status, 'Not understood', (error as Error).message);
-  return new Problem(
-    500,
-    'A fault of Versicle',
-    'Something went wrong inside Versicle; the server’s log says what. What you were doing was not carried out.',
-  );
+    return new Fault('not understood', (error as Error).message);
+  return null;
 }

@@ -1,6 +1,6 @@
+import { Fault } from '@versicle/core';
 import { userInfo } from 'node:os';
 import type { Request, RequestHandler } from 'express';
-import { Problem } from './problem.ts';
 
 /**
  * Who asks. Nobody signs in yet: whoever sits at this machine says who they are (the header X-Person, percent-encoded), or is
@@ -32,7 +32,7 @@ export function personOf(req: Request): string {
     const person = decodeURIComponent(said).replace(/\p{C}/gu, '').trim().slice(0, 100);
     return person === '' ? owner : person;
   } catch {
-    throw new Problem(400, 'Not understood', 'The header X-Person is not percent-encoded UTF-8.');
+    throw new Fault('not understood', 'The header X-Person is not percent-encoded UTF-8.');
   }
 }
 
@@ -47,16 +47,16 @@ export function gate(allowedHost: string): RequestHandler {
   return (req, _res, next) => {
     const host = req.headers.host ?? '';
     const known = LOCAL.test(host) || host.replace(/:\d+$/, '') === allowedHost;
-    if (!known) throw new Problem(403, 'Not here', 'This server answers only under its own address.');
+    if (!known) throw new Fault('not allowed', 'This server answers only under its own address.');
     const { origin } = req.headers;
     if (origin !== undefined && origin !== `http://${host}` && origin !== `https://${host}`)
-      throw new Problem(403, 'Not from there', 'Requests from pages of other sites are refused.');
+      throw new Fault('not allowed', 'Requests from pages of other sites are refused.');
     // A browser says where a request comes from, also where it sends no Origin: with images, scripts and links.
     const site = req.get('Sec-Fetch-Site');
     const followsLink =
       req.method === 'GET' && req.get('Sec-Fetch-Mode') === 'navigate' && !req.path.startsWith('/api');
     if (site !== undefined && site !== 'same-origin' && site !== 'none' && !followsLink)
-      throw new Problem(403, 'Not from there', 'Requests from pages of other sites are refused.');
+      throw new Fault('not allowed', 'Requests from pages of other sites are refused.');
     next();
   };
 }

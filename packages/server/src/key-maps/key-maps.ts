@@ -1,9 +1,7 @@
-import { keyMapsAsked, parseDocument, quoted, type KeyMaps as Maps, type MappingDocument } from '@versicle/core';
-import { FormatError } from '@versicle/core';
+import { type KeyMaps as Maps, keyMapsAsked, type MappingDocument, notFound, quoted, refused } from '@versicle/core';
 import type { KeyMap } from '@versicle/contract';
 import { readCodeTable } from '@versicle/files';
 import { withUpload } from '../http/upload.ts';
-import { notFound, refused } from '../http/problem.ts';
 import type { Database, Statement } from '../store/database.ts';
 import { isoTime } from '../store/values.ts';
 
@@ -46,9 +44,7 @@ export class KeyMaps {
   /** Source key and target key from the first two columns of a file; keys that are there already are overwritten. */
   async import(id: string, fileName: string, content: string): Promise<{ added: number; changed: number }> {
     await this.requireMapping(id);
-    const codes = await withUpload(fileName, content, (path) => readCodeTable(path, fileName)).catch((error: Error) => {
-      throw error instanceof FormatError ? refused(error.message) : error;
-    });
+    const codes = await withUpload(fileName, content, (path) => readCodeTable(path, fileName));
     const keys = new Map(codes.map((c) => [c.from, c.to]));
     const [{ known } = { known: '0' }] = await this.db.query<{ known: string }>(
       'SELECT count(*) AS known FROM key_map k JOIN unnest($2::text[], $3::text[]) AS n(source, target) ON n.source = k.source WHERE k.mapping = $1 AND n.target <> k.target',
@@ -65,7 +61,7 @@ export class KeyMaps {
     return kept !== undefined || (await this.askedBy(id)).length > 0;
   }
 
-  /** What the rules of a document find. Throws a Problem for a mapping that there is not. */
+  /** What the rules of a document find. Throws a fault for a mapping that there is not. */
   async of(document: MappingDocument, most = Infinity): Promise<Maps> {
     const maps = new Map<string, ReadonlyMap<string, string>>();
     for (const name of keyMapsAsked(document)) {
@@ -95,21 +91,20 @@ export class KeyMaps {
     const [row] = await this.db.query('SELECT 1 FROM mapping WHERE id = $1', [id]);
     if (!row) throw notFound(`There is no mapping ${quoted(id)}.`);
   }
-  private async drafts(): Promise<{ id: string; document: MappingDocument }[]> {
-    const rows = await this.db.query<{ id: string; draft: string }>('SELECT id, draft FROM mapping ORDER BY id');
-    return rows.map(({ id, draft }) => ({ id, document: parseDocument(JSON.parse(draft)) }));
-  }
   /** A mapping by its name, or by its id. */
   private async named(name: string): Promise<string | null> {
-    const drafts = await this.drafts();
-    return (drafts.find((d) => d.document.name === name) ?? drafts.find((d) => d.id === name))?.id ?? null;
+    const [found] = await this.db.query<{ id: string }>(
+      'SELECT id FROM mapping WHERE name = $1 OR id = $1 ORDER BY name = $1 DESC, id LIMIT 1',
+      [name],
+    );
+    return found?.id ?? null;
   }
-  private async askedBy(id: string): Promise<KeyMap['askedBy']> {
-    const drafts = await this.drafts();
-    const name = drafts.find((d) => d.id === id)?.document.name;
-    return drafts
-      .filter((d) => keyMapsAsked(d.document).some((asked) => asked === name || asked === id))
-      .map((d) => ({ mapping: d.id, name: d.document.name }));
+  private askedBy(id: string): Promise<KeyMap['askedBy']> {
+    return this.db.query(
+      `SELECT DISTINCT u.mapping, m.name FROM mapping_use u JOIN mapping m ON m.id = u.mapping
+        WHERE u.thing = 'key map' AND u.name IN ($1, (SELECT name FROM mapping WHERE id = $1)) ORDER BY 1`,
+      [id],
+    );
   }
 }
 

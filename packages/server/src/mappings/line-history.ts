@@ -1,6 +1,5 @@
 import type { LineHistory } from '@versicle/contract';
-import { lineEvents, type LineEvent, type MappingDocument } from '@versicle/core';
-import { notFound, refused } from '../http/problem.ts';
+import { type LineEvent, lineEvents, type MappingDocument, notFound, refused } from '@versicle/core';
 import type { Database, Statement } from '../store/database.ts';
 import { fromJson, isoTime } from '../store/values.ts';
 

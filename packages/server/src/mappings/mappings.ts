@@ -14,30 +14,35 @@ import {
 import {
   canonicalText,
   cellText,
+  changedMeanwhile,
   compileMapping,
   counted,
+  type DeclaredMarks,
   documentDifference,
   exampleProblems,
+  Fault,
+  type FileFormat,
   isComposed,
+  isFault,
   lineDifferences,
+  type MappingDocument,
   marksOf,
   membersOf,
+  notFound,
   parseDocument,
   quoted,
+  refused,
   sourceFieldsFor,
+  type SuggestFrom,
+  type Suggestion,
   suggestLines,
   timestampOfMillis,
   withAllLines,
-  type DeclaredMarks,
-  type FileFormat,
-  type Suggestion,
-  type SuggestFrom,
-  type MappingDocument,
 } from '@versicle/core';
 import { deliveryMode } from '../engine/write-mode.ts';
 import { LineHistoryStore } from './line-history.ts';
+import { keepUses, usesJson, usesOfSaved } from './uses.ts';
 import type { Failures } from '../failures/failures.ts';
-import { conflict, notFound, Problem, refused } from '../http/problem.ts';
 import { slug } from '../http/slug.ts';
 import type { Database } from '../store/database.ts';
 import { isoTime } from '../store/values.ts';
@@ -205,7 +210,10 @@ export class Mappings {
 
   async create(document: MappingDocument): Promise<MappingDetail> {
     const id = await slug(this.db, 'mapping', document.name);
-    await this.db.query('INSERT INTO mapping (id, draft) VALUES ($1, $2)', [id, canonicalText(document)]);
+    await this.db.transaction([
+      { sql: 'INSERT INTO mapping (id, draft) VALUES ($1, $2)', params: [id, canonicalText(document)] },
+      keepUses(id, document),
+    ]);
     return this.get(id);
   }
 
@@ -214,15 +222,15 @@ export class Mappings {
     const before = (await this.row(id)).draft;
     const [saved] = await this.db.query<{ version: number; updated_at: string }>(
       `WITH saved AS (
-         UPDATE mapping SET draft = $2, version = version + 1, updated_at = now() WHERE id = $1 AND version = $3
+         UPDATE mapping SET draft = $2, version = version + 1, uses_of = version + 1, updated_at = now() WHERE id = $1 AND version = $3
          RETURNING id, version, updated_at),
-       kept AS (INSERT INTO draft_save (save, mapping) SELECT $4::uuid, id FROM saved WHERE $4::uuid IS NOT NULL ON CONFLICT DO NOTHING)
+       kept AS (INSERT INTO draft_save (save, mapping) SELECT $4::uuid, id FROM saved WHERE $4::uuid IS NOT NULL ON CONFLICT DO NOTHING),${usesOfSaved(5)}
        SELECT version, updated_at FROM saved`,
-      [id, canonicalText(document), version, save ?? null],
+      [id, canonicalText(document), version, save ?? null, usesJson(document)],
     );
     const row = await this.row(id);
     if (!saved)
-      throw conflict(
+      throw changedMeanwhile(
         'This mapping was changed on another page meanwhile. Load it again; your last edit has not been saved.',
       );
     await this.history.keep(id, parseDocument(JSON.parse(before)), document, person);
@@ -297,7 +305,8 @@ export class Mappings {
          FROM mapping WHERE id = $1 AND version = $4 RETURNING number, published_at`,
       [id, note, person, row.version],
     );
-    if (!made) throw conflict('The draft was changed while it was being published. Look at it again, then publish.');
+    if (!made)
+      throw changedMeanwhile('The draft was changed while it was being published. Look at it again, then publish.');
     return { number: made.number, note, publishedAt: isoTime(made.published_at), publishedBy: person };
   }
 
@@ -307,7 +316,7 @@ export class Mappings {
       const { system, dataset } = await this.systems.openDataset(document.target.dataset);
       await system.target?.check?.(document, dataset);
     } catch (error) {
-      if (error instanceof Problem) throw error;
+      if (isFault(error)) throw error;
     }
   }
 
@@ -362,9 +371,8 @@ export class Mappings {
         : []),
     ].filter((p) => p.severity === 'error');
     if (errors.length === 0) return;
-    throw new Problem(
-      422,
-      'The document has errors',
+    throw new Fault(
+      'refused',
       `The document has ${counted(errors.length, 'error')}; mend ${errors.length === 1 ? 'it' : 'them'} first. ${errors[0]!.message}`,
       errors.map((e) => ({ path: e.line ? `line ${e.line}, ${e.path}` : e.path, message: e.message })),
     );
@@ -406,11 +414,14 @@ export class Mappings {
   /** The draft says what a revision said; what the draft said until now is not lost to those who have it open: their save is refused. */
   async restore(id: string, number: number, person: string): Promise<MappingDetail> {
     const [before, after] = [(await this.draft(id)).document, await this.revision(id, number)];
-    await this.db.query(
-      `UPDATE mapping SET version = version + 1, updated_at = now(),
-         draft = (SELECT document FROM revision WHERE mapping = $1 AND number = $2) WHERE id = $1`,
-      [id, number],
-    );
+    await this.db.transaction([
+      {
+        sql: `UPDATE mapping SET version = version + 1, updated_at = now(),
+                draft = (SELECT document FROM revision WHERE mapping = $1 AND number = $2) WHERE id = $1`,
+        params: [id, number],
+      },
+      keepUses(id, after),
+    ]);
     await this.history.keep(id, before, after, person);
     return this.get(id);
   }

@@ -4,14 +4,13 @@ import { join } from 'node:path';
 import type { WorkbookRead } from '@versicle/contract';
 import {
   documentDifference,
-  DocumentError,
-  FormatError,
+  isFault,
   mergeDocuments,
+  refused,
   withAllLines,
   withStaleAgreements,
 } from '@versicle/core';
-import { readDocumentWorkbook, writeDocumentWorkbook, WriteError } from '@versicle/files';
-import { Problem, refused } from '../http/problem.ts';
+import { readDocumentWorkbook, writeDocumentWorkbook } from '@versicle/files';
 import type { Mappings } from './mappings.ts';
 
 /** Mapping documents as workbooks: out to people who only ever see those, and back. */
@@ -27,7 +26,7 @@ export class Workbooks {
       try {
         await writeDocumentWorkbook(path, document, { id, revision: revisions[0]?.number ?? null, revisions });
       } catch (error) {
-        throw error instanceof WriteError ? refused(error.message.replace(`${path} `, 'The workbook ')) : error;
+        throw isFault(error, 'unwritable') ? refused(error.message.replace(`${path} `, 'The workbook ')) : error;
       }
       await use(path);
     });
@@ -60,13 +59,10 @@ export class Workbooks {
           ofOther,
         };
       } catch (error) {
-        if (error instanceof FormatError) throw refused(error.message);
-        if (error instanceof DocumentError)
-          throw new Problem(
-            422,
-            'Not a mapping document',
-            `${fileName} can’t be read as a mapping document. ${error.problems[0]!.path ? `${error.problems[0]!.path}: ` : ''}${error.problems[0]!.message}`,
-            error.problems.map((p) => ({ path: p.path, message: p.message })),
+        if (isFault(error, 'document'))
+          throw refused(
+            `${fileName} can’t be read as a mapping document. ${error.details[0]!.path ? `${error.details[0]!.path}: ` : ''}${error.details[0]!.message}`,
+            error.details,
           );
         throw error;
       }

@@ -1,6 +1,5 @@
 import type { Plan } from '@versicle/contract';
-import { quoted, type MappingDocument } from '@versicle/core';
-import { notFound, refused } from '../http/problem.ts';
+import { notFound, quoted, refused } from '@versicle/core';
 import { slug } from '../http/slug.ts';
 import type { Database } from '../store/database.ts';
 import { isoTimeOrNull } from '../store/values.ts';
@@ -10,7 +9,9 @@ interface PlanRow {
   id: string;
   name: string;
   mapping: string;
-  draft: string;
+  mapping_name: string;
+  mode: string;
+  target: string;
   removes_at_most: number;
   revision: number | null;
   run: number | null;
@@ -24,28 +25,26 @@ export class Plans {
 
   async list(): Promise<Plan[]> {
     const rows = await this.db.query<PlanRow>(
-      `SELECT p.id, p.name, p.mapping, p.removes_at_most, m.draft,
+      `SELECT p.id, p.name, p.mapping, p.removes_at_most, m.name AS mapping_name,
+              m.draft::jsonb #>> '{write,mode}' AS mode, m.draft::jsonb #>> '{target,dataset}' AS target,
               (SELECT max(number) FROM revision v WHERE v.mapping = p.mapping) AS revision,
               r.id AS run, r.state, COALESCE(r.finished_at, r.started_at, r.created_at) AS at
          FROM plan p JOIN mapping m ON m.id = p.mapping
          LEFT JOIN LATERAL (SELECT * FROM run WHERE run.plan = p.id ORDER BY run.id DESC LIMIT 1) r ON true
         ORDER BY p.created_at, p.id`,
     );
-    return rows.map((row) => {
-      const document = JSON.parse(row.draft) as MappingDocument;
-      return {
-        id: row.id,
-        name: row.name,
-        mapping: row.mapping,
-        mappingName: document.name,
-        revision: row.revision,
-        writes: `${document.write.mode} into ${document.target.dataset}`,
-        removesAtMost: Number(row.removes_at_most),
-        lastRun: row.run,
-        lastState: row.state,
-        lastAt: isoTimeOrNull(row.at),
-      };
-    });
+    return rows.map((row) => ({
+      id: row.id,
+      name: row.name,
+      mapping: row.mapping,
+      mappingName: row.mapping_name,
+      revision: row.revision,
+      writes: `${row.mode} into ${row.target}`,
+      removesAtMost: Number(row.removes_at_most),
+      lastRun: row.run,
+      lastState: row.state,
+      lastAt: isoTimeOrNull(row.at),
+    }));
   }
 
   async create(name: string, mapping: string, removesAtMost = 0.5): Promise<Plan> {

@@ -1,5 +1,5 @@
+import { changedMeanwhile, notFound } from '@versicle/core';
 import type { Api } from '../http/api.ts';
-import { conflict, notFound } from '../http/problem.ts';
 import type { Services } from '../services.ts';
 import { listRuns, readRun, runDetail } from './run-store.ts';
 
@@ -10,14 +10,15 @@ export function runRoutes(api: Api, { db, engine, failures }: Services): void {
     const run = await readRun(db, params.id);
     if (!run) throw notFound(`There is no run ${params.id}.`);
     if (!['queued', 'running', 'broken', 'asks'].includes(run.state))
-      throw conflict(`Run ${params.id} has ended already; there is nothing to cancel.`);
+      throw changedMeanwhile(`Run ${params.id} has ended already; there is nothing to cancel.`);
     await engine.cancel(params.id);
     return { done: true };
   });
   api.on('takeUpRun', async ({ params }) => {
     const run = await readRun(db, params.id);
     if (!run) throw notFound(`There is no run ${params.id}.`);
-    if (run.state !== 'broken') throw conflict(`Run ${params.id} did not break off; there is nothing to take up.`);
+    if (run.state !== 'broken')
+      throw changedMeanwhile(`Run ${params.id} did not break off; there is nothing to take up.`);
     if (run.kind === 'replay') await failures.retake(params.id);
     await engine.takeUp(params.id);
     return { done: true };
@@ -27,7 +28,7 @@ export function runRoutes(api: Api, { db, engine, failures }: Services): void {
       params.id,
       who.person,
     ]);
-    if (!asked) throw conflict(`Run ${params.id} does not ask anything any more.`);
+    if (!asked) throw changedMeanwhile(`Run ${params.id} does not ask anything any more.`);
     await engine.takeUp(params.id);
     return { done: true };
   });

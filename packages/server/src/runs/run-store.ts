@@ -1,7 +1,7 @@
+import { notFound } from '@versicle/core';
 import type { RunDetail, RunSummary } from '@versicle/contract';
 import type { MappingDocument } from '@versicle/core';
 import type { Failures } from '../failures/failures.ts';
-import { notFound } from '../http/problem.ts';
 import type { Database } from '../store/database.ts';
 import { isoTime, isoTimeOrNull } from '../store/values.ts';
 import { because, IN_THE_WAY, type RunUse } from './run-uses.ts';

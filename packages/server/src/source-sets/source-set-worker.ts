@@ -1,5 +1,6 @@
+import { isFault } from '@versicle/core';
 import { parentPort, workerData } from 'node:worker_threads';
-import { composeRecords, joinFigures, SourceSetError, type Member, type MemberRecords } from '@versicle/source-sets';
+import { composeRecords, joinFigures, type Member, type MemberRecords } from '@versicle/source-sets';
 import type { FromSourceSet, SourceSetJob, ToSourceSet } from './messages.ts';
 
 /** Composes a source set, or counts its joins, in a thread and a PostgreSQL of its own; both end with it. */
@@ -28,5 +29,5 @@ async function main(): Promise<void> {
 }
 
 main()
-  .catch((error: Error) => tell({ kind: 'refused', message: error.message, expected: error instanceof SourceSetError }))
+  .catch((error: Error) => tell({ kind: 'refused', message: error.message, expected: isFault(error, 'source set') }))
   .finally(() => port.close());

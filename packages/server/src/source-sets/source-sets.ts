@@ -5,27 +5,27 @@ import { Worker } from 'node:worker_threads';
 import type { MappingSample } from '@versicle/contract';
 import {
   composedNames,
+  type DeclaredMarks,
+  type FileFormat,
   isComposed,
   isPlaceField,
+  type KeyProposal,
+  type MappingDocument,
+  type Marks,
   marksOf,
   membersOf,
   mentionsDoc,
   placeReader,
   proposeKeys,
+  refused,
+  type SetMember,
   sourceNamesOf,
   Unreadable,
-  type DeclaredMarks,
-  type FileFormat,
-  type KeyProposal,
-  type MappingDocument,
-  type Marks,
-  type SetMember,
 } from '@versicle/core';
 import type { ComposedAnswer as Composed } from './messages.ts';
 import type { JoinFigures, MemberRecords, OccurringKeys } from '@versicle/source-sets';
 import { recordsOf } from '@versicle/files';
 import { openSource } from '../sources/open-source.ts';
-import { refused } from '../http/problem.ts';
 import type { Structures } from '../structures/structures.ts';
 import type { SourcePlan } from '../systems/kinds/kind.ts';
 import { Aborted } from '../systems/outage.ts';

@@ -1,4 +1,4 @@
-import { refused } from '../http/problem.ts';
+import { refused } from '@versicle/core';
 import type { OpenSystem, ReadOptions, SourcePlan } from '../systems/kinds/kind.ts';
 import { unlessAborted } from '../systems/outage.ts';
 import { land, type Landing } from './land.ts';
@@ -24,7 +24,7 @@ export interface OpenedSource {
 
 /**
  * Whatever a dataset is: the files from which its records are read. Files are read where they lie; what a system gives but
- * once is fetched and kept under `path`. Runs, trials, profiles and source sets all come here. Throws a Problem, or Aborted.
+ * once is fetched and kept under `path`. Runs, trials, profiles and source sets all come here. Throws a fault, or Aborted.
  */
 export async function openSource(wish: SourceWish): Promise<OpenedSource> {
   const { system, dataset, name, signal, path, rowLimit = null } = wish;

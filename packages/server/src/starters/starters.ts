@@ -1,6 +1,5 @@
 import type { MappingDetail, Starter } from '@versicle/contract';
-import { asStarter, parseDocument, quoted, useStarter, type MappingDocument } from '@versicle/core';
-import { notFound, refused } from '../http/problem.ts';
+import { asStarter, type MappingDocument, notFound, parseDocument, quoted, refused, useStarter } from '@versicle/core';
 import { slug } from '../http/slug.ts';
 import type { Mappings } from '../mappings/mappings.ts';
 import type { Database } from '../store/database.ts';

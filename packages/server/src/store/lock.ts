@@ -1,9 +1,9 @@
+import { Fault, isFault } from '@versicle/core';
 import { createHash } from 'node:crypto';
 import { readFileSync, readlinkSync, realpathSync, rmSync, statSync, utimesSync, writeFileSync } from 'node:fs';
 import { createServer, type Server } from 'node:net';
 import { hostname } from 'node:os';
 import { join } from 'node:path';
-import { StartError } from './start-error.ts';
 
 /** A sign of life is written so often, and believed for so long. */
 const BEAT = 2000;
@@ -27,8 +27,9 @@ export async function lockDirectory(directory: string): Promise<Server> {
   keepFile(directory);
   return server;
 }
-const inUse = (directory: string): StartError =>
-  new StartError(
+const inUse = (directory: string): Fault =>
+  new Fault(
+    'start',
     `The data directory ${directory} is in use by another Versicle. Stop that one, or start this one with another directory (VERSICLE_DATA).`,
   );
 
@@ -48,7 +49,7 @@ function keepFile(directory: string): void {
     // One of the same place would have had the socket: it is gone.
     if (said !== here && Date.now() - statSync(file).mtimeMs < BELIEVED) throw inUse(directory);
   } catch (error) {
-    if (error instanceof StartError) throw error;
+    if (isFault(error, 'start')) throw error;
   }
   writeFileSync(file, here);
   const beat = setInterval(() => {

@@ -1,5 +1,5 @@
+import { Fault } from '@versicle/core';
 import type { Database } from './database.ts';
-import { StartError } from './start-error.ts';
 import m001 from './migrations/001-ground.sql';
 import m002 from './migrations/002-connect.sql';
 import m003 from './migrations/003-look-schedule.sql';
@@ -9,6 +9,7 @@ import m006 from './migrations/006-trust.sql';
 import m007 from './migrations/007-file-row.sql';
 import m008 from './migrations/008-draft-saves.sql';
 import m009 from './migrations/009-claims.sql';
+import m010 from './migrations/010-uses.sql';
 
 /** Forward only; a released migration is never edited. */
 const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -21,6 +22,7 @@ const migrations: readonly (readonly [number: number, name: string, sql: string]
   [7, 'file-row', m007],
   [8, 'draft-saves', m008],
   [9, 'claims', m009],
+  [10, 'uses', m010],
 ];
 
 export async function migrate(db: Database): Promise<void> {
@@ -31,7 +33,8 @@ export async function migrate(db: Database): Promise<void> {
   const newest = migrations.at(-1)![0];
   const later = [...done].filter((n) => n > newest);
   if (later.length > 0)
-    throw new StartError(
+    throw new Fault(
+      'start',
       'The data directory was written by a newer Versicle. Start that version, or use another directory (VERSICLE_DATA).',
     );
   for (const [number, name, sql] of migrations) {

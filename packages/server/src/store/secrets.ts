@@ -1,6 +1,6 @@
+import { Fault } from '@versicle/core';
 import { createCipheriv, createDecipheriv, randomBytes } from 'node:crypto';
 import { chmodSync, existsSync, readFileSync, statSync, writeFileSync } from 'node:fs';
-import { StartError } from './start-error.ts';
 
 /** AES-256-GCM with a key that lies outside the database: who has only the database has no secrets. */
 export class Secrets {
@@ -10,14 +10,15 @@ export class Secrets {
   static open(file: string, fromEnvironment: string | undefined): Secrets {
     if (fromEnvironment !== undefined) {
       if (!/^[0-9a-f]{64}$/i.test(fromEnvironment))
-        throw new StartError('VERSICLE_KEY must be 64 hexadecimal digits (32 bytes).');
+        throw new Fault('start', 'VERSICLE_KEY must be 64 hexadecimal digits (32 bytes).');
       return new Secrets(Buffer.from(fromEnvironment, 'hex'));
     }
     if (!existsSync(file)) writeFileSync(file, `${randomBytes(32).toString('hex')}\n`, { mode: 0o600, flag: 'wx' });
     if ((statSync(file).mode & 0o077) !== 0) chmodSync(file, 0o600);
     const text = readFileSync(file, 'utf8').trim();
     if (!/^[0-9a-f]{64}$/i.test(text))
-      throw new StartError(
+      throw new Fault(
+        'start',
         `${file} is not a key (64 hexadecimal digits). Put the right file back; without it, kept passwords can't be read.`,
       );
     return new Secrets(Buffer.from(text, 'hex'));

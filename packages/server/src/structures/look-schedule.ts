@@ -1,12 +1,12 @@
+import { refused } from '@versicle/core';
 import type { LookSchedule } from '@versicle/contract';
 import { Cron } from 'croner';
 import type { Logger } from 'pino';
-import { refused } from '../http/problem.ts';
 import type { Profiles } from '../profiles/profiles.ts';
 import type { Database } from '../store/database.ts';
 import type { Structures } from './structures.ts';
 
-/** The next time after `from`; throws a Problem when the schedule can't be meant. */
+/** The next time after `from`; throws a fault when the schedule can't be meant. */
 export function nextLook({ cron, zone }: LookSchedule, from: Date): Date | null {
   try {
     return new Cron(cron, { timezone: zone, mode: '5-part' }).nextRun(from);

@@ -11,23 +11,19 @@ import {
 } from '@versicle/contract';
 import {
   compareStructures,
+  type DescribedEndpoint,
   endpointsOfOpenApi,
-  FormatError,
-  isLoaded,
-  parseDocument,
+  Fault,
+  isFault,
   quoted,
-  StructureError,
+  refused,
+  type Structure,
+  type StructureField,
   structuresOfDictionary,
   structuresOfJsonSchema,
   structuresOfXsd,
-  usedFields,
-  type DescribedEndpoint,
-  type MappingDocument,
-  type Structure,
-  type StructureField,
 } from '@versicle/core';
 import { lookAt, recordsOf } from '@versicle/files';
-import { refused } from '../http/problem.ts';
 import type { Database } from '../store/database.ts';
 import { fromJson, isoTime } from '../store/values.ts';
 import type { Systems } from '../systems/systems.ts';
@@ -91,30 +87,13 @@ export class Structures {
   }
   /** Per field: the lines of drafts that read it from this dataset, or write it there. */
   private async linesUsing(dataset: string): Promise<Map<string, StructureVersion['changes'][number]['touches']>> {
-    const rows = await this.db.query<{ id: string; draft: string }>('SELECT id, draft FROM mapping ORDER BY id');
+    const rows = await this.db.query<{ field: string; mapping: string; name: string; line: string; number: number }>(
+      `SELECT DISTINCT u.field, u.mapping, m.name, u.line, u.number FROM mapping_use u JOIN mapping m ON m.id = u.mapping
+        WHERE u.thing = 'dataset' AND u.name = $1 AND u.field IS NOT NULL AND u.line IS NOT NULL ORDER BY u.mapping, u.number`,
+      [dataset],
+    );
     const found = new Map<string, StructureVersion['changes'][number]['touches']>();
-    for (const { id, draft } of rows) {
-      let document: MappingDocument;
-      try {
-        document = parseDocument(JSON.parse(draft));
-      } catch {
-        continue;
-      }
-      const asSource = document.source.primary.dataset === dataset;
-      const asTarget = document.target.dataset === dataset;
-      if (!asSource && !asTarget) continue;
-      for (const [i, line] of document.lines.entries()) {
-        const names = new Set([
-          ...(asSource ? usedFields(line) : []),
-          ...(asTarget && isLoaded(line) ? [line.target] : []),
-        ]);
-        for (const name of names)
-          found.set(name, [
-            ...(found.get(name) ?? []),
-            { mapping: id, name: document.name, line: line.id, number: i + 1 },
-          ]);
-      }
-    }
+    for (const { field, ...line } of rows) found.set(field, [...(found.get(field) ?? []), line]);
     return found;
   }
 
@@ -142,9 +121,7 @@ export class Structures {
         datasets: [...matched].map(([name, fields]) => ({ name, fields: fields.length })),
       };
     } catch (error) {
-      throw error instanceof StructureError || error instanceof FormatError
-        ? refused(`${fileName} can't be used: ${error.message}`)
-        : error;
+      throw isFault(error, 'structure', 'unreadable') ? refused(`${fileName} can't be used: ${error.message}`) : error;
     }
   }
   private async keepEndpoint(system: string, fileName: string, told: DescribedEndpoint): Promise<void> {
@@ -195,7 +172,8 @@ export class Structures {
       if (name !== undefined) found.set(name, s.fields);
     }
     if (found.size === 0)
-      throw new StructureError(
+      throw new Fault(
+        'structure',
         `it tells of ${listed(structures.map((s) => s.name))}, but the system has ${listed(names)}. Choose a dataset and import it there.`,
       );
     return found;
@@ -211,7 +189,8 @@ export class Structures {
     const shared = (s: Structure): number => s.fields.filter((f) => known.has(f.name)).length;
     const best = [...structures].sort((a, b) => shared(b) - shared(a))[0];
     if (!best || shared(best) === 0)
-      throw new StructureError(
+      throw new Fault(
+        'structure',
         `it tells of ${listed(structures.map((s) => s.name))}, none of which has a field of ${quoted(dataset)} (${listed([...known])}).`,
       );
     return new Map([[dataset, best.fields]]);
@@ -312,7 +291,7 @@ async function toldBy(fileName: string, content: Buffer, name: string): Promise<
     try {
       document = JSON.parse(content.toString('utf8'));
     } catch (error) {
-      throw new StructureError(`it is not sound JSON (${(error as Error).message}).`);
+      throw new Fault('structure', `it is not sound JSON (${(error as Error).message}).`);
     }
     if (typeof document === 'object' && document !== null && 'openapi' in document)
       return { kind: 'endpoints', endpoints: endpointsOfOpenApi(document) };

@@ -1,18 +1,18 @@
 import type { Rows } from '@versicle/contract';
 import {
   comparisonFor,
+  type FileFormat,
   makeRule,
   marksOf,
+  type RawRow,
   readRowsAs,
+  refused,
   RuleContext,
   RuleError,
   Unreadable,
-  type FileFormat,
-  type RawRow,
   type Value,
   type ValueType,
 } from '@versicle/core';
-import { refused } from '../http/problem.ts';
 import type { OpenSystem, ReadOptions } from './kinds/kind.ts';
 
 export interface PreviewOptions {

@@ -1,5 +1,5 @@
+import { refused } from '@versicle/core';
 import type { Api } from '../http/api.ts';
-import { refused } from '../http/problem.ts';
 import type { Services } from '../services.ts';
 
 export function systemRoutes(api: Api, { systems, signIn, events }: Services): void {

@@ -1,6 +1,6 @@
+import { refused } from '@versicle/core';
 import { createHash, randomBytes } from 'node:crypto';
 import { Router, type Request, type Response } from 'express';
-import { refused } from '../http/problem.ts';
 import { HttpClient } from './kinds/http/client.ts';
 import type { Systems } from './systems.ts';
 

@@ -16,8 +16,7 @@ import {
   type System,
   type SystemKind,
 } from '@versicle/contract';
-import { nearest, quoted } from '@versicle/core';
-import { conflict, notFound, Problem, refused } from '../http/problem.ts';
+import { changedMeanwhile, isFault, nearest, notFound, quoted, refused } from '@versicle/core';
 import type { Database } from '../store/database.ts';
 import { PgliteDatabase } from '../store/pglite.ts';
 import type { Secrets } from '../store/secrets.ts';
@@ -80,20 +79,11 @@ export class Systems {
     };
   }
   private async uses(): Promise<{ system: string; id: string; name: string; as: 'source' | 'target' }[]> {
-    const rows = await this.db.query<{ id: string; draft: string }>('SELECT id, draft FROM mapping ORDER BY id');
-    return rows.flatMap(({ id, draft }) => {
-      const document = JSON.parse(draft) as {
-        name: string;
-        source: { primary: { dataset: string }; joins?: { dataset: string }[]; unions?: { dataset: string }[] };
-        target: { dataset: string };
-      };
-      const { primary, joins = [], unions = [] } = document.source;
-      const sources = new Set([primary, ...joins, ...unions].map((d) => d.dataset.split('/')[0]!));
-      return [
-        ...[...sources].map((system) => ({ system, id, name: document.name, as: 'source' as const })),
-        { system: document.target.dataset.split('/')[0]!, id, name: document.name, as: 'target' as const },
-      ];
-    });
+    return this.db.query(
+      `SELECT DISTINCT split_part(u.name, '/', 1) AS system, m.id, m.name,
+              CASE u.role WHEN 'target' THEN 'target' ELSE 'source' END AS as
+         FROM mapping_use u JOIN mapping m ON m.id = u.mapping WHERE u.thing = 'dataset' ORDER BY 2, 4, 1`,
+    );
   }
 
   private async row(id: string): Promise<SystemRow> {
@@ -121,7 +111,8 @@ export class Systems {
       'INSERT INTO system (id, name, connection, secrets) VALUES ($1, $2, $3, $4) ON CONFLICT (id) DO NOTHING RETURNING id',
       [system.id, system.name, JSON.stringify(connection), this.sealed(system.id, kept)],
     );
-    if (made.length === 0) throw conflict(`There is a system called ${quoted(system.id)} already; choose another id.`);
+    if (made.length === 0)
+      throw changedMeanwhile(`There is a system called ${quoted(system.id)} already; choose another id.`);
     await this.test(system.id);
     return { ...(await this.get(system.id)), ...(madeSecret === undefined ? {} : { madeSecret }) };
   }
@@ -357,12 +348,12 @@ export class Systems {
     await this.db.query('DELETE FROM dataset_setting WHERE system = $1 AND dataset = $2', [id, dataset]);
   }
 
-  /** What a kind reports that is no Problem is something between us and the system: its own test says what, in words. */
+  /** What a kind reports that is no Fault is something between us and the system: its own test says what, in words. */
   private async inWords<T>(system: OpenSystem, ask: () => Promise<T>): Promise<T> {
     try {
       return await ask();
     } catch (error) {
-      if (error instanceof Problem) throw error;
+      if (isFault(error)) throw error;
       const found = await system.test().catch(() => null);
       if (found && !found.ok) throw refused(found.message);
       throw error;

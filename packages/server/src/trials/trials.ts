@@ -3,17 +3,18 @@ import { join } from 'node:path';
 import { Worker } from 'node:worker_threads';
 import type { TrialState } from '@versicle/contract';
 import {
+  changedMeanwhile,
   isComposed,
+  type MappingDocument,
   mentionsDoc,
   namedSourceFields,
+  notFound,
   quoted,
-  withComposedStages,
-  type MappingDocument,
   type TrialReport,
+  withComposedStages,
 } from '@versicle/core';
 import { openSource } from '../sources/open-source.ts';
 import type { Events } from '../http/events.ts';
-import { conflict, notFound } from '../http/problem.ts';
 import type { Mappings } from '../mappings/mappings.ts';
 import type { SourcePlan } from '../systems/kinds/kind.ts';
 import type { KeyMaps } from '../key-maps/key-maps.ts';
@@ -93,7 +94,7 @@ export class Trials {
 
   async start(mapping: string, rowLimit: number | null): Promise<TrialState> {
     if (this.trials.get(mapping)?.state === 'running')
-      throw conflict('A trial of this mapping is going on already; wait for it, or cancel it.');
+      throw changedMeanwhile('A trial of this mapping is going on already; wait for it, or cancel it.');
     const { document, version } = await this.mappings.draft(mapping);
     await this.mappings.requireNoErrors(document, false);
     const trial: Trial = {

@@ -16,7 +16,7 @@ const kindOf = (connection: Connection): Kind<never> => kinds[connection.kind] a
 /** Whether targets of this kind take the records of one run at a time. */
 export const isPaced = (kind: SystemKind): boolean => kinds[kind].paced === true;
 
-/** Refuses, by a Problem, what must not be saved. */
+/** Refuses, by a fault, what must not be saved. */
 export function checkConnection(connection: Connection): void {
   kindOf(connection).check?.(connection as never);
 }

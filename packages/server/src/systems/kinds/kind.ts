@@ -78,9 +78,9 @@ export interface Finished {
 export interface Target {
   /** In which form it takes finished records. */
   readonly encoding: ChunkEncodingName;
-  /** What stands against the document before anything is made, asked at publishing. Throws a Problem. */
+  /** What stands against the document before anything is made, asked at publishing. Throws a fault. */
   check?(document: MappingDocument, dataset: string): Promise<void>;
-  /** Makes or checks what the document describes. Gives lines for the log. Throws a Problem. */
+  /** Makes or checks what the document describes. Gives lines for the log. Throws a fault. */
   prepare(document: MappingDocument, dataset: string, run: TargetRun): Promise<string[]>;
   /** Throws an Outage when it can't be known now what became of the chunk: the same call later tells. */
   deliver(delivery: Delivery, run: TargetRun): Promise<Delivered>;
@@ -111,7 +111,7 @@ export interface OpenSystem {
   sourcePlan?(dataset: string, options: ReadOptions): Promise<SourcePlan>;
   /** Sends records as they are, of which the one at `bad` (from 1) must be refused, to learn how answers say so. */
   tryWrite?(dataset: string, records: string, bad: number): Promise<TriedWrite>;
-  /** One question to an API, below its base address: the answer as JSON. Throws a Problem. */
+  /** One question to an API, below its base address: the answer as JSON. Throws a fault. */
   ask?(path: string): Promise<unknown>;
   target?: Target;
   close?(): Promise<void>;
@@ -168,6 +168,6 @@ export interface Kind<K extends SystemKind> {
   /** Its targets take the records of one run at a time. */
   readonly paced?: true;
   open(connection: ConnectionOf<K>, context: KindContext): OpenSystem | Promise<OpenSystem>;
-  /** What to refuse before anything is saved; throws a Problem. */
+  /** What to refuse before anything is saved; throws a fault. */
   check?(connection: ConnectionOf<K>): void;
 }

@@ -1,5 +1,4 @@
-import { counted, quoteName } from '@versicle/core';
-import { refused } from '../../../http/problem.ts';
+import { counted, quoteName, refused } from '@versicle/core';
 import { DatabaseError, type Database } from '../../../store/database.ts';
 import { datasetName, tableName } from '../../../store/table-name.ts';
 import type { Kind, OpenSystem, ReadOptions, SourceBatch } from '../kind.ts';

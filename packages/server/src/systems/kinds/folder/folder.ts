@@ -1,9 +1,8 @@
 import { readdir, realpath, stat } from 'node:fs/promises';
 import { isAbsolute, join, sep } from 'node:path';
 import type { Dataset, DatasetSetting } from '@versicle/contract';
-import { counted, FormatError, marksOf, nearest, quoted, type FileFormat } from '@versicle/core';
+import { counted, type FileFormat, isFault, marksOf, nearest, notFound, quoted, refused } from '@versicle/core';
 import { isWorkbook, lookAt, recordsOf, type FileLook, type FilePart } from '@versicle/files';
-import { notFound, refused } from '../../../http/problem.ts';
 import type { Described, Found, Kind, KindContext, OpenSystem, ReadOptions, SourceBatch, SourcePlan } from '../kind.ts';
 import { failed } from '../network/diagnose.ts';
 import { matchesGlob } from './glob.ts';
@@ -215,7 +214,7 @@ class Folder {
       return { files, setting, ...seen, ...(await this.together(files, part, seen)) };
     } catch (error) {
       if ((error as NodeJS.ErrnoException).code === 'EISDIR') throw refused(`${quoted(name)} is a folder.`);
-      throw error instanceof FormatError
+      throw isFault(error, 'unreadable')
         ? refused(error.message.includes(first.name) ? error.message : `${first.name}: ${error.message}`)
         : error;
     }
@@ -304,7 +303,7 @@ class Folder {
         for await (const { rows } of recordsOf(file.path, file.name, chosen, undefined, names))
           yield { fields: names, rows, file: file.name };
       } catch (error) {
-        throw error instanceof FormatError ? refused(`${file.name}: ${error.message}`) : error;
+        throw isFault(error, 'unreadable') ? refused(`${file.name}: ${error.message}`) : error;
       }
   }
 

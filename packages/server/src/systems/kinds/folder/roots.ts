@@ -1,6 +1,6 @@
+import { refused } from '@versicle/core';
 import { realpathSync } from 'node:fs';
 import { delimiter, resolve, sep } from 'node:path';
-import { refused } from '../../../http/problem.ts';
 
 /** What a path is in the end, links followed; as it is written where it is not there. */
 function real(path: string): string {

@@ -18,19 +18,19 @@ import {
   contentOf,
   converterTo,
   copyCells,
-  FormatError,
-  isLoaded,
-  Mismatch,
-  parseFieldType,
-  rowFormat,
   type Delivered,
   type Delivery,
+  isFault,
+  isLoaded,
   type MappingDocument,
+  Mismatch,
   type OutField,
+  parseFieldType,
+  refused,
+  rowFormat,
   type Value,
 } from '@versicle/core';
-import { openRecordFile, outputKind, WriteError } from '@versicle/files';
-import { refused } from '../../../http/problem.ts';
+import { openRecordFile, outputKind } from '@versicle/files';
 import type { Finished, Target, TargetRun } from '../kind.ts';
 
 /** What the file was like when we wrote it last: one that is not so any more is somebody else's. */
@@ -66,9 +66,7 @@ export class FolderTarget implements Target {
       if (kind !== 'xlsx') rowFormat(kind, fieldsOf(document));
       makeFolder(this.partsOf(dataset));
     } catch (error) {
-      throw error instanceof WriteError || error instanceof FormatError
-        ? refused(error.message)
-        : unwritable(this.root, error);
+      throw isFault(error) ? error : unwritable(this.root, error);
     }
     return Promise.resolve([`writes the file ${dataset}`]);
   }
@@ -120,21 +118,17 @@ export class FolderTarget implements Target {
     const partial = join(folder, `whole${/\.[^.]+$/.exec(dataset)![0]}`);
     rmSync(partial, { force: true });
     let records = 0;
-    try {
-      const file = await openRecordFile(partial, fields);
-      for (const name of wanted) {
-        const { places, lines } = partAt(join(folder, name), fields);
-        for (const line of lines) {
-          const cells = copyCells(line);
-          file.write(fields.map((_, i) => valueOf(cells[places[i]!] ?? null, readers[i]!)));
-          if (++records % 5000 === 0) await file.flush();
-        }
-        await file.flush();
+    const file = await openRecordFile(partial, fields);
+    for (const name of wanted) {
+      const { places, lines } = partAt(join(folder, name), fields);
+      for (const line of lines) {
+        const cells = copyCells(line);
+        file.write(fields.map((_, i) => valueOf(cells[places[i]!] ?? null, readers[i]!)));
+        if (++records % 5000 === 0) await file.flush();
       }
-      await file.close();
-    } catch (error) {
-      throw error instanceof WriteError || error instanceof FormatError ? refused(error.message) : error;
+      await file.flush();
     }
+    await file.close();
     // A file that came into the folder meanwhile is not ours either.
     this.requireOurs(dataset);
     const { size, mtimeMs } = statSync(partial);

@@ -1,5 +1,5 @@
+import { refused } from '@versicle/core';
 import type { ConnectionOf } from '@versicle/contract';
-import { refused } from '../../../http/problem.ts';
 import type { HttpAnswer } from './client.ts';
 
 /** Seconds before its end that a token is taken for ended. */

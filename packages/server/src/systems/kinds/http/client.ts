@@ -1,6 +1,6 @@
+import { refused } from '@versicle/core';
 import type { ConnectionOf } from '@versicle/contract';
 import { Agent, request, type Dispatcher } from 'undici';
-import { refused } from '../../../http/problem.ts';
 import { pause } from '../../outage.ts';
 import { Authenticator } from './authenticate.ts';
 import { guardedLookup, requireAllowedHost } from '../network/guard.ts';

@@ -4,14 +4,15 @@ import {
   Flattener,
   learnStructures,
   nearest,
+  type NestedStructure,
+  notFound,
   quoted,
+  type RawRow,
+  refused,
   treeJson,
   Unreadable,
-  type NestedStructure,
-  type RawRow,
 } from '@versicle/core';
 import type { ConnectionOf } from '@versicle/contract';
-import { notFound, refused } from '../../../http/problem.ts';
 import type { Described, Finder, Found, Kind, KindContext, OpenSystem, ReadOptions, SourceBatch } from '../kind.ts';
 import { diagnoseNetwork, failed } from '../network/diagnose.ts';
 import { requireAllowedHost } from '../network/guard.ts';

@@ -1,7 +1,6 @@
-import { nearest } from '@versicle/core';
-import { refused } from '../../../http/problem.ts';
+import { nearest, refused } from '@versicle/core';
 
-/** The variables of a connection, written one a line as `name = value`. Throws a Problem that names the line. */
+/** The variables of a connection, written one a line as `name = value`. Throws a fault that names the line. */
 export function readVariables(text: string): Map<string, string> {
   const variables = new Map<string, string>();
   for (const [i, line] of text.split(/\r?\n/).entries()) {

@@ -1,17 +1,19 @@
 import { createHash } from 'node:crypto';
 import type { Endpoint } from '@versicle/contract';
 import {
+  type Cells,
   cellsOf,
   counted,
-  type Cells,
   type Delivered,
   type Delivery,
+  Fault,
+  isFault,
   type MappingDocument,
   type Part,
+  refused,
   type Rejection,
 } from '@versicle/core';
 import { Aborted, AbortedBefore, CANCELLED, NothingDone, Outage } from '../../outage.ts';
-import { Problem, refused } from '../../../http/problem.ts';
 import type { KindContext, Target, TargetRun } from '../kind.ts';
 import { faultOf, isEmptyAnswer } from './answers.ts';
 import { NotAuthorised } from './authenticate.ts';
@@ -164,7 +166,7 @@ export class HttpTarget implements Target {
 }
 
 /** Errors that say that none of the records of a request was taken. */
-const NOTHING_DONE = [NothingDone, AbortedBefore, NotAuthorised, Problem];
+const NOTHING_DONE = [NothingDone, AbortedBefore, NotAuthorised, Fault];
 
 function nextStart(known: ReadonlyMap<number, unknown>, first: number, at: number, end: number): number {
   for (let i = at + 1; i < end; i++) if (known.has(first + i)) return i;
@@ -277,7 +279,7 @@ class Sending {
 
   /** What can't be known now is found out later, where the API lets us; what was not even sent can be sent later. */
   private async withoutAnswer(items: readonly Item[], error: Error): Promise<Sent> {
-    if (error instanceof NotAuthorised || error instanceof Problem) throw error;
+    if (error instanceof NotAuthorised || isFault(error)) throw error;
     const unsent = error instanceof NotSent;
     if (this.signal.aborted && this.signal.reason !== CANCELLED) throw unsent ? new AbortedBefore() : new Aborted();
     if (this.signal.aborted) return sent(items.map((item) => notDelivered(item, unsent ? CANCELLED_BEFORE : UNKNOWN)));
@@ -368,7 +370,7 @@ async function onceBegun(part: Promise<Sent>): Promise<Sent> {
     return await part;
   } catch (error) {
     if (error instanceof NothingDone) throw new Outage(error.message);
-    if (error instanceof Problem || error instanceof NotAuthorised) throw new Error(error.message, { cause: error });
+    if (isFault(error) || error instanceof NotAuthorised) throw new Error(error.message, { cause: error });
     throw error instanceof AbortedBefore ? new Aborted() : error;
   }
 }

@@ -1,13 +1,12 @@
 import type { TriedWrite } from '@versicle/contract';
-import { parseJsonTree, type Members, type Tree } from '@versicle/core';
-import { refused } from '../../../http/problem.ts';
+import { type Members, parseJsonTree, refused, type Tree } from '@versicle/core';
 import { memberAt } from './answers.ts';
 import { fillPath } from './body.ts';
 import type { HttpClient } from './client.ts';
 import { judge, type Judgement, type WriteSetting } from './judge.ts';
 import { propose } from './propose.ts';
 
-/** Sends records as a person wrote them, of which the one at `bad` (from 1) must be refused. Throws a Problem. */
+/** Sends records as a person wrote them, of which the one at `bad` (from 1) must be refused. Throws a fault. */
 export async function tryWrite(
   client: HttpClient,
   write: WriteSetting,

@@ -1,6 +1,6 @@
+import { notFound } from '@versicle/core';
 import type { ConnectionOf } from '@versicle/contract';
 import nodemailer from 'nodemailer';
-import { notFound } from '../../../http/problem.ts';
 import type { Found, Kind, OpenSystem } from '../kind.ts';
 import { diagnoseNetwork, failed } from '../network/diagnose.ts';
 import { allowedAddress, requireAllowedHost } from '../network/guard.ts';

@@ -1,6 +1,6 @@
+import { refused } from '@versicle/core';
 import { lookup as dnsLookup, type LookupAddress, type LookupOptions } from 'node:dns';
 import { BlockList, isIP } from 'node:net';
-import { refused } from '../../../http/problem.ts';
 
 /** Addresses that no business application has: link-local ones, where clouds keep their credentials, and “nowhere”. */
 const forbidden = new BlockList();

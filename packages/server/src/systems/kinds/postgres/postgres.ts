@@ -1,9 +1,8 @@
-import { nearest, quoted, quoteName, type Delivered, type Delivery } from '@versicle/core';
+import { type Delivered, type Delivery, nearest, quoted, quoteName, refused } from '@versicle/core';
 import type { ConnectionOf } from '@versicle/contract';
 import pg from 'pg';
 import { from as copyFrom } from 'pg-copy-streams';
 import Cursor from 'pg-cursor';
-import { refused } from '../../../http/problem.ts';
 import { deliverChunk, discardOf, JOURNAL, swapContent, type DeliveryTransaction } from '../../../store/deliver.ts';
 import { tableName } from '../../../store/table-name.ts';
 import { Aborted, isDatabaseOutage, Outage } from '../../outage.ts';

@@ -3,15 +3,16 @@ import {
   counted,
   isLoaded,
   makeRule,
+  type MappingDocument,
   nearest,
+  notFound,
   parseFieldType,
   printRule,
   quoted,
   quoteName,
+  refused,
   RuleError,
-  type MappingDocument,
 } from '@versicle/core';
-import { notFound, refused } from '../../../http/problem.ts';
 import { datasetName, splitTable, tableName } from '../../../store/table-name.ts';
 import type { Swap, Swapped } from '../../../store/database.ts';
 import type { Described, Finished, TargetRun } from '../kind.ts';
@@ -132,7 +133,7 @@ export class SqlTables {
     return { ...describedColumns(columns, first), name: table };
   }
 
-  /** Filter and order as SQL, printed from their syntax trees after we checked them. Throws a Problem. */
+  /** Filter and order as SQL, printed from their syntax trees after we checked them. Throws a fault. */
   clauses(
     { filter, sort }: { filter?: string; sort?: string },
     columns: readonly { name: string; type: string }[],

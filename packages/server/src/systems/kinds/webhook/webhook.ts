@@ -2,14 +2,14 @@ import type { ConnectionOf } from '@versicle/contract';
 import {
   counted,
   learnStructures,
+  notFound,
   parseJsonTree,
-  readerFor,
-  Unreadable,
   type RawRow,
+  readerFor,
   type RowReader,
   type Tree,
+  Unreadable,
 } from '@versicle/core';
-import { notFound } from '../../../http/problem.ts';
 import type { Described, Kind, KindContext, OpenSystem, ReadOptions, SourceBatch } from '../kind.ts';
 
 /** An address that others send to. What comes is kept as records of one dataset, `deliveries`. */

@@ -1,11 +1,10 @@
 import { createHash } from 'node:crypto';
 import { Router, raw, type Request, type Response } from 'express';
 import { rateLimit } from 'express-rate-limit';
-import { parseJsonTree } from '@versicle/core';
-import { conflict, Problem } from '../http/problem.ts';
+import { changedMeanwhile, Fault, parseJsonTree } from '@versicle/core';
 import type { Services } from '../services.ts';
-import { BadEncoding, decodeBody } from './kinds/http/decode.ts';
-import { isFresh, isSigned, signedText } from './kinds/webhook/signature.ts';
+import { BadEncoding, decodeBody } from '../systems/kinds/http/decode.ts';
+import { isFresh, isSigned, signedText } from '../systems/kinds/webhook/signature.ts';
 
 /** Deliveries in ten seconds at the most, from one address, before anything else is asked. */
 const LIMIT = 600;
@@ -24,7 +23,7 @@ export function hooks({ db, systems, events }: Services): Router {
       standardHeaders: 'draft-8',
       legacyHeaders: false,
       handler: (_req, _res, next) =>
-        next(new Problem(429, 'Too many requests', `More than ${LIMIT} deliveries in ten seconds; send them later.`)),
+        next(new Fault('too often', `More than ${LIMIT} deliveries in ten seconds; send them later.`)),
     }),
   );
   router.post('/hooks/:system', raw({ type: () => true, limit: '2mb' }), async (req: Request, res: Response) => {
@@ -38,9 +37,8 @@ export function hooks({ db, systems, events }: Services): Router {
     if (signed === null || !isSigned(connection.secret, signed, req.get(connection.signatureHeader)))
       throw refusedDelivery();
     if (connection.signs === 'all' && !isFresh(time!, connection.toleranceSeconds, Date.now()))
-      throw new Problem(
-        401,
-        'Too old',
+      throw new Fault(
+        'too old',
         `The delivery was signed more than ${connection.toleranceSeconds} seconds ago, or in the future; send it again, signed anew.`,
       );
     const text = textOf(body, req.get('content-type'));
@@ -56,7 +54,7 @@ export function hooks({ db, systems, events }: Services): Router {
         [id, name],
       );
       if (before && (before.hash === null ? before.body !== text : before.hash !== hash))
-        throw conflict(
+        throw changedMeanwhile(
           `A delivery with the id “${name.slice(0, 100)}” came before, with another body; nothing was kept.`,
         );
     }
@@ -79,10 +77,9 @@ function textOf(body: Uint8Array, contentType: string | undefined): string {
       error instanceof BadEncoding
         ? `The body can’t be read: ${error.message}.`
         : `The body is not JSON: ${(error as Error).message}.`;
-    throw new Problem(400, 'Not understood', why);
+    throw new Fault('not understood', why);
   }
-  if (!isRecord)
-    throw new Problem(400, 'Not understood', 'The body is no record: send an object, or a list of objects.');
+  if (!isRecord) throw new Fault('not understood', 'The body is no record: send an object, or a list of objects.');
   return text;
 }
-const refusedDelivery = (): Problem => new Problem(401, 'Not signed', 'The delivery is not signed as it should be.');
+const refusedDelivery = (): Fault => new Fault('not signed', 'The delivery is not signed as it should be.');

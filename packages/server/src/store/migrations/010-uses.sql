@@ -1,0 +1,15 @@
+-- What mappings use of the things around them, as their drafts say; written with each save.
+CREATE TABLE mapping_use (
+  mapping text NOT NULL REFERENCES mapping (id) ON DELETE CASCADE,
+  thing text NOT NULL CHECK (thing IN ('dataset', 'code table', 'key map')),
+  name text NOT NULL,
+  role text,
+  field text,
+  line text,
+  number integer
+);
+CREATE INDEX ON mapping_use (thing, name);
+CREATE INDEX ON mapping_use (mapping);
+-- The version of the draft whose uses are kept; null where they still have to be found.
+ALTER TABLE mapping ADD COLUMN uses_of integer;
+ALTER TABLE mapping ADD COLUMN name text GENERATED ALWAYS AS (draft::jsonb ->> 'name') STORED;
