@@ -35,6 +35,7 @@ const chromium = ensureChromium();
 ensurePostgres();
 check('format', bin('prettier'), ['--check', '--log-level', 'warn', '.']);
 check('lint', bin('eslint'), ['.']);
+check('no circles of imports', process.execPath, [join(root, 'scripts/circles.mjs')]);
 check('types', process.execPath, [join(root, 'scripts/typecheck.mjs')]);
 check('JSON Schema of the document is current', process.execPath, [join(root, 'scripts/schema.mjs'), '--check']);
 check('build', process.execPath, [join(root, 'scripts/build.mjs')]);

@@ -21,6 +21,7 @@ export * from './mapping/document.ts';
 export * from './mapping/records.ts';
 export * from './mapping/codes.ts';
 export * from './mapping/compile.ts';
+export type { SourceField } from './mapping/source-field.ts';
 export * from './mapping/apply.ts';
 export * from './formats/format.ts';
 export * from './formats/marks.ts';

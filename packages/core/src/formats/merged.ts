@@ -1,4 +1,10 @@
-import type { CellRange } from './xlsx.ts';
+export interface CellRange {
+  /** Columns are 0-based, rows 1-based. */
+  readonly left: number;
+  readonly top: number;
+  readonly right: number;
+  readonly bottom: number;
+}
 
 /** Merged ranges of a sheet that are looked at; more are left as they are stored. */
 const MAX_MERGED = 100_000;

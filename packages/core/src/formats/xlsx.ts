@@ -1,6 +1,6 @@
 import { Fault, isFault } from '../faults.ts';
 import { SaxesParser, type SaxesTagPlain } from 'saxes';
-import { MergedCells, mergedRanges } from './merged.ts';
+import { MergedCells, mergedRanges, type CellRange } from './merged.ts';
 import { MAX_CELL, MAX_COLUMNS, type RawRow, type RowBatch, type WorkbookFormat } from './format.ts';
 
 /** The parts of a ZIP archive, by name. Whoever opens it checks sizes before unpacking. */
@@ -150,13 +150,6 @@ export function headerNames(cells: readonly (string | null)[]): string[] {
   });
 }
 
-export interface CellRange {
-  /** Columns are 0-based, rows 1-based. */
-  readonly left: number;
-  readonly top: number;
-  readonly right: number;
-  readonly bottom: number;
-}
 /** `B4:H200`, `B4:H` (to the last row) or `B:H`. Throws a fault. */
 export function parseRange(text: string): CellRange {
   const found = /^\s*\$?([A-Za-z]{1,3})\$?(\d{1,7})?\s*:\s*\$?([A-Za-z]{1,3})\$?(\d{1,7})?\s*$/.exec(text);

@@ -11,19 +11,10 @@ import { RuleError } from '../rules/errors.ts';
 import { makeRule, type Rule } from '../rules/rule.ts';
 import { nearest } from '../words.ts';
 import { codeProblems, codeTablesOf } from './codes.ts';
+import type { SourceField } from './source-field.ts';
 import { composedScopes, isComposed } from './source-set.ts';
 import { sourceSetProblems } from './source-set-problems.ts';
 import type { Line, MappingDocument, Problem, TargetField } from './document.ts';
-
-/** A field of a source dataset as it is delivered to the mapping. */
-export interface SourceField {
-  readonly name: string;
-  /** In a composed source set: the dataset that it is of; null for what was worked out of several records. */
-  readonly alias?: string | null;
-  readonly type: ValueType;
-  /** How its text writes numbers and dates, where the dataset's format declares it. */
-  readonly marks?: Marks;
-}
 
 export interface CompiledLine {
   readonly id: string;

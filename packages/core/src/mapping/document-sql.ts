@@ -7,7 +7,8 @@ import { printRule, printSortKey, quoteName, textLiteral, writtenName } from '..
 import { pushedDown, strictNumber, strictRead } from '../rules/push-down.ts';
 import { makeRule } from '../rules/rule.ts';
 import { codeTablesOf } from './codes.ts';
-import { compileMapping, RUN_VARIABLES, type CompiledLine, type SourceField } from './compile.ts';
+import { compileMapping, RUN_VARIABLES, type CompiledLine } from './compile.ts';
+import type { SourceField } from './source-field.ts';
 import type { Line, MappingDocument } from './document.ts';
 import { namedSourceFields } from './source.ts';
 import { composedScopes, isComposed, isPlaceField } from './source-set.ts';

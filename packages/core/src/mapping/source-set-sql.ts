@@ -7,7 +7,8 @@ import { pushedDown } from '../rules/push-down.ts';
 import { makeRule } from '../rules/rule.ts';
 import { walk, type Node } from '../rules/syntax.ts';
 import { codeTablesOf } from './codes.ts';
-import { RUN_VARIABLES, type SourceField } from './compile.ts';
+import { RUN_VARIABLES } from './compile.ts';
+import type { SourceField } from './source-field.ts';
 import type { MappingDocument } from './document.ts';
 import { composedScopes, isPlaceField, PLACE_FIELDS, sourceNamesOf } from './source-set.ts';
 

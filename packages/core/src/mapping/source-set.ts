@@ -7,7 +7,7 @@ import type { Scope, ScopeField } from '../rules/scope.ts';
 import { parseRule } from '../rules/parse.ts';
 import { fieldText, printRule } from '../rules/print.ts';
 import { walk, type Node } from '../rules/syntax.ts';
-import type { SourceField } from './compile.ts';
+import type { SourceField } from './source-field.ts';
 import type { Line, MappingDocument } from './document.ts';
 
 /**

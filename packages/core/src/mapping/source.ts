@@ -5,7 +5,7 @@ import { Unreadable, type Marks } from '../formats/format.ts';
 import { textConverter } from '../formats/marks.ts';
 import { parseRule, parseSortKey } from '../rules/parse.ts';
 import { walk, type Node } from '../rules/syntax.ts';
-import type { SourceField } from './compile.ts';
+import type { SourceField } from './source-field.ts';
 import type { MappingDocument } from './document.ts';
 import type { Failure } from './records.ts';
 import { composedFields, composedNames, isComposed, membersOf, rulesOfLine } from './source-set.ts';

@@ -1,5 +1,5 @@
 import type { Transaction } from '@electric-sql/pglite';
-import type { DeliveryTransaction } from './deliver.ts';
+import type { DeliveryTransaction } from './delivery-transaction.ts';
 
 /** A transaction of a PGlite as deliveries need it. */
 export function transactionOf(tx: Transaction): DeliveryTransaction {

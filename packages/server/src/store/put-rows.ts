@@ -1,5 +1,5 @@
 import { contentOf, copyCells, copyLines, chunkEncodings, type Delivered, type Rejection } from '@versicle/core';
-import type { DeliveryTransaction, PartRows } from './deliver.ts';
+import type { DeliveryTransaction, PartRows } from './delivery-transaction.ts';
 import { refusalOf, type DatabaseRefusal } from './refusal.ts';
 import { keysName, quoteIdentifier as q } from './table-name.ts';
 

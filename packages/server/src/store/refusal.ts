@@ -1,5 +1,5 @@
 import type { Rejection } from '@versicle/core';
-import type { DeliveryTransaction } from './deliver.ts';
+import type { DeliveryTransaction } from './delivery-transaction.ts';
 import { splitTable } from './table-name.ts';
 
 export type DatabaseRefusal = Omit<Rejection, 'part' | 'index' | 'cells'>;

@@ -1,5 +1,5 @@
 import { contentOf, copyLines, chunkEncodings, type Delivered, type Rejection } from '@versicle/core';
-import type { DeliveryTransaction, PartRows } from './deliver.ts';
+import type { DeliveryTransaction, PartRows } from './delivery-transaction.ts';
 import { putRows } from './put-rows.ts';
 import { quoteIdentifier as q, tableName } from './table-name.ts';
 

@@ -1,7 +1,8 @@
 import { pino } from 'pino';
 import { RunningServer } from '../testing/running-server.ts';
 import type { Database } from '../store/database.ts';
-import { keepLookSchedules, nextLook } from './look-schedule.ts';
+import { keepLookSchedules } from './look-schedule.ts';
+import { nextLook } from './next-look.ts';
 
 describe('looking at all datasets on a schedule', () => {
   it('counts the next time in its zone, over a change of clocks too', () => {

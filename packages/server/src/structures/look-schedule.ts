@@ -1,21 +1,8 @@
-import { refused } from '@versicle/core';
-import type { LookSchedule } from '@versicle/contract';
-import { Cron } from 'croner';
 import type { Logger } from 'pino';
 import type { Profiles } from '../profiles/profiles.ts';
 import type { Database } from '../store/database.ts';
+import { nextLook } from './next-look.ts';
 import type { Structures } from './structures.ts';
-
-/** The next time after `from`; throws a fault when the schedule can't be meant. */
-export function nextLook({ cron, zone }: LookSchedule, from: Date): Date | null {
-  try {
-    return new Cron(cron, { timezone: zone, mode: '5-part' }).nextRun(from);
-  } catch (error) {
-    throw refused(`The schedule can't be used: ${(error as Error).message}.`, [
-      { path: 'schedule.cron', message: 'five parts: minute, hour, day, month, weekday' },
-    ]);
-  }
-}
 
 /** Looks at every dataset of a system, and has them profiled where wanted. */
 export async function lookAtAll(

@@ -21,7 +21,7 @@ import type { Database } from '../store/database.ts';
 import { PgliteDatabase } from '../store/pglite.ts';
 import type { Secrets } from '../store/secrets.ts';
 import { fromJson, isoTime } from '../store/values.ts';
-import { nextLook } from '../structures/look-schedule.ts';
+import { nextLook } from '../structures/next-look.ts';
 import { checkConnection, isPaced, openConnection } from './kinds/index.ts';
 import type { KindContext, OpenSystem } from './kinds/kind.ts';
 import { preview, type PreviewOptions } from './preview.ts';

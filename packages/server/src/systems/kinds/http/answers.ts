@@ -8,7 +8,13 @@ import {
   type Members,
   type Tree,
 } from '@versicle/core';
-import type { HttpAnswer } from './client.ts';
+
+export interface HttpAnswer {
+  readonly status: number;
+  readonly headers: Readonly<Record<string, string | string[] | undefined>>;
+  readonly text: string;
+  readonly url: string;
+}
 
 /** The records in an answer, and where the next ones are. */
 export interface Page {

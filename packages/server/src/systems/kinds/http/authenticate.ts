@@ -1,6 +1,6 @@
 import { refused } from '@versicle/core';
 import type { ConnectionOf } from '@versicle/contract';
-import type { HttpAnswer } from './client.ts';
+import type { HttpAnswer } from './answers.ts';
 
 /** Seconds before its end that a token is taken for ended. */
 const MARGIN = 30;

@@ -4,7 +4,7 @@ import { Agent, request, type Dispatcher } from 'undici';
 import { pause } from '../../outage.ts';
 import { Authenticator } from './authenticate.ts';
 import { guardedLookup, requireAllowedHost } from '../network/guard.ts';
-import { UnexpectedAnswer } from './answers.ts';
+import { UnexpectedAnswer, type HttpAnswer } from './answers.ts';
 import { BadEncoding, decodeBody } from './decode.ts';
 import { readVariables } from './places.ts';
 
@@ -15,12 +15,6 @@ const MAX_REDIRECTS = 5;
 const TRIES = 8;
 const LONGEST_WAIT = 60_000;
 
-export interface HttpAnswer {
-  readonly status: number;
-  readonly headers: Readonly<Record<string, string | string[] | undefined>>;
-  readonly text: string;
-  readonly url: string;
-}
 export interface HttpRequest {
   readonly method: 'GET' | 'POST' | 'PUT' | 'PATCH';
   readonly url: string;

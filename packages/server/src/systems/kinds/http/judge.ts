@@ -1,7 +1,7 @@
 import type { Endpoint } from '@versicle/contract';
 import { parseJsonTree, type Members, type Tree } from '@versicle/core';
 import { faultOf, memberAt } from './answers.ts';
-import type { HttpAnswer } from './client.ts';
+import type { HttpAnswer } from './answers.ts';
 
 export type WriteSetting = NonNullable<Endpoint['write']>;
 export interface RefusedRecord {

@@ -1,5 +1,5 @@
 import { parseJsonTree, type Members, type Tree } from '@versicle/core';
-import type { HttpAnswer } from './client.ts';
+import type { HttpAnswer } from './answers.ts';
 import type { WriteSetting } from './judge.ts';
 
 type Patch = Partial<WriteSetting>;

@@ -18,7 +18,8 @@ import type { KindContext, Target, TargetRun } from '../kind.ts';
 import { faultOf, isEmptyAnswer } from './answers.ts';
 import { NotAuthorised } from './authenticate.ts';
 import { fillPath, requestBody } from './body.ts';
-import { NotSent, type HttpAnswer, type HttpClient } from './client.ts';
+import type { HttpAnswer } from './answers.ts';
+import { NotSent, type HttpClient } from './client.ts';
 import { judge, type WriteSetting } from './judge.ts';
 import { badXmlName } from './xml-body.ts';
 
