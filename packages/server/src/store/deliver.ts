@@ -2,8 +2,6 @@ import {
   keptRejections,
   type Delivered,
   type Delivery,
-  type DeliveryMode,
-  type Part,
   type Rejection,
 } from '@versicle/core';
 import type { Swap, Swapped } from './database.ts';

@@ -7,11 +7,15 @@ const forbidden = new BlockList();
 forbidden.addSubnet('169.254.0.0', 16, 'ipv4');
 forbidden.addSubnet('0.0.0.0', 8, 'ipv4');
 forbidden.addSubnet('224.0.0.0', 4, 'ipv4');
+forbidden.addAddress('255.255.255.255', 'ipv4');
 forbidden.addAddress('100.100.100.200', 'ipv4');
 forbidden.addSubnet('fe80::', 10, 'ipv6');
 forbidden.addSubnet('ff00::', 8, 'ipv6');
 forbidden.addAddress('fd00:ec2::254', 'ipv6');
 forbidden.addAddress('::', 'ipv6');
+// The link-local ones once more, as gateways from IPv6 write them (RFC 6052, RFC 3056).
+forbidden.addSubnet('64:ff9b::a9fe:0', 112, 'ipv6');
+forbidden.addSubnet('2002:a9fe::', 32, 'ipv6');
 const FORBIDDEN_NAMES = /^(metadata|metadata\.google\.internal|instance-data)\.?$/i;
 
 export class ForbiddenAddress extends Error {
@@ -22,11 +26,11 @@ export class ForbiddenAddress extends Error {
 }
 
 function isForbidden(address: string): boolean {
-  const family = isIP(address);
-  if (family === 4) return forbidden.check(address, 'ipv4');
-  const mapped = /^::ffff:(\d+\.\d+\.\d+\.\d+)$/i.exec(address)?.[1];
-  if (mapped) return forbidden.check(mapped, 'ipv4');
-  return family === 6 && forbidden.check(address, 'ipv6');
+  // A zone (fe80::1%eth0) is no part of the number.
+  const bare = address.replace(/%.*$/, '');
+  const family = isIP(bare);
+  // Addresses of IPv4 in the form of IPv6 are told by the rules for IPv4.
+  return family !== 0 && forbidden.check(bare, family === 4 ? 'ipv4' : 'ipv6');
 }
 
 /** Refuses what is forbidden by its name or number alone. */
