@@ -1,9 +1,4 @@
-import {
-  keptRejections,
-  type Delivered,
-  type Delivery,
-  type Rejection,
-} from '@versicle/core';
+import { keptRejections, type Delivered, type Delivery, type Rejection } from '@versicle/core';
 import type { Swap, Swapped } from './database.ts';
 import type { DeliveryTransaction, PartRows } from './delivery-transaction.ts';
 import { putRows } from './put-rows.ts';
