@@ -211,7 +211,10 @@ export class Mappings {
   async create(document: MappingDocument): Promise<MappingDetail> {
     const id = await slug(this.db, 'mapping', document.name);
     await this.db.transaction([
-      { sql: 'INSERT INTO mapping (id, draft) VALUES ($1, $2)', params: [id, canonicalText(document)] },
+      {
+        sql: 'INSERT INTO mapping (id, draft, name) VALUES ($1, $2, $3)',
+        params: [id, canonicalText(document), document.name],
+      },
       keepUses(id, document),
     ]);
     return this.get(id);
@@ -222,11 +225,11 @@ export class Mappings {
     const before = (await this.row(id)).draft;
     const [saved] = await this.db.query<{ version: number; updated_at: string }>(
       `WITH saved AS (
-         UPDATE mapping SET draft = $2, version = version + 1, uses_of = version + 1, updated_at = now() WHERE id = $1 AND version = $3
+         UPDATE mapping SET draft = $2, name = $6, version = version + 1, uses_of = version + 1, updated_at = now() WHERE id = $1 AND version = $3
          RETURNING id, version, updated_at),
        kept AS (INSERT INTO draft_save (save, mapping) SELECT $4::uuid, id FROM saved WHERE $4::uuid IS NOT NULL ON CONFLICT DO NOTHING),${usesOfSaved(5)}
        SELECT version, updated_at FROM saved`,
-      [id, canonicalText(document), version, save ?? null, usesJson(document)],
+      [id, canonicalText(document), version, save ?? null, usesJson(document), document.name],
     );
     const row = await this.row(id);
     if (!saved)

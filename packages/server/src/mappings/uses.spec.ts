@@ -37,7 +37,10 @@ describe('who uses what', () => {
   it('is found for the drafts of an older store; what is no document any more stops nobody', async () => {
     const db = await directDatabase();
     const text = JSON.stringify(itemsDocument());
-    await db.query("INSERT INTO mapping (id, draft) VALUES ('a', $1), ('b', '{\"name\": \"no document\"}')", [text]);
+    await db.query(
+      "INSERT INTO mapping (id, draft, name) VALUES ('a', $1, 'a'), ('b', '{\"name\": \"no document\"}', 'b')",
+      [text],
+    );
     await findUses(db);
     await findUses(db);
     const rows = await db.query('SELECT DISTINCT mapping, name FROM mapping_use WHERE line IS NULL ORDER BY 1, 2');
@@ -45,6 +48,11 @@ describe('who uses what', () => {
     expect(new Set(rows.map((r) => r['mapping']))).toEqual(new Set(['a']));
     const whole = await db.query("SELECT count(*) AS n FROM mapping_use WHERE role = 'primary' AND field IS NULL");
     expect(Number(whole[0]!['n'])).toBe(1);
+    const names = await db.query('SELECT id, name FROM mapping ORDER BY id');
+    expect(names).toEqual([
+      { id: 'a', name: itemsDocument()['name'] },
+      { id: 'b', name: 'b' },
+    ]);
     await db.close();
   });
 });

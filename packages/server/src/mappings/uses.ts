@@ -15,9 +15,9 @@ export function usesJson(document: MappingDocument): string {
 /** The uses of a draft as it is now stored. */
 export function keepUses(id: string, document: MappingDocument): Statement {
   return {
-    sql: `WITH saved AS (UPDATE mapping SET uses_of = version WHERE id = $1 RETURNING id), ${usesOfSaved(2)}
+    sql: `WITH saved AS (UPDATE mapping SET uses_of = version, name = $3 WHERE id = $1 RETURNING id), ${usesOfSaved(2)}
           SELECT id FROM saved`,
-    params: [id, usesJson(document)],
+    params: [id, usesJson(document), document.name],
   };
 }
 

@@ -35,7 +35,7 @@ export async function storedRun(db: Database, reads: string, writes: string): Pr
   document['source'] = { primary: { alias: 'i', dataset: `${reads}/items.csv` } };
   (document['target'] as { dataset: string }).dataset = writes;
   const text = JSON.stringify(document);
-  await db.query('INSERT INTO mapping (id, draft) VALUES ($1, $2)', [id, text]);
+  await db.query('INSERT INTO mapping (id, draft, name) VALUES ($1, $2, $1)', [id, text]);
   await db.query(
     "INSERT INTO revision (mapping, number, document, note, published_by) VALUES ($1, 1, $2, '', 'Ines')",
     [id, text],

@@ -12,4 +12,7 @@ CREATE INDEX ON mapping_use (thing, name);
 CREATE INDEX ON mapping_use (mapping);
 -- The version of the draft whose uses are kept; null where they still have to be found.
 ALTER TABLE mapping ADD COLUMN uses_of integer;
-ALTER TABLE mapping ADD COLUMN name text GENERATED ALWAYS AS (draft::jsonb ->> 'name') STORED;
+-- As the draft says; a draft that is no JSON to PostgreSQL keeps its id as its name until it is saved.
+ALTER TABLE mapping ADD COLUMN name text;
+UPDATE mapping SET name = CASE WHEN pg_input_is_valid(draft, 'jsonb') THEN draft::jsonb ->> 'name' ELSE id END;
+ALTER TABLE mapping ALTER COLUMN name SET NOT NULL;
