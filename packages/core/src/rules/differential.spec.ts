@@ -240,7 +240,7 @@ describe('rules give the answers of PostgreSQL', () => {
   });
 
   it('agrees on generated rules', async () => {
-    const cases = Number(process.env['VERSICLE_CASES'] ?? 3000);
+    const cases = Number(process.env['VERSICLE_CASES'] ?? 2400);
     process.stdout.write(`rules against PostgreSQL: seed ${seed}, ${cases} rules\n`);
     const rules = fc.sample(ruleArbitrary(3), { seed, numRuns: cases });
     let answered = 0;

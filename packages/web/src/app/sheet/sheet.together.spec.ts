@@ -205,7 +205,7 @@ describe('two sheets on one mapping', () => {
         }
         for (const sheet of sheets) sheet.leave();
       }),
-      { numRuns: 40 },
+      { numRuns: 25 },
     );
   });
 
