@@ -1,5 +1,6 @@
 export * from './words.ts';
 export * from './faults.ts';
+export { unkeptIn } from './unkept.ts';
 export * from './fields/types.ts';
 export * from './fields/values.ts';
 export * from './fields/dates.ts';

@@ -1,12 +1,13 @@
 import { Fault, type FaultDetail } from '../faults.ts';
+import { unkeptIn } from '../unkept.ts';
 import * as z from 'zod';
 import { CAUSES } from './records.ts';
 
 /** The mapping document, version 1 (docs/mapping-document.md): the Zod schema is the only definition of the form. */
 
 /** A part of a name that means something else to JavaScript; nothing is called so. */
-const isPlain = (text: string): boolean => !text.split('.').includes('__proto__');
 const STRANGE = 'nothing can be called __proto__';
+const isPlain = (text: string): boolean => !text.split('.').includes('__proto__');
 const name = z.string().min(1).max(200).refine(isPlain, STRANGE);
 const rule = z.string().min(1);
 const id = z
@@ -198,8 +199,8 @@ export function parseDocument(data: unknown): MappingDocument {
         message: `This document is of version ${version}; this program reads version 1. Use a newer program.`,
       },
     ]);
-  const strange = strangeness(data, '', 0);
-  if (strange !== null) throw noDocument([strange]);
+  const unkept = unkeptIn(data);
+  if (unkept !== null) throw noDocument([unkept]);
   const result = mappingSchema.safeParse(data);
   if (result.success) return result.data;
   throw noDocument(
@@ -216,27 +217,6 @@ export function parseDocument(data: unknown): MappingDocument {
     }),
   );
 }
-
-/**
- * What schemas don't see: a member called `__proto__`, which they leave out without a word, and characters that no
- * PostgreSQL keeps in a text or JSON (U+0000, half a surrogate pair). Null where there is nothing of the kind.
- */
-function strangeness(value: unknown, path: string, depth: number): FaultDetail | null {
-  if (typeof value === 'string') return UNKEPT.test(value) ? { path, message: UNKEPT_WHY } : null;
-  if (typeof value !== 'object' || value === null || depth > 40) return null;
-  for (const name of Object.getOwnPropertyNames(value)) {
-    if (Array.isArray(value) && name === 'length') continue;
-    const place = path === '' ? name : `${path}.${name}`;
-    if (name === '__proto__') return { path: place, message: `${STRANGE}.` };
-    if (UNKEPT.test(name)) return { path, message: UNKEPT_WHY };
-    const found = strangeness((value as Record<string, unknown>)[name], place, depth + 1);
-    if (found !== null) return found;
-  }
-  return null;
-}
-// eslint-disable-next-line no-control-regex
-const UNKEPT = /\u0000|\p{Surrogate}/u;
-const UNKEPT_WHY = 'There is a character that can’t be kept (U+0000, or half of a character); type the text anew.';
 
 /** The document with its keys in the schema's order and defaults written out: equal documents give equal text. */
 export function canonicalText(document: MappingDocument): string {

@@ -1,4 +1,4 @@
-import { Fault } from '@versicle/core';
+import { Fault, unkeptIn } from '@versicle/core';
 import { routes, type Answer, type Request as Asked, type Route, type RouteName } from '@versicle/contract';
 import { Router, type Request, type Response } from 'express';
 import type * as z from 'zod';
@@ -39,6 +39,11 @@ export class Api {
 
 function valid(schema: z.ZodType | undefined, value: unknown, part: string): unknown {
   if (!schema) return undefined;
+  const unkept = unkeptIn(value);
+  if (unkept !== null)
+    throw new Fault('not understood', `The ${part} of the request can’t be taken. ${unkept.path}: ${unkept.message}`, [
+      unkept,
+    ]);
   const result = schema.safeParse(value);
   if (result.success) return result.data;
   const faults = result.error.issues.map((issue) => ({ path: issue.path.join('.'), message: issue.message }));

@@ -1,5 +1,5 @@
 import { routes } from '@versicle/contract';
-import { RunningServer } from '../testing/running-server.ts';
+import { itemsDocument, RunningServer } from '../testing/running-server.ts';
 
 describe('requests', () => {
   let server: RunningServer;
@@ -26,6 +26,25 @@ describe('requests', () => {
     });
     const large = await server.ask('POST', '/api/systems', JSON.stringify({ id: 'x'.repeat(34_000_000) }));
     expect(large).toMatchObject({ status: 413, body: { detail: 'The request is larger than 32 MB.' } });
+  });
+  it('refuses characters that no database keeps, wherever they stand, before anybody else meets them', async () => {
+    const { id, document, version } = await server.api('createMapping', 'POST', '/mappings', {
+      document: itemsDocument(),
+    });
+    for (const text of ['a\u0000b', 'a\ud83d']) {
+      const saved = await server.ask('PUT', `/api/mappings/${id}/draft`, {
+        document: { ...document, purpose: text },
+        version,
+      });
+      expect([saved.status, saved.body.detail]).toEqual([
+        400,
+        expect.stringMatching(/document\.purpose: There is a character that can’t be kept/),
+      ]);
+    }
+    expect((await server.ask('GET', '/api/systems/a%00b')).status).toBe(400);
+    expect((await server.ask('GET', '/api/failures?mapping=a%00b')).status).toBe(400);
+    for (const page of ['today', 'mappings', 'lines', 'codes', 'plans', 'failures'])
+      expect((await server.ask('GET', `/api/${page}`)).status).toBe(200);
   });
   it('knows what it does not have', async () => {
     expect(await server.ask('GET', '/api/nothing')).toMatchObject({
