@@ -13,7 +13,7 @@ import { RunningServer } from '../testing/running-server.ts';
  */
 const SEED = Number(process.env['VERSICLE_SEED'] ?? Date.now() % 1_000_000);
 const ALL = process.env['VERSICLE_KILLS'] === 'all';
-const IN_THE_SUITE = 2;
+const IN_THE_SUITE = 1;
 
 const SOURCES = ['folder', 'postgres', 'api'] as const;
 const TARGETS = ['embedded', 'postgres', 'api', 'forgetful api', 'file'] as const;
