@@ -12,6 +12,8 @@ CREATE INDEX ON mapping_use (thing, name);
 CREATE INDEX ON mapping_use (mapping);
 -- The version of the draft whose uses are kept; null where they still have to be found.
 ALTER TABLE mapping ADD COLUMN uses_of integer;
+-- A zero byte can't be kept in JSON; drafts that have one (no page could write it) lose it, so that they can be read.
+UPDATE mapping SET draft = regexp_replace(draft, '(?<!\\)((?:\\\\)*)\\u0000', '\1', 'g') WHERE strpos(draft, '\u0000') > 0;
 -- As the draft says; a draft that is no JSON to PostgreSQL keeps its id as its name until it is saved.
 ALTER TABLE mapping ADD COLUMN name text;
 UPDATE mapping SET name = CASE WHEN pg_input_is_valid(draft, 'jsonb') THEN draft::jsonb ->> 'name' ELSE id END;
