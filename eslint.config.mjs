@@ -4,7 +4,7 @@ import prettier from 'eslint-config-prettier';
 import { defineConfig } from 'eslint/config';
 import ts from 'typescript-eslint';
 
-/** Dependencies point one way: core ← contract, files ← source-sets ← server, cli; core ← contract ← web; the stand-ins know nothing of ours. */
+/** Dependencies point one way: core ← contract, files, postgres ← source-sets ← server, cli; core ← contract ← web; the stand-ins know nothing of ours. */
 const only = (folder, allowed, message) => ({
   files: [`packages/${folder}/src/**/*.ts`],
   rules: {
@@ -64,11 +64,12 @@ export default defineConfig(
   only('core', [], 'core imports no other package.'),
   only('contract', ['core'], 'contract imports core only.'),
   only('files', ['core'], 'files imports core only.'),
-  only('source-sets', ['core', 'files'], 'source-sets imports core and files only.'),
+  only('postgres', ['core'], 'postgres imports core only.'),
+  only('source-sets', ['core', 'files', 'postgres'], 'source-sets imports core, files and postgres only.'),
   only(
     'server',
-    ['core', 'contract', 'files', 'source-sets'],
-    'server imports core, contract, files and source-sets only.',
+    ['core', 'contract', 'files', 'postgres', 'source-sets'],
+    'server imports core, contract, files, postgres and source-sets only.',
   ),
   only('web', ['core', 'contract'], 'web imports core and contract only.'),
   only('cli', ['core', 'contract', 'files', 'source-sets'], 'cli imports core, contract, files and source-sets only.'),

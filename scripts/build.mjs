@@ -10,21 +10,23 @@ export async function buildServer() {
     'packages/core/src',
     'packages/contract/src',
     'packages/files/src',
+    'packages/postgres/src',
     'packages/source-sets/src',
     'packages/server/src',
   );
   await whenChanged('server', sources, output, async () => {
     for (const [entry, outfile] of [
-      ['main.ts', 'main.js'],
-      ['store/pglite-worker.ts', 'pglite-worker.js'],
-      ['engine/map-worker.ts', 'map-worker.js'],
-      ['profiles/profile-worker.ts', 'profile-worker.js'],
-      ['trials/trial-worker.ts', 'trial-worker.js'],
-      ['profiles/profile-part-worker.ts', 'profile-part-worker.js'],
-      ['source-sets/source-set-worker.ts', 'source-set-worker.js'],
+      ['server/src/main.ts', 'main.js'],
+      ['postgres/src/pglite/pglite-worker.ts', 'pglite-worker.js'],
+      ['server/src/engine/map-worker.ts', 'map-worker.js'],
+      ['server/src/engine/share-worker.ts', 'share-worker.js'],
+      ['server/src/profiles/profile-worker.ts', 'profile-worker.js'],
+      ['server/src/trials/trial-worker.ts', 'trial-worker.js'],
+      ['server/src/profiles/profile-part-worker.ts', 'profile-part-worker.js'],
+      ['server/src/source-sets/source-set-worker.ts', 'source-set-worker.js'],
     ])
       await bundle({
-        entry: `packages/server/src/${entry}`,
+        entry: `packages/${entry}`,
         outfile: `packages/server/dist/${outfile}`,
         external: true,
       });

@@ -25,24 +25,41 @@ const imports = new Map(
   }),
 );
 
-/** The circle that a walk from `file` comes back into; null where there is none. */
-const done = new Set();
-function circleFrom(file, way) {
-  const at = way.indexOf(file);
-  if (at >= 0) return [...way.slice(at), file];
-  if (done.has(file)) return null;
-  for (const next of imports.get(file)) {
-    const found = circleFrom(next, [...way, file]);
-    if (found !== null) return found;
+/** Whether a graph has a circle; says which. */
+function requireNoCircle(graph, what) {
+  const done = new Set();
+  const circleFrom = (node, way) => {
+    const at = way.indexOf(node);
+    if (at >= 0) return [...way.slice(at), node];
+    if (done.has(node)) return null;
+    for (const next of graph.get(node)) {
+      const found = circleFrom(next, [...way, node]);
+      if (found !== null) return found;
+    }
+    done.add(node);
+    return null;
+  };
+  for (const node of graph.keys()) {
+    const circle = circleFrom(node, []);
+    if (circle === null) continue;
+    process.stderr.write(
+      `${what} import one another in a circle:\n  ${circle.map((f) => relative(root, f)).join('\n  ')}\n`,
+    );
+    process.exit(1);
   }
-  done.add(file);
-  return null;
 }
-for (const file of files) {
-  const circle = circleFrom(file, []);
-  if (circle === null) continue;
-  process.stderr.write(
-    `These import one another in a circle:\n  ${circle.map((f) => relative(root, f)).join('\n  ')}\n`,
-  );
-  process.exit(1);
+requireNoCircle(imports, 'These files');
+
+/** The rooms of core and of the database's port have an order, too: whoever knows one knows what may lie below it. */
+for (const name of ['core', 'postgres']) {
+  const source = join(packages, name, 'src');
+  const roomOf = (file) => join(source, relative(source, file).split('/').slice(0, -1)[0] ?? '.');
+  const rooms = new Map();
+  for (const [file, found] of imports) {
+    if (!file.startsWith(source) || file === join(source, 'index.ts') || roomOf(file) === source) continue;
+    const others = found.map(roomOf).filter((room) => room !== roomOf(file) && room !== source);
+    rooms.set(roomOf(file), new Set([...(rooms.get(roomOf(file)) ?? []), ...others]));
+  }
+  for (const others of [...rooms.values()]) for (const room of others) if (!rooms.has(room)) rooms.set(room, new Set());
+  requireNoCircle(rooms, 'These rooms');
 }

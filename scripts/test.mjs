@@ -1,4 +1,4 @@
-import { spawnSync } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
 import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { ensureInstalled, fail, root } from './setup.mjs';
@@ -22,23 +22,44 @@ function step(name, command, args, env = {}) {
   });
   return status === 0;
 }
-/** A step that counts as one test. */
-function check(name, ...rest) {
-  if (step(name, ...rest)) sum.passed++;
-  else {
-    sum.failed++;
-    process.stdout.write(`${name}: failed\n`);
-  }
+/** Steps that count as one test each, two at a time since none uses more than one core; what one says is said as a whole. */
+async function check(steps) {
+  const waiting = [...steps];
+  const worker = async () => {
+    for (let next = waiting.shift(); next; next = waiting.shift()) {
+      const [name, command, args] = next;
+      const pieces = [];
+      const child = spawn(command, args, { cwd: root, stdio: ['ignore', 'pipe', 'pipe'] });
+      for (const stream of [child.stdout, child.stderr]) stream.on('data', (piece) => pieces.push(piece));
+      const status = await new Promise((resolve) => {
+        child.on('error', (error) => {
+          pieces.push(Buffer.from(`${error.message}\n`));
+          resolve(1);
+        });
+        child.on('close', resolve);
+      });
+      process.stdout.write(`\n── ${name}\n${Buffer.concat(pieces)}`);
+      if (status === 0) sum.passed++;
+      else {
+        sum.failed++;
+        process.stdout.write(`${name}: failed\n`);
+      }
+    }
+  };
+  await Promise.all([worker(), worker()]);
 }
 
 const chromium = ensureChromium();
 ensurePostgres();
-check('format', bin('prettier'), ['--check', '--log-level', 'warn', '.']);
-check('lint', bin('eslint'), ['.']);
-check('no circles of imports', process.execPath, [join(root, 'scripts/circles.mjs')]);
-check('types', process.execPath, [join(root, 'scripts/typecheck.mjs')]);
-check('JSON Schema of the document is current', process.execPath, [join(root, 'scripts/schema.mjs'), '--check']);
-check('build', process.execPath, [join(root, 'scripts/build.mjs')]);
+const script = (name) => join(root, 'scripts', name);
+await check([
+  ['lint', bin('eslint'), ['.']],
+  ['types', process.execPath, [script('typecheck.mjs')]],
+  ['build', process.execPath, [script('build.mjs')]],
+  ['format', bin('prettier'), ['--check', '--log-level', 'warn', '.']],
+  ['no circles of imports', process.execPath, [script('circles.mjs')]],
+  ['JSON Schema of the document is current', process.execPath, [script('schema.mjs'), '--check']],
+]);
 const unit = join(reports, 'unit.json');
 const unitRan = step('unit and integration tests', bin('jest'), ['--json', `--outputFile=${unit}`, '--maxWorkers=2']);
 count(existsSync(unit) ? JSON.parse(readFileSync(unit, 'utf8')) : null, unitRan, (r) => [

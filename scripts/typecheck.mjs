@@ -9,6 +9,7 @@ const projects = [
   'packages/contract/tsconfig.json',
   'packages/server/tsconfig.json',
   'packages/files/tsconfig.json',
+  'packages/postgres/tsconfig.json',
   'packages/source-sets/tsconfig.json',
   'packages/cli/tsconfig.json',
   'packages/standins/tsconfig.json',

@@ -10,6 +10,7 @@ await whenChanged(
     'packages/core/src',
     'packages/contract/src',
     'packages/files/src',
+    'packages/postgres/src',
     'packages/source-sets/src',
     'packages/cli/src',
   ),

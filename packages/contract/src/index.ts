@@ -1,4 +1,4 @@
-export * from './connections.ts';
+export * from './kinds.ts';
 export * from './endpoints.ts';
 export * from './formats.ts';
 export * from './common.ts';

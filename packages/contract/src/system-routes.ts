@@ -1,5 +1,6 @@
 import * as z from 'zod';
 import * as common from './common.ts';
+import * as kinds from './kinds.ts';
 import * as profiles from './profiles.ts';
 import * as structures from './structures.ts';
 import * as systems from './systems.ts';
@@ -9,6 +10,12 @@ const { idParams, numberParams, done } = common;
 
 /** Systems, their datasets, and what is known of them. */
 export const systemRoutes = {
+  listKinds: {
+    method: 'get',
+    path: '/kinds',
+    summary: 'All kinds of system, with the forms that they are connected by',
+    response: z.array(kinds.kind),
+  },
   listSystems: { method: 'get', path: '/systems', summary: 'All systems', response: z.array(systems.system) },
   createSystem: {
     method: 'post',

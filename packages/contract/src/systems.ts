@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { connection } from './connections.ts';
+import { connection, kindFacts } from './kinds.ts';
 import { endpoint } from './endpoints.ts';
 import { fileFormat, writtenMarks } from './formats.ts';
 
@@ -23,10 +23,15 @@ export type LookSchedule = z.infer<typeof lookSchedule>;
 
 /** The connection comes back without its secrets; `secretsSet` names those that are kept. */
 export const system = newSystem.extend({
+  facts: kindFacts,
+  /** In a few words, where it is reached. */
+  where: z.string(),
+  /** Whether a person signs in at the other side. */
+  signsIn: z.boolean(),
   secretsSet: z.array(z.string()),
-  /** Since when the connection is in the state that the diagnosis says. */
   /** Its kept secrets can't be opened with the present key: they have to be given again. */
   secretsLost: z.boolean(),
+  /** Since when the connection is in the state that the diagnosis says. */
   stateSince: z.string().nullable(),
   diagnosis: diagnosis.nullable(),
   usedBy: z.array(z.object({ id: z.string(), name: z.string(), as: z.enum(['source', 'target']) })),

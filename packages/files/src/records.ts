@@ -1,12 +1,19 @@
 import {
+  type Block,
+  blockCutter,
+  type BlocksOfFile,
+  ChunkCutter,
   Fault,
   type FileFormat,
   isFault,
   type RawRow,
+  readBlock,
   readerFor,
   readRows,
   readSheet,
   type RowBatch,
+  rowsOf,
+  splitBlock,
   Unreadable,
   Workbook,
 } from '@versicle/core';
@@ -60,10 +67,11 @@ async function* byName(
   for await (const batch of batches) {
     if (places === undefined) places = placesOf(namesOf() ?? fields, fields);
     const at = places;
-    yield at === null
-      ? batch
-      : mapped(batch, (row) => (row instanceof Unreadable ? row : at.map((i) => (i < 0 ? null : (row[i] ?? null)))));
+    yield at === null ? batch : placed(batch, at);
   }
+}
+function placed(batch: RowBatch, at: readonly number[]): RowBatch {
+  return mapped(batch, (row) => (row instanceof Unreadable ? row : at.map((i) => (i < 0 ? null : (row[i] ?? null)))));
 }
 /** Where each field stands in the file; null where they stand as they are wanted. */
 function placesOf(names: readonly string[], fields: readonly string[]): readonly number[] | null {
@@ -116,3 +124,70 @@ export async function* datasetRecords(
   }
 }
 const withName = (name: string, message: string): string => (message.includes(name) ? message : `${name}: ${message}`);
+
+/** The records of a block, with its cells where the dataset has their fields. */
+export function recordsOfBlock(block: Block, format: FileFormat, fields: readonly string[]): RowBatch {
+  const batch = readBlock(block, format);
+  const places = format.kind === 'delimited' && format.header ? placesOf(block.names, fields) : null;
+  return places === null ? batch : placed(batch, places);
+}
+/** Whether files of this format can be cut into chunks without reading the records in them. */
+export const comesInChunks = (format: FileFormat): boolean => blockCutter(format, []) !== null;
+
+export interface ChunkWish {
+  readonly cut: { readonly rows: number; readonly characters: number };
+  readonly rowLimit: number | null;
+  /** A chunk ends behind so many records, wherever it would end otherwise. */
+  readonly settled: number;
+}
+/**
+ * The records of all files of a dataset, cut into chunks that others read (`recordsOfBlock`). Where a chunk ends depends on
+ * the records alone. Throws a fault, with the name of the file.
+ */
+export async function* datasetChunks(
+  { files, format, fields }: { files: readonly DatasetFile[]; format: FileFormat; fields: readonly string[] },
+  { cut, rowLimit, settled }: ChunkWish,
+  count: (bytes: number) => void,
+): AsyncGenerator<BlocksOfFile[]> {
+  const chunks = new ChunkCutter(cut, format);
+  let read = 0;
+  let before = 0;
+  for (const { path, name } of files) {
+    let last = 0;
+    chunks.beginFile();
+    for await (const block of blocksOf(path, name, format, fields, count)) {
+      last = block.firstRow + rowsOf(block) - 1;
+      for (let rest: Block | null = block; rest !== null && (rowLimit === null || read < rowLimit);) {
+        const ends = [rowLimit, settled].filter((end) => end !== null && end > read) as number[];
+        const [first, then]: [Block, Block | null] = splitBlock(
+          rest,
+          Math.min(...ends, Infinity) - read,
+          Infinity,
+          format,
+        );
+        yield* chunks.push({ block: first, file: name, before });
+        read += rowsOf(first);
+        if (read === settled) yield* chunks.takeIfAny();
+        rest = then;
+      }
+      if (rowLimit !== null && read >= rowLimit) return yield* chunks.takeIfAny();
+    }
+    before += last;
+  }
+  yield* chunks.takeIfAny();
+}
+async function* blocksOf(
+  path: string,
+  name: string,
+  format: FileFormat,
+  fields: readonly string[],
+  count: (bytes: number) => void,
+): AsyncGenerator<Block> {
+  const cutter = blockCutter(format, fields)!;
+  try {
+    for await (const bytes of counted(chunksOf(path, name), count)) yield* cutter.push(bytes);
+    yield* cutter.end();
+  } catch (error) {
+    throw isFault(error, 'unreadable') ? new Fault('unreadable', withName(name, error.message)) : error;
+  }
+}

@@ -23,13 +23,14 @@ import type { Services } from './services.ts';
 import { lockDirectory } from './store/lock.ts';
 import { migrate } from './store/migrate.ts';
 import { SourceSets } from './source-sets/source-sets.ts';
-import { PgliteDatabase } from './store/pglite.ts';
+import { PgliteDatabase } from '@versicle/postgres';
 import { installationId } from './store/house.ts';
 import { keepHouse } from './store/retention.ts';
 import { Secrets } from './store/secrets.ts';
 import { keepLookSchedules, lookAtAll } from './structures/look-schedule.ts';
 import { Structures } from './structures/structures.ts';
 import { Starters } from './starters/starters.ts';
+import { kinds } from './systems/kinds/index.ts';
 import { SignIn } from './systems/sign-in.ts';
 import { Systems } from './systems/systems.ts';
 import { watchConnections } from './systems/watch.ts';
@@ -56,7 +57,7 @@ async function start(): Promise<void> {
     createServer((req, res) => void app.then((answer) => answer(req, res))),
     port,
   );
-  const db = await PgliteDatabase.open(join(data, 'store'), template ? { template } : {});
+  const db = await PgliteDatabase.open(join(data, 'store'), { template });
   db.died = () =>
     fail(
       new Fault(
@@ -68,7 +69,7 @@ async function start(): Promise<void> {
   await findUses(db);
   const events = new Events(() => waitingNow({ db }));
   const secrets = Secrets.open(join(data, 'key'), process.env['VERSICLE_KEY']);
-  const systems = new Systems(db, join(data, 'databases'), template, secrets);
+  const systems = new Systems(db, join(data, 'databases'), template, secrets, kinds);
   const failures = new Failures(db);
   const structures = new Structures(db, systems);
   const profiles = new Profiles(db, systems, structures, events, join(data, 'landed'));

@@ -11,7 +11,7 @@ import type { Profiles } from './profiles/profiles.ts';
 import type { Structures } from './structures/structures.ts';
 import type { SourceSets } from './source-sets/source-sets.ts';
 import type { Starters } from './starters/starters.ts';
-import type { Database } from './store/database.ts';
+import type { Database } from '@versicle/postgres';
 import type { SignIn } from './systems/sign-in.ts';
 import type { Systems } from './systems/systems.ts';
 import type { Trials } from './trials/trials.ts';

@@ -1,5 +1,4 @@
 import { renameSync } from 'node:fs';
-import type { PGlite } from '@electric-sql/pglite';
 import {
   type ComposedCounts,
   composedNames,
@@ -17,6 +16,7 @@ import {
   sourceSetSql,
 } from '@versicle/core';
 import { TextFile } from '@versicle/files';
+import type { Row, Session } from '@versicle/postgres';
 import { withDatabase } from './database.ts';
 import { declaredMarks, landMembers, type Landed, type Member } from './landing.ts';
 
@@ -89,7 +89,7 @@ function dataFault(error: unknown): string | null {
 }
 
 async function composeLanded(
-  db: PGlite,
+  db: Session,
   document: MappingDocument,
   landed: Landed,
   fields: readonly SourceField[],
@@ -149,7 +149,7 @@ export function requireBounded(document: MappingDocument, landed: Landed, sql: S
 }
 
 /** How many pairs a join's equality makes by itself; a further condition may leave fewer. */
-export async function expectedPairs(db: PGlite, { expected }: JoinSql): Promise<number> {
+export async function expectedPairs(db: Session, { expected }: JoinSql): Promise<number> {
   return expected === null ? 0 : Number((await ask<{ n: string }>(db, expected))[0]!.n);
 }
 function explodes(dataset: string, pairs: number): string {
@@ -157,7 +157,7 @@ function explodes(dataset: string, pairs: number): string {
 }
 
 /** Runs a statement; what PostgreSQL refuses is said with the part of the source set that it is about. */
-export async function ask<T>(db: PGlite, sql: string, params: unknown[] = []): Promise<T[]> {
+export async function ask<T extends Row>(db: Session, sql: string, params: unknown[] = []): Promise<T[]> {
   try {
     return (await db.query<T>(sql, params)).rows;
   } catch (error) {
@@ -169,13 +169,13 @@ export async function ask<T>(db: PGlite, sql: string, params: unknown[] = []): P
   }
 }
 
-async function peekAt(db: PGlite, sql: string): Promise<PeekRecord[]> {
-  const { rows } = await db.query<(string | null)[]>(`${sql} LIMIT ${PEEKED}`, [], { rowMode: 'array' });
+async function peekAt(db: Session, sql: string): Promise<PeekRecord[]> {
+  const rows = await db.arrays<(string | null)[]>(`${sql} LIMIT ${PEEKED}`);
   return rows.map(([row, ...values]) => ({ row: row === null ? null : Number(row), values }));
 }
 
 async function count(
-  db: PGlite,
+  db: Session,
   sql: SourceSetSql,
   landed: Landed,
 ): Promise<Omit<ComposedCounts, 'folded' | 'records'> & { kept: number }> {
@@ -192,7 +192,7 @@ async function count(
 }
 
 async function write(
-  db: PGlite,
+  db: Session,
   sql: SourceSetSql,
   landed: Landed,
   path: string,
@@ -212,13 +212,11 @@ async function write(
     await ask(db, 'BEGIN');
     await ask(db, `DECLARE records NO SCROLL CURSOR FOR ${sql.records}`);
     for (;;) {
-      const { rows } = await db
-        .query<(string | null)[]>(`FETCH ${FETCH} FROM records`, [], { rowMode: 'array' })
-        .catch((error: Error) => {
-          throw new Fault('source set', `PostgreSQL can't compose the source set: ${error.message}`, [], {
-            cause: error,
-          });
+      const rows = await db.arrays<(string | null)[]>(`FETCH ${FETCH} FROM records`).catch((error: Error) => {
+        throw new Fault('source set', `PostgreSQL can't compose the source set: ${error.message}`, [], {
+          cause: error,
         });
+      });
       if (rows.length === 0) break;
       for (const row of rows) file.write(`${row.map((cell, i) => heads[i]! + JSON.stringify(cell)).join('')}}\n`);
       records += rows.length;

@@ -1,5 +1,5 @@
-import type { PGlite } from '@electric-sql/pglite';
 import { landedTable, type MappingDocument, type SourceSetSql } from '@versicle/core';
+import type { Session } from '@versicle/postgres';
 import {
   ask,
   expectedPairs,
@@ -69,7 +69,7 @@ export function joinFigures(
   });
 }
 
-async function figuresOf(db: PGlite, join: SourceSetSql['joins'][number], landed: Landed): Promise<JoinFigures> {
+async function figuresOf(db: Session, join: SourceSetSql['joins'][number], landed: Landed): Promise<JoinFigures> {
   const { alias } = join;
   const { dataset, records: right, asked } = landed.datasets.get(alias)!;
   await ask(db, join.before);

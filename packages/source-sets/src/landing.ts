@@ -1,4 +1,3 @@
-import type { PGlite } from '@electric-sql/pglite';
 import {
   ByteWriter,
   copyLine,
@@ -20,6 +19,7 @@ import {
   type Value,
 } from '@versicle/core';
 import { recordsOf } from '@versicle/files';
+import type { Session } from '@versicle/postgres';
 
 /** Where the records of one member of a source set are, in the order of `membersOf`. */
 export interface MemberRecords {
@@ -81,7 +81,7 @@ const MOST_UNREADABLE = 100_000;
 
 /** Brings the records of all members into tables, as typed values. `tell` hears of records as they arrive. */
 export async function landMembers(
-  db: PGlite,
+  db: Session,
   document: MappingDocument,
   members: readonly Member[],
   rowLimit: number | null,
@@ -103,7 +103,7 @@ class Landing implements Landed {
   private told = 0;
 
   constructor(
-    private readonly db: PGlite,
+    private readonly db: Session,
     private readonly document: MappingDocument,
     private readonly rowLimit: number | null,
     private readonly tell: (records: number) => void,
@@ -170,8 +170,7 @@ class Landing implements Landed {
     let waiting = 0;
     const flush = async (): Promise<void> => {
       if (waiting === 0) return;
-      const blob = new Blob([out.take() as Uint8Array<ArrayBuffer>]);
-      await this.db.query(`COPY ${landedTable(member.alias)} FROM '/dev/blob'`, [], { blob });
+      await this.db.copy!(landedTable(member.alias), null, out.take());
       waiting = 0;
       this.tell(this.told);
     };

@@ -1,10 +1,10 @@
 import { Unreadable, type RawRow } from '../formats/format.ts';
 import type { Value } from '../fields/values.ts';
-import { MappingRun, type RunFacts } from '../mapping/apply.ts';
-import type { CompiledMapping } from '../mapping/compile.ts';
-import type { Outcome } from '../mapping/records.ts';
-import { rowTyper, unreadableFailure } from '../mapping/source.ts';
-import { placeReader, sourceNamesOf } from '../mapping/source-set.ts';
+import { MappingRun, type RunFacts } from './apply.ts';
+import type { CompiledMapping } from '../compile/compile.ts';
+import type { Outcome } from '../document/records.ts';
+import { rowTyper, unreadableFailure } from '../compile/source.ts';
+import { placeReader, sourceNamesOf } from '../source-set/source-set.ts';
 
 /** Where a record stands in its source. */
 export interface RecordPlace {
@@ -88,6 +88,11 @@ export class RecordFeed {
     if (number === null) return { place: { row: at.row, fileRow: at.row, file }, raw: row, number };
     const before = file === null ? undefined : this.before.get(file);
     return { place: { row: number, fileRow: number - (before ?? 0), file }, raw: row, number };
+  }
+
+  /** Where keys are checked elsewhere: what becomes of a record that was let through and whose keys came before. */
+  refusedFor(outcome: Outcome, twice: readonly number[]): Outcome {
+    return this.run.refusedFor(outcome, twice);
   }
 
   take(read: RawRow, at: RecordPlace, again: ReadAgain | null = null): Fed {

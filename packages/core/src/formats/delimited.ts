@@ -21,6 +21,10 @@ export class DelimitedReader {
   private linesToSkip: number;
   private nextRow = 1;
   private rows: RawRow[] = [];
+  /** Where each row that came last ends, in characters of the file as text. */
+  ends: number[] = [];
+  /** Where the buffer begins. */
+  private offset = 0;
   private headerNames: readonly string[] | null = null;
   /** Throwing away the rest of a line that is longer than MAX_RECORD. */
   private discarding = false;
@@ -39,13 +43,26 @@ export class DelimitedReader {
     if (!format.header && fields) this.headerNames = fields;
   }
 
+  /** Reads whole records that stand within a file, the first of them as this row. */
+  static within(format: DelimitedFormat, names: readonly string[], firstRow: number): DelimitedReader {
+    const reader = new DelimitedReader(format);
+    reader.headerNames = names;
+    reader.linesToSkip = 0;
+    reader.nextRow = firstRow;
+    return reader;
+  }
+
   /** Field names; null until the first record has been read. */
   get names(): readonly string[] | null {
     return this.headerNames;
   }
 
   push(bytes: Uint8Array): RowBatch {
-    return this.scan(this.decoder.push(bytes), false);
+    return this.pushText(this.decoder.push(bytes));
+  }
+  /** What is decoded already. */
+  pushText(text: string): RowBatch {
+    return this.scan(text, false);
   }
   end(): RowBatch {
     return this.scan(this.decoder.end(), true);
@@ -56,15 +73,40 @@ export class DelimitedReader {
     this.mayBeDamaged = this.buffer.includes(DAMAGED) || this.buffer.includes('\u0000');
     this.quoteAt = -1;
     this.rows = [];
+    this.ends = [];
     const firstRow = this.nextRow;
     let at = 0;
     for (;;) {
       const next = this.record(at, last);
       if (next < 0) break;
       at = next;
+      if (this.rows.length > this.ends.length) this.ends.push(this.offset + at);
     }
+    this.offset += at;
     this.buffer = at === 0 ? this.buffer : this.buffer.slice(at);
     return { firstRow, rows: this.rows };
+  }
+
+  /**
+   * Hands out the beginning of a record that waits for its end, so that somebody else may go on with it, or null where only
+   * this reader can. `goOn` comes back to this reader, behind so many records.
+   */
+  takeRest(): string | null {
+    const { quote } = this.format;
+    const unsure = this.discarding || this.linesToSkip > 0 || this.headerNames === null;
+    if (unsure || (quote !== '' && this.buffer.includes(quote))) return null;
+    const rest = this.buffer;
+    this.buffer = '';
+    this.offset += rest.length;
+    return rest;
+  }
+  /** Where it has come to, in characters of the file. */
+  get at(): number {
+    return this.offset + this.buffer.length;
+  }
+  goOn(firstRow: number, offset: number): void {
+    this.nextRow = firstRow;
+    this.offset = offset;
   }
 
   /** Reads one record at `at`. Returns where the next begins, or -1 when more text is needed (or nothing is left). */

@@ -29,7 +29,27 @@ export class JsonLinesReader {
     return this.known;
   }
   push(bytes: Uint8Array): RowBatch {
-    return this.scan(this.decoder.push(bytes), false);
+    return this.pushText(this.decoder.push(bytes));
+  }
+  /** What is decoded already. */
+  pushText(text: string): RowBatch {
+    return this.scan(text, false);
+  }
+  /** Hands out a line that waits for its end, or null where only this reader can go on; `goOn` comes back to it. */
+  takeRest(): string | null {
+    return this.lines.takeRest();
+  }
+  /** Where it has come to, in characters of the file. */
+  get at(): number {
+    return this.lines.at;
+  }
+  goOn(firstRow: number, offset: number): void {
+    this.nextRow = firstRow;
+    this.lines.offset = offset;
+  }
+  /** Where each row that came last ends, in characters of the file as text. */
+  get ends(): number[] {
+    return this.lines.ends;
   }
   end(): RowBatch {
     return this.scan(this.decoder.end(), true);

@@ -8,11 +8,29 @@ import { MAX_RECORD, Unreadable } from './format.ts';
 export class LineSplitter {
   private buffer = '';
   private discarding = false;
+  /** Where the buffer begins, and where each line that came last ends, in characters of the file. */
+  offset = 0;
+  ends: number[] = [];
+
+  /** Where it has come to, in characters of the file. */
+  get at(): number {
+    return this.offset + this.buffer.length;
+  }
+
+  /** The beginning of a line that waits for its end; null while one that is too long is thrown away. */
+  takeRest(): string | null {
+    if (this.discarding) return null;
+    const rest = this.buffer;
+    this.buffer = '';
+    this.offset += rest.length;
+    return rest;
+  }
 
   /** The lines that are whole with this text, blank ones left out; `last`: what is left is a line, too. */
   push(text: string, last: boolean): (string | Unreadable)[] {
     this.buffer += text;
     const lines: (string | Unreadable)[] = [];
+    this.ends = [];
     let at = 0;
     while (at < this.buffer.length) {
       const found = this.buffer.indexOf('\n', at);
@@ -21,11 +39,19 @@ export class LineSplitter {
       const line = this.buffer.slice(at, end > at && this.buffer[end - 1] === '\r' ? end - 1 : end);
       at = end + 1;
       if (this.discarding) this.discarding = false;
-      else if (line.trim() !== '') lines.push(line.includes(DAMAGED) ? damaged(line) : line);
+      else if (line.trim() !== '') {
+        lines.push(line.includes(DAMAGED) ? damaged(line) : line);
+        this.ends.push(this.offset + Math.min(at, this.buffer.length));
+      }
     }
+    this.offset += Math.min(at, this.buffer.length);
     this.buffer = this.buffer.slice(Math.min(at, this.buffer.length));
     if (this.buffer.length > MAX_RECORD) {
-      if (!this.discarding) lines.push(tooLong(this.buffer));
+      this.offset += this.buffer.length;
+      if (!this.discarding) {
+        lines.push(tooLong(this.buffer));
+        this.ends.push(this.offset);
+      }
       this.discarding = true;
       this.buffer = '';
     }

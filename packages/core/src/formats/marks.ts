@@ -2,7 +2,7 @@ import { converterTo, Mismatch, type Converter } from '../fields/convert.ts';
 import { decimalText } from '../fields/decimal.ts';
 import { dateText } from '../fields/dates.ts';
 import type { FieldType } from '../fields/types.ts';
-import { MEANINGS } from '../profile/meanings.ts';
+import { MEANINGS } from '../fields/meanings.ts';
 import { readNumber } from '../rules/own-functions.ts';
 import { compileReader, type PatternReader } from '../rules/patterns.ts';
 import type { Marks } from './format.ts';

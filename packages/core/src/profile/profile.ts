@@ -1,8 +1,8 @@
-import { KeySet } from '../mapping/key-set.ts';
+import { KeySet } from '../key-set.ts';
 import type { RawRow } from '../formats/format.ts';
 import { HyperLogLog } from './hyper-log-log.ts';
 import { damageOf, DigitLengths, type Damage } from './damage.ts';
-import { MEANINGS, type Meaning } from './meanings.ts';
+import { MEANINGS, type Meaning } from '../fields/meanings.ts';
 import { TextHash } from './text-hash.ts';
 import { ValueCounts } from './value-counts.ts';
 import { allDigits, patternOf } from './patterns.ts';

@@ -2,11 +2,11 @@ import { converterTo, Mismatch } from '../fields/convert.ts';
 import { parseFieldType } from '../fields/types.ts';
 import { characters } from '../fields/values.ts';
 import { Unreadable, type RawRow } from '../formats/format.ts';
-import { KeySet } from '../mapping/key-set.ts';
+import { KeySet } from '../key-set.ts';
 import { RuleContext } from '../rules/context.ts';
 import { writtenName } from '../rules/print.ts';
 import { makeRule } from '../rules/rule.ts';
-import { MEANINGS } from './meanings.ts';
+import { MEANINGS } from '../fields/meanings.ts';
 import type { DatasetProfile } from './profile.ts';
 
 /** What the structure of a dataset asks of its records. */

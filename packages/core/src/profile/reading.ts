@@ -6,7 +6,7 @@ import { textConverter } from '../formats/marks.ts';
 import { readNumber } from '../rules/own-functions.ts';
 import { decimalText } from '../fields/decimal.ts';
 import { damageOf, DigitLengths } from './damage.ts';
-import { MEANINGS } from './meanings.ts';
+import { MEANINGS } from '../fields/meanings.ts';
 import { allDigits } from './patterns.ts';
 
 /** What the values of a field read as. */

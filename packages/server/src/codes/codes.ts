@@ -23,7 +23,7 @@ import {
 import { readCodeTable } from '@versicle/files';
 import { withUpload } from '../http/upload.ts';
 import type { Mappings } from '../mappings/mappings.ts';
-import type { Database } from '../store/database.ts';
+import type { Database } from '@versicle/postgres';
 import { fromJson, isoTime } from '../store/values.ts';
 import type { Systems } from '../systems/systems.ts';
 import { tableUse } from './table-use.ts';

@@ -1,15 +1,18 @@
 import { rmSync } from 'node:fs';
+import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
-import { counted, isComposed, type MappingDocument } from '@versicle/core';
+import { Aborted, counted, isComposed, type MappingDocument } from '@versicle/core';
+import { comesInChunks } from '@versicle/files';
 import type { KeyMaps } from '../key-maps/key-maps.ts';
 import { readRun } from '../runs/run-store.ts';
 import { sourceOf, type Claim, type Cut, type RunRow, type Runs } from '../runs/runs.ts';
 import type { SourceSets } from '../source-sets/source-sets.ts';
-import type { Database } from '../store/database.ts';
+import type { Database } from '@versicle/postgres';
 import { fromJson, isoTime } from '../store/values.ts';
 import type { Finished, SourcePlan, Target, TargetRun } from '../systems/kinds/kind.ts';
-import { Aborted, Outage, pause } from '../systems/outage.ts';
+import { Outage, pause } from '../systems/outage.ts';
 import type { Systems } from '../systems/systems.ts';
+import { isNumbered } from './chunk.ts';
 import { Drive, type DriveEnd } from './drive.ts';
 import type { MapJob, ReplayRow } from './messages.ts';
 import { closeMended, openFailures } from './open-failures.ts';
@@ -17,6 +20,10 @@ import { requireKnownFields, sourcePlanOf } from './source-plan.ts';
 
 const CHUNK_ROWS = Number(process.env['VERSICLE_CHUNK_ROWS'] ?? 20_000);
 const CHUNK_CHARACTERS = 32 * 1024 * 1024;
+/** Threads that share in mapping the records of a run; databases on this machine want processors, too. */
+const MAPPING_THREADS = Number(
+  process.env['VERSICLE_MAPPING_THREADS'] ?? Math.max(1, Math.min(4, availableParallelism() >> 1)),
+);
 /** How long a run waits for a target that does not answer, before it ends. */
 const OUTAGE_SECONDS = Number(process.env['VERSICLE_OUTAGE_SECONDS'] ?? 600);
 
@@ -144,10 +151,14 @@ export class CarryOut {
       this.sourceSets,
     );
   }
-  private async begin({ claim, row, target, dataset }: Work, plan: SourcePlan): Promise<void> {
+  private async begin({ claim, row, document, target, dataset }: Work, plan: SourcePlan): Promise<void> {
     const bytes = plan.files.reduce((sum, f) => sum + f.bytes, 0);
     const most = (await target.chunkRows?.(dataset)) ?? Infinity;
-    const cut: Cut = { rows: Math.min(CHUNK_ROWS, most), characters: CHUNK_CHARACTERS };
+    const cut: Cut = {
+      rows: Math.min(CHUNK_ROWS, most),
+      characters: CHUNK_CHARACTERS,
+      ...(canBeShared(row, document, plan) ? { of: 'text' } : {}),
+    };
     await this.runs.begin(claim, plan, bytes, cut);
     const reads = `reads ${plan.files.map((f) => f.name).join(', ')}`;
     await this.log(row.id, row.kind === 'replay' ? 'sends failed records again' : reads);
@@ -175,6 +186,7 @@ export class CarryOut {
       // A limit is of the primary dataset's rows; composed records keep to it already.
       rowLimit: run.row_limit === null || isComposed(document) ? null : Number(run.row_limit),
       cut: run.cut === null ? { rows: CHUNK_ROWS, characters: Infinity } : fromJson(run.cut),
+      threads: MAPPING_THREADS,
       sequenceFrom: Number(run.sequence_from ?? 0),
       open: run.kind === 'full' ? await openFailures(this.db, run.mapping, document) : [],
       dataset,
@@ -280,3 +292,6 @@ export class CarryOut {
 
 const replaces = (run: RunRow, document: MappingDocument): boolean =>
   run.kind === 'full' && document.write.mode === 'replace';
+/** Whether whole chunks of the source can be read and mapped by whoever has time: not where records are numbered one after the other. */
+const canBeShared = (run: RunRow, document: MappingDocument, plan: SourcePlan): boolean =>
+  run.kind === 'full' && comesInChunks(plan.format) && !isNumbered(document);

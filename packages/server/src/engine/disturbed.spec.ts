@@ -3,7 +3,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { CuttingProxy } from '../testing/cutting-proxy.ts';
 import { ItemApi } from '../testing/item-api.ts';
-import { postgresPrograms, PostgresServer } from '../testing/postgres-server.ts';
+import { postgresPrograms, PostgresServer } from '@versicle/postgres/testing';
 import { RunningServer } from '../testing/running-server.ts';
 
 /**

@@ -1,9 +1,9 @@
 import { Worker } from 'node:worker_threads';
-import type { Delivered, Delivery, MappingDocument } from '@versicle/core';
-import type { Database } from '../store/database.ts';
+import { Aborted, type Delivered, type Delivery, type MappingDocument } from '@versicle/core';
+import type { Database } from '@versicle/postgres';
 import type { Target, TargetRun } from '../systems/kinds/kind.ts';
+import { isNumbered } from './chunk.ts';
 import type { FailedRow, FromMapper, MapJob, MappedChunk, ToMapper } from './messages.ts';
-import { Aborted } from '../systems/outage.ts';
 import { failureOf } from './refusals.ts';
 import { requireClaim, type Claim } from '../runs/runs.ts';
 import { settleChunk, type Settled } from './settle.ts';
@@ -128,8 +128,4 @@ export class Drive {
     const mode = mapped.insertOnly ? 'insert' : deliveryMode(document, run.kind === 'replay');
     return { source: run.uid, run: run.id, chunk, mode, parts };
   }
-}
-
-function isNumbered(document: MappingDocument): boolean {
-  return document.lines.some((l) => l.kind === 'generated' && (l.generate ?? 'uuid') === 'sequence');
 }

@@ -1,6 +1,6 @@
+import { Aborted } from '@versicle/core';
 import { Runs, type Claim } from '../runs/runs.ts';
-import type { Database } from '../store/database.ts';
-import { Aborted } from '../systems/outage.ts';
+import type { Database } from '@versicle/postgres';
 import { directDatabase, storedRun } from '../testing/direct-database.ts';
 import type { CarryOut, UnderWay } from './carry-out.ts';
 import { Engine } from './engine.ts';

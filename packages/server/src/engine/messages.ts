@@ -14,6 +14,8 @@ export interface MapJob {
   readonly settled: Checkpoint;
   readonly rowLimit: number | null;
   readonly cut: Cut;
+  /** How many threads share in mapping, where the records can be shared out. */
+  readonly threads: number;
   /** The last number of the mapping's sequence before this run. */
   readonly sequenceFrom: number;
   /** What is in the way since earlier runs, to see whether it goes well now. */

@@ -1,4 +1,4 @@
-import type { Database } from '../store/database.ts';
+import type { Database } from '@versicle/postgres';
 import { fromJson } from '../store/values.ts';
 import type { MappingDocument } from '@versicle/core';
 import type { OpenFailure } from './messages.ts';

@@ -1,6 +1,6 @@
 import { keepKeys } from '../key-maps/key-maps.ts';
 import type { Delivered } from '@versicle/core';
-import type { Statement } from '../store/database.ts';
+import type { Statement } from '@versicle/postgres';
 import type { FailedRow, MappedChunk } from './messages.ts';
 
 export interface Settled {

@@ -1,5 +1,6 @@
 import { existsSync } from 'node:fs';
 import {
+  Aborted,
   counted,
   isComposed,
   membersOf,
@@ -12,7 +13,6 @@ import type { SourceSets } from '../source-sets/source-sets.ts';
 import type { OpenSystem, SourcePlan } from '../systems/kinds/kind.ts';
 import { openSource } from '../sources/open-source.ts';
 import type { ReplayRow } from './messages.ts';
-import { Aborted } from '../systems/outage.ts';
 
 /** What a run reads, as far as it concerns where its records come from. */
 export interface SourceOf {

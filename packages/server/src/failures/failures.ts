@@ -1,6 +1,6 @@
 import type { CauseGroup, FailedRecord, FailedRecordDetail, FailureQuery, Replay, Waive } from '@versicle/contract';
 import { type Cause, CAUSES, counted, type Failure, notFound, quoted, refused } from '@versicle/core';
-import type { Database } from '../store/database.ts';
+import type { Database } from '@versicle/postgres';
 import { fromJson, isoTime } from '../store/values.ts';
 import { LineNames } from './line-names.ts';
 

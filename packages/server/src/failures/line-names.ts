@@ -1,5 +1,5 @@
 import type { MappingDocument } from '@versicle/core';
-import type { Database } from '../store/database.ts';
+import type { Database } from '@versicle/postgres';
 
 export interface LineName {
   /** The line's place in its document, counted from 1; null for checks and for the record as a whole. */

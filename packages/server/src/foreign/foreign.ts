@@ -13,7 +13,7 @@ import {
 } from '@versicle/core';
 import { readGrid } from '@versicle/files';
 import { withUpload } from '../http/upload.ts';
-import type { Database } from '../store/database.ts';
+import type { Database } from '@versicle/postgres';
 import type { Structures } from '../structures/structures.ts';
 import type { Systems } from '../systems/systems.ts';
 

@@ -4,6 +4,7 @@ import { rateLimit } from 'express-rate-limit';
 import { changedMeanwhile, Fault, parseJsonTree } from '@versicle/core';
 import type { Services } from '../services.ts';
 import { BadEncoding, decodeBody } from '../systems/kinds/http/decode.ts';
+import { isWebhook } from '../systems/kinds/webhook/settings.ts';
 import { isFresh, isSigned, signedText } from '../systems/kinds/webhook/signature.ts';
 
 /** Deliveries in ten seconds at the most, from one address, before anything else is asked. */
@@ -29,7 +30,7 @@ export function hooks({ db, systems, events }: Services): Router {
   router.post('/hooks/:system', raw({ type: () => true, limit: '2mb' }), async (req: Request, res: Response) => {
     const id = String(req.params['system']);
     const connection = await systems.connection(id).catch(() => null);
-    if (connection?.kind !== 'webhook' || !connection.secret) throw refusedDelivery();
+    if (connection === null || !isWebhook(connection) || !connection.secret) throw refusedDelivery();
     const body = Buffer.isBuffer(req.body) ? req.body : Buffer.alloc(0);
     const delivery = req.get(connection.idHeader);
     const time = req.get(connection.timeHeader);

@@ -1,4 +1,4 @@
-import type { Database } from '../store/database.ts';
+import type { Database } from '@versicle/postgres';
 
 /** An id made of a name, with a number behind it when it is taken: "Trips to warehouse" → trips-to-warehouse. */
 export async function slug(db: Database, table: 'mapping' | 'plan' | 'starter', name: string): Promise<string> {

@@ -2,7 +2,7 @@ import { type KeyMaps as Maps, keyMapsAsked, type MappingDocument, notFound, quo
 import type { KeyMap } from '@versicle/contract';
 import { readCodeTable } from '@versicle/files';
 import { withUpload } from '../http/upload.ts';
-import type { Database, Statement } from '../store/database.ts';
+import type { Database, Statement } from '@versicle/postgres';
 import { isoTime } from '../store/values.ts';
 
 /** Keys that the live results of a sheet are given at the most. */

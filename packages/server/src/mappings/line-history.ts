@@ -1,6 +1,6 @@
 import type { LineHistory } from '@versicle/contract';
 import { type LineEvent, lineEvents, type MappingDocument, notFound, refused } from '@versicle/core';
-import type { Database, Statement } from '../store/database.ts';
+import type { Database, Statement } from '@versicle/postgres';
 import { fromJson, isoTime } from '../store/values.ts';
 
 type Parts = LineEvent['parts'];

@@ -44,7 +44,7 @@ import { LineHistoryStore } from './line-history.ts';
 import { keepUses, usesJson, usesOfSaved } from './uses.ts';
 import type { Failures } from '../failures/failures.ts';
 import { slug } from '../http/slug.ts';
-import type { Database } from '../store/database.ts';
+import type { Database } from '@versicle/postgres';
 import { isoTime } from '../store/values.ts';
 import type { Structures } from '../structures/structures.ts';
 import type { KeyMaps } from '../key-maps/key-maps.ts';

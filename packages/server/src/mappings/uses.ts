@@ -1,5 +1,5 @@
 import { isFault, parseDocument, usesOf, type MappingDocument } from '@versicle/core';
-import type { Database, Statement } from '../store/database.ts';
+import type { Database, Statement } from '@versicle/postgres';
 
 const COLUMNS = 'thing text, name text, role text, field text, line text, number integer';
 

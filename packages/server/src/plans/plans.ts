@@ -1,7 +1,7 @@
 import type { Plan } from '@versicle/contract';
 import { notFound, quoted, refused } from '@versicle/core';
 import { slug } from '../http/slug.ts';
-import type { Database } from '../store/database.ts';
+import type { Database } from '@versicle/postgres';
 import { isoTimeOrNull } from '../store/values.ts';
 
 interface PlanRow {

@@ -5,7 +5,7 @@ import { Worker } from 'node:worker_threads';
 import type { Knowledge } from '@versicle/contract';
 import { type DatasetProfile, makeRule, notFound, type Quality, refused, RuleError } from '@versicle/core';
 import type { Events } from '../http/events.ts';
-import type { Database } from '../store/database.ts';
+import type { Database } from '@versicle/postgres';
 import { openSource } from '../sources/open-source.ts';
 import { fromJson, isoTime } from '../store/values.ts';
 import type { Structures } from '../structures/structures.ts';

@@ -2,7 +2,7 @@ import { notFound } from '@versicle/core';
 import type { RunDetail, RunSummary } from '@versicle/contract';
 import type { MappingDocument } from '@versicle/core';
 import type { Failures } from '../failures/failures.ts';
-import type { Database } from '../store/database.ts';
+import type { Database } from '@versicle/postgres';
 import { isoTime, isoTimeOrNull } from '../store/values.ts';
 import { because, IN_THE_WAY, type RunUse } from './run-uses.ts';
 

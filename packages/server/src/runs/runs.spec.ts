@@ -1,5 +1,5 @@
 import { directDatabase, storedRun } from '../testing/direct-database.ts';
-import type { Database } from '../store/database.ts';
+import type { Database } from '@versicle/postgres';
 import { because } from './run-uses.ts';
 import { isLostClaim, requireClaim, Runs } from './runs.ts';
 

@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import { parseDocument, type MappingDocument } from '@versicle/core';
 import type { Events } from '../http/events.ts';
-import type { Database, Statement } from '../store/database.ts';
+import type { Database, Statement } from '@versicle/postgres';
 import { fromJson } from '../store/values.ts';
 import type { SourcePlan } from '../systems/kinds/kind.ts';
 import { readRun } from './run-store.ts';
@@ -10,8 +10,10 @@ import { IN_THE_WAY, usesOf, type RunUse } from './run-uses.ts';
 /** What cuts a run into chunks: the same in each of its lives, or the journal would take one chunk for another. */
 export interface Cut {
   readonly rows: number;
-  /** Characters of the records as read. */
+  /** Characters of the records: of their cells as read, or of the text that they stand in. */
   readonly characters: number;
+  /** Chunks are cut from the text of files, and may be read and mapped by several threads. */
+  readonly of?: 'text';
 }
 export interface RunRow {
   [key: string]: unknown;

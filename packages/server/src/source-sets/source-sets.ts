@@ -4,6 +4,7 @@ import { dirname, join } from 'node:path';
 import { Worker } from 'node:worker_threads';
 import type { MappingSample } from '@versicle/contract';
 import {
+  Aborted,
   composedNames,
   type DeclaredMarks,
   type FileFormat,
@@ -28,7 +29,6 @@ import { recordsOf } from '@versicle/files';
 import { openSource } from '../sources/open-source.ts';
 import type { Structures } from '../structures/structures.ts';
 import type { SourcePlan } from '../systems/kinds/kind.ts';
-import { Aborted } from '../systems/outage.ts';
 import type { Systems } from '../systems/systems.ts';
 import type { FromSourceSet, SourceSetJob, ToSourceSet } from './messages.ts';
 

@@ -1,10 +1,9 @@
 import { mkdirSync, renameSync, rmSync, statSync } from 'node:fs';
 import { statfs } from 'node:fs/promises';
 import { dirname } from 'node:path';
-import { landedUnreadable, Unreadable } from '@versicle/core';
+import { Aborted, landedUnreadable, Unreadable } from '@versicle/core';
 import { TextFile } from '@versicle/files';
 import type { SourceBatch, SourcePlan } from '../systems/kinds/kind.ts';
-import { Aborted } from '../systems/outage.ts';
 
 export interface Landing {
   readonly path: string;

@@ -2,7 +2,7 @@ import type { MappingDetail, Starter } from '@versicle/contract';
 import { asStarter, type MappingDocument, notFound, parseDocument, quoted, refused, useStarter } from '@versicle/core';
 import { slug } from '../http/slug.ts';
 import type { Mappings } from '../mappings/mappings.ts';
-import type { Database } from '../store/database.ts';
+import type { Database } from '@versicle/postgres';
 import type { Structures } from '../structures/structures.ts';
 import type { Systems } from '../systems/systems.ts';
 import codes from './shipped/code-list.json';

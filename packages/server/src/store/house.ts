@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import type { Database } from './database.ts';
+import type { Database } from '@versicle/postgres';
 
 /** What this Versicle is known by to targets that several may deliver into; made once. */
 export async function installationId(db: Database): Promise<string> {

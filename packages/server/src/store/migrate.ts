@@ -1,5 +1,5 @@
 import { Fault } from '@versicle/core';
-import type { Database } from './database.ts';
+import type { Database } from '@versicle/postgres';
 import m001 from './migrations/001-ground.sql';
 import m002 from './migrations/002-connect.sql';
 import m003 from './migrations/003-look-schedule.sql';

@@ -1,5 +1,5 @@
 import type { Logger } from 'pino';
-import type { Database } from './database.ts';
+import type { Database } from '@versicle/postgres';
 
 /** Days for which what is over is kept. */
 const KEPT_DAYS = Number(process.env['VERSICLE_KEEP_DAYS'] ?? 400);

@@ -1,6 +1,6 @@
 import { pino } from 'pino';
 import { RunningServer } from '../testing/running-server.ts';
-import type { Database } from '../store/database.ts';
+import type { Database } from '@versicle/postgres';
 import { keepLookSchedules } from './look-schedule.ts';
 import { nextLook } from './next-look.ts';
 

@@ -1,6 +1,6 @@
 import type { Logger } from 'pino';
 import type { Profiles } from '../profiles/profiles.ts';
-import type { Database } from '../store/database.ts';
+import type { Database } from '@versicle/postgres';
 import { nextLook } from './next-look.ts';
 import type { Structures } from './structures.ts';
 

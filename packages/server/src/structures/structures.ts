@@ -24,7 +24,7 @@ import {
   structuresOfXsd,
 } from '@versicle/core';
 import { lookAt, recordsOf } from '@versicle/files';
-import type { Database } from '../store/database.ts';
+import type { Database } from '@versicle/postgres';
 import { fromJson, isoTime } from '../store/values.ts';
 import type { Systems } from '../systems/systems.ts';
 

@@ -1,5 +1,5 @@
 import { keptRejections } from '@versicle/core';
-import type { Database } from '../store/database.ts';
+import type { Database } from '@versicle/postgres';
 import type { RequestJournal } from './kinds/kind.ts';
 
 /** Requests to APIs as the store keeps them: a run that is taken up again knows what it sent, and what came of it. */

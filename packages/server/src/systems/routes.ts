@@ -8,6 +8,7 @@ export function systemRoutes(api: Api, { systems, signIn, events }: Services): v
     await events.waitingChanged();
     return value;
   };
+  api.on('listKinds', () => systems.kinds.shown());
   api.on('listSystems', () => systems.list());
   api.on('createSystem', ({ body }) => changed(systems.create(body)));
   api.on('getSystem', ({ params }) => systems.get(params.id));

@@ -2,8 +2,6 @@ import { randomBytes } from 'node:crypto';
 import { existsSync, mkdirSync } from 'node:fs';
 import { join } from 'node:path';
 import {
-  connection as connectionSchema,
-  secretEntries,
   type ChangedSystem,
   type Connection,
   type Dataset,
@@ -14,16 +12,14 @@ import {
   type NewSystem,
   type Rows,
   type System,
-  type SystemKind,
 } from '@versicle/contract';
 import { changedMeanwhile, isFault, nearest, notFound, quoted, refused } from '@versicle/core';
-import type { Database } from '../store/database.ts';
-import { PgliteDatabase } from '../store/pglite.ts';
+import { type Database, PgliteDatabase } from '@versicle/postgres';
 import type { Secrets } from '../store/secrets.ts';
 import { fromJson, isoTime } from '../store/values.ts';
 import { nextLook } from '../structures/next-look.ts';
-import { checkConnection, isPaced, openConnection } from './kinds/index.ts';
 import type { KindContext, OpenSystem } from './kinds/kind.ts';
+import type { Kinds } from './kinds/kinds.ts';
 import { preview, type PreviewOptions } from './preview.ts';
 import { requestJournal } from './request-journal.ts';
 
@@ -45,12 +41,15 @@ type Kept = Record<string, string>;
 export class Systems {
   private readonly databases = new Map<string, Promise<PgliteDatabase>>();
   private readonly opened = new Map<string, Promise<OpenSystem>>();
+  /** Which of our own databases a system was opened on. */
+  private readonly databaseOf = new Map<string, string>();
 
   constructor(
     private readonly db: Database,
     private readonly directory: string,
     private readonly template: string | undefined,
     private readonly secrets: Secrets,
+    readonly kinds: Kinds,
   ) {}
 
   private rowsOf(id?: string): Promise<SystemRow[]> {
@@ -64,13 +63,16 @@ export class Systems {
     return (await this.rowsOf()).map((row) => this.shown(row, uses));
   }
   private shown(row: SystemRow, uses: Awaited<ReturnType<Systems['uses']>>): System {
+    const connection = fromJson(row.connection);
+    const secret = this.kinds.secrets(connection);
     return {
       id: row.id,
       name: row.name,
-      connection: fromJson(row.connection),
-      secretsSet: Object.keys(this.kept(row)).filter((name) =>
-        secretEntries(fromJson(row.connection).kind).includes(name),
-      ),
+      connection,
+      facts: this.kinds.facts(connection),
+      where: this.kinds.where(connection, row.id),
+      signsIn: this.kinds.signsIn(connection),
+      secretsSet: Object.keys(this.kept(row)).filter((name) => secret.includes(name)),
       secretsLost: this.areLost(row),
       stateSince: row.state_since === null ? null : isoTime(row.state_since),
       diagnosis: row.diagnosis === null ? null : fromJson(row.diagnosis),
@@ -100,12 +102,12 @@ export class Systems {
   }
 
   async create(system: NewSystem): Promise<System & { madeSecret?: string }> {
-    checkConnection(system.connection);
-    const { connection, kept } = separate(system.connection);
+    const { connection, kept } = this.separate(this.kinds.checked(system.connection));
+    const makes = this.kinds.makes(connection);
     let madeSecret: string | undefined;
-    if (connection.kind === 'webhook' && !kept['secret']) {
+    if (makes !== null && !kept[makes]) {
       madeSecret = randomBytes(24).toString('base64url');
-      kept['secret'] = madeSecret;
+      kept[makes] = madeSecret;
     }
     const made = await this.db.query(
       'INSERT INTO system (id, name, connection, secrets) VALUES ($1, $2, $3, $4) ON CONFLICT (id) DO NOTHING RETURNING id',
@@ -122,10 +124,9 @@ export class Systems {
     const row = await this.row(id);
     const { kind } = fromJson(row.connection);
     if (changed.connection.kind !== kind) throw refused('A system keeps its kind; register another one instead.');
-    checkConnection(changed.connection);
-    const { connection, kept } = separate(changed.connection);
+    const { connection, kept } = this.separate(this.kinds.checked(changed.connection));
     const before = this.kept(row);
-    requireSecretsAnew(fromJson(row.connection), connection, before, kept);
+    this.requireSecretsAnew(fromJson(row.connection), connection, before, kept);
     const all = { ...before, ...kept };
     for (const [name, value] of Object.entries(all)) if (value === '') delete all[name];
     await this.db.query('UPDATE system SET name = $2, connection = $3, secrets = $4 WHERE id = $1', [
@@ -213,11 +214,11 @@ export class Systems {
 
   /** Whether the target takes the records of one run at a time. */
   async isPaced(dataset: string): Promise<boolean> {
-    const [row] = await this.db.query<{ kind: SystemKind }>(
+    const [row] = await this.db.query<{ kind: string }>(
       "SELECT connection ->> 'kind' AS kind FROM system WHERE id = $1",
       [dataset.split('/')[0]],
     );
-    return row !== undefined && isPaced(row.kind);
+    return row !== undefined && this.kinds.isPaced(row.kind);
   }
 
   /** The connection with its secrets, for what has to sign in or check signatures. */
@@ -227,15 +228,16 @@ export class Systems {
       throw refused(
         `The secrets of ${row.name} can’t be opened with the key that Versicle has now. Give them again on its page.`,
       );
-    const own = secretEntries(fromJson(row.connection).kind);
+    const connection = fromJson(row.connection);
+    const own = this.kinds.secrets(connection);
     const secrets = Object.fromEntries(Object.entries(this.kept(row)).filter(([name]) => own.includes(name)));
-    return connectionSchema.parse({ ...fromJson(row.connection), ...secrets });
+    return this.kinds.read({ ...connection, ...secrets });
   }
 
   private open(id: string): Promise<OpenSystem> {
     let opened = this.opened.get(id);
     if (!opened) {
-      opened = this.connection(id).then((connection) => openConnection(connection, this.context(id)));
+      opened = this.connection(id).then((connection) => this.kinds.open(connection, this.context(id)));
       opened.catch(() => this.opened.delete(id));
       this.opened.set(id, opened);
     }
@@ -264,7 +266,10 @@ export class Systems {
   private context(system: string): KindContext {
     return {
       system,
-      embedded: (name) => this.embedded(name),
+      embedded: (name) => {
+        this.databaseOf.set(system, name);
+        return this.embedded(name);
+      },
       settings: () => this.settings(system),
       ...this.keeper(system),
       received: async (after, limit) => {
@@ -294,7 +299,7 @@ export class Systems {
     if (!opened) {
       const directory = join(this.directory, name);
       if (!existsSync(this.directory)) mkdirSync(this.directory, { recursive: true });
-      opened = PgliteDatabase.open(directory, { journal: true, ...(this.template ? { template: this.template } : {}) });
+      opened = PgliteDatabase.open(directory, { journal: true, template: this.template });
       const again = (): void => void (this.databases.get(name) === opened && this.databases.delete(name));
       // A database whose thread died is opened anew when somebody asks for it next.
       opened.then((database) => (database.died = () => this.reopen(name, again)), again);
@@ -306,12 +311,7 @@ export class Systems {
   /** Systems keep their database at hand: they let go of one that is not there any more. */
   private reopen(name: string, forget: () => void): void {
     forget();
-    for (const [id, opened] of this.opened)
-      void this.row(id).then((row) => {
-        const connection = fromJson(row.connection);
-        if (connection.kind === 'embedded' && connection.name === name && this.opened.get(id) === opened)
-          this.opened.delete(id);
-      });
+    for (const [id, database] of this.databaseOf) if (database === name) this.opened.delete(id);
   }
 
   private async settings(system: string): Promise<Map<string, DatasetSetting>> {
@@ -323,9 +323,9 @@ export class Systems {
   }
   /** Settles how a dataset is read; the answer is what the dataset is then. Nothing is kept that can't be read. */
   async settle(id: string, dataset: string, setting: DatasetSetting): Promise<DatasetDetail> {
-    const { kind } = fromJson((await this.row(id)).connection);
-    const fits = { folder: 'format', postgres: 'select', http: 'endpoint' }[kind as string];
-    if (fits !== setting.kind) throw refused(`A dataset of this kind of system can't be settled by ${setting.kind}.`);
+    const { settledBy } = this.kinds.facts(fromJson((await this.row(id)).connection));
+    if (settledBy !== setting.kind)
+      throw refused(`A dataset of this kind of system can't be settled by ${setting.kind}.`);
     const before = (await this.settings(id)).get(dataset);
     await this.keepSetting(id, dataset, setting);
     try {
@@ -374,6 +374,33 @@ export class Systems {
     return this.inWords(system, () => preview(system, dataset, options));
   }
 
+  private requireSecretsAnew(before: Connection, now: Connection, kept: Kept, given: Kept): void {
+    const moved = this.kinds
+      .place(before)
+      .find((entry) =>
+        entry === 'tls'
+          ? (TLS_STRENGTH[placeOf(now, entry)] ?? 0) < (TLS_STRENGTH[placeOf(before, entry)] ?? 0)
+          : placeOf(before, entry) !== placeOf(now, entry),
+      );
+    const missing = this.kinds.secrets(before).filter((name) => kept[name] && !Object.hasOwn(given, name));
+    if (moved === undefined || missing.length === 0) return;
+    throw refused(
+      'The connection goes somewhere else now; what was kept for the other place is not sent there. Give its secrets again.',
+      missing.map((name) => ({ path: `connection.${name}`, message: 'give it again' })),
+    );
+  }
+  /** What may be shown, and what must be kept under lock. */
+  private separate(full: Connection): { connection: Connection; kept: Kept } {
+    const connection: Connection = { ...full };
+    const kept: Kept = {};
+    for (const name of this.kinds.secrets(full)) {
+      const value = connection[name];
+      delete connection[name];
+      if (typeof value === 'string') kept[name] = value;
+    }
+    return { connection, kept };
+  }
+
   async close(): Promise<void> {
     for (const id of [...this.opened.keys()]) await this.forget(id);
     for (const opened of this.databases.values()) await (await opened.catch(() => null))?.close();
@@ -385,41 +412,10 @@ function lookOf({ look_cron: cron, look_zone: zone, looked_at: at }: SystemRow):
   return { cron, zone, next: nextLook({ cron, zone }, at === null ? new Date() : new Date(at))?.toISOString() ?? null };
 }
 
-/** Entries that say where a connection goes, by kind: what was kept for one place is not sent to another. */
-const PLACES: Readonly<Record<string, readonly string[]>> = {
-  http: ['base', 'tokenUrl', 'authorizeUrl'],
-  postgres: ['host', 'port', 'tls'],
-  mail: ['host', 'port', 'tls'],
-};
 /** How much an eavesdropper is kept from: nothing, those who only listen, all. */
 const TLS_STRENGTH: Readonly<Record<string, number>> = { off: 0, unchecked: 1, starttls: 1, auto: 2, on: 2, tls: 2 };
-function requireSecretsAnew(before: Connection, now: Connection, kept: Kept, given: Kept): void {
-  const placeOf = (connection: Connection, entry: string): string => {
-    const value = (connection as unknown as Record<string, unknown>)[entry];
-    const text = typeof value === 'string' || typeof value === 'number' ? String(value) : '';
-    return URL.canParse(text) ? new URL(text).origin : text;
-  };
-  const moved = (PLACES[before.kind] ?? []).find((entry) =>
-    entry === 'tls'
-      ? (TLS_STRENGTH[placeOf(now, entry)] ?? 0) < (TLS_STRENGTH[placeOf(before, entry)] ?? 0)
-      : placeOf(before, entry) !== placeOf(now, entry),
-  );
-  const missing = secretEntries(before.kind).filter((name) => kept[name] && !Object.hasOwn(given, name));
-  if (moved === undefined || missing.length === 0) return;
-  throw refused(
-    'The connection goes somewhere else now; what was kept for the other place is not sent there. Give its secrets again.',
-    missing.map((name) => ({ path: `connection.${name}`, message: 'give it again' })),
-  );
-}
-
-/** What may be shown, and what must be kept under lock. */
-function separate(full: Connection): { connection: Connection; kept: Kept } {
-  const connection: Record<string, unknown> = { ...full };
-  const kept: Kept = {};
-  for (const name of secretEntries(full.kind)) {
-    const value = connection[name];
-    delete connection[name];
-    if (typeof value === 'string') kept[name] = value;
-  }
-  return { connection: connection as unknown as Connection, kept };
+function placeOf(connection: Connection, entry: string): string {
+  const value = connection[entry];
+  const text = typeof value === 'string' || typeof value === 'number' ? String(value) : '';
+  return URL.canParse(text) ? new URL(text).origin : text;
 }

@@ -2,7 +2,7 @@ import type { Today, Waiting } from '@versicle/contract';
 import type { Failures } from '../failures/failures.ts';
 import type { Mappings } from '../mappings/mappings.ts';
 import { listRuns } from '../runs/run-store.ts';
-import type { Database } from '../store/database.ts';
+import type { Database } from '@versicle/postgres';
 import { isoTime, isoTimeOrNull } from '../store/values.ts';
 import type { Systems } from '../systems/systems.ts';
 

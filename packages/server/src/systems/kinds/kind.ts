@@ -1,10 +1,10 @@
 import type {
-  ConnectionOf,
+  Connection,
   Dataset,
   DatasetDetail,
   DatasetSetting,
   Diagnosis,
-  SystemKind,
+  KindFacts,
   TriedWrite,
 } from '@versicle/contract';
 import {
@@ -20,7 +20,8 @@ import {
   type Rejection,
   type SourceField,
 } from '@versicle/core';
-import type { Database } from '../../store/database.ts';
+import type { Database } from '@versicle/postgres';
+import type * as z from 'zod';
 
 /** Files that a run reads in its own thread, as plain data that can be sent there and kept. */
 export interface SourcePlan {
@@ -163,11 +164,23 @@ export interface RequestJournal {
   forget(run: string): Promise<void>;
 }
 
-/** A kind: opens a connection. It is made known in index.ts, and nowhere else. */
-export interface Kind<K extends SystemKind> {
+/** A kind of system: `C` is what it takes to reach one of them. It is made known in index.ts, and nowhere else. */
+export interface Kind<C extends Connection> {
+  /** What people see of it; `kind` is its name in the API. */
+  readonly facts: KindFacts;
+  /** What a connection must be, and the form for it. */
+  readonly settings: z.ZodObject;
+  /** In a few words, where a system is reached; `id` is its name in documents. */
+  where(connection: C, id: string): string;
+  /** Entries that say where a connection goes: what was kept for one place is not sent to another. */
+  readonly place: readonly (keyof C & string)[];
+  /** A secret entry that is made for whoever gives none, and shown once. */
+  readonly makes?: keyof C & string;
+  /** Whether a person signs in at the other side. */
+  signsIn?(connection: C): boolean;
   /** Its targets take the records of one run at a time. */
   readonly paced?: true;
-  open(connection: ConnectionOf<K>, context: KindContext): OpenSystem | Promise<OpenSystem>;
+  open(connection: C, context: KindContext): OpenSystem | Promise<OpenSystem>;
   /** What to refuse before anything is saved; throws a fault. */
-  check?(connection: ConnectionOf<K>): void;
+  check?(connection: C): void;
 }

@@ -35,7 +35,7 @@ export class CodeTablePage {
     inject(Api)
       .call('listSystems', {})
       .pipe(
-        map((all) => all.filter((s) => s.connection.kind === 'http').map((s) => s.id)),
+        map((all) => all.filter((s) => s.facts.asks).map((s) => s.id)),
         catchError(() => of<string[]>([])),
       ),
     { initialValue: [] as string[] },

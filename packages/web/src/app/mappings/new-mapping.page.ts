@@ -12,9 +12,6 @@ import { SignComponent } from '../shared/signs.component';
 import { beginDocument } from './begin';
 import { mappingsActions, mappingsFeature } from './mappings.feature';
 
-/** Kinds of system that records can be written to. */
-const WRITTEN: ReadonlySet<string> = new Set(['embedded', 'postgres', 'http', 'folder']);
-
 /** Source, target, name: then the sheet opens with what can be matched by name. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -182,7 +179,7 @@ export class NewMappingPage {
     { initialValue: [] as SystemDatasets[] },
   );
   protected readonly from = computed(() => this.picked() ?? this.source() ?? null);
-  protected readonly targets = computed(() => this.choices().filter((c) => WRITTEN.has(c.system.connection.kind)));
+  protected readonly targets = computed(() => this.choices().filter((c) => c.system.facts.target !== null));
   private readonly others = toSignal(this.api.call('listMappings', {}).pipe(catchError(() => of([]))), {
     initialValue: [],
   });
@@ -194,24 +191,20 @@ export class NewMappingPage {
       .map((c) => c.system.id)
       .sort((a, b) => times(b) - times(a))
       .find((id) => times(id) > 0);
-    const own = this.targets().filter((c) => c.system.connection.kind === 'embedded');
+    const own = this.targets().filter((c) => c.system.facts.target?.isOurs);
     return this.targetSystem() ?? used ?? (own.length === 1 ? own[0]!.system.id : null);
   });
-  private readonly targetKind = computed(
-    () => this.targets().find((c) => c.system.id === this.target())?.system.connection.kind ?? 'embedded',
+  /** What records are written to in the system that is chosen. */
+  private readonly targetFacts = computed(
+    () => this.targets().find((c) => c.system.id === this.target())?.system.facts.target ?? null,
   );
-  protected readonly tableTitle = computed(() =>
-    this.targetKind() === 'folder' ? 'File' : this.targetKind() === 'http' ? 'Dataset' : 'Table',
-  );
+  protected readonly tableTitle = computed(() => this.targetFacts()?.title ?? 'Table');
   protected readonly tables = computed(() => this.targets().find((c) => c.system.id === this.target())?.datasets ?? []);
   protected readonly tableWords = computed(() => {
-    const kind = this.targetKind();
-    const there = this.tables().includes(this.table());
-    if (kind === 'folder')
-      return there ? 'is there; a run writes it anew' : 'such as members.csv; the ending says how it is written';
-    if (kind === 'http') return there ? 'its fields are taken over' : 'a dataset of the API that can be written';
-    if (this.table() === '') return 'a table that is there, or the name of a new one';
-    return there ? 'is there; its fields are taken over' : 'is made by the first run, with the fields of this document';
+    const facts = this.targetFacts();
+    if (facts === null) return '';
+    if (this.table() === '') return facts.unnamed;
+    return this.tables().includes(this.table()) ? facts.there : facts.fresh;
   });
   protected readonly name = computed(() => {
     const own = this.ownName();
@@ -278,20 +271,12 @@ export class NewMappingPage {
   }
   /** What is wrong with the name of a table, file or dataset; null when nothing is. */
   private nameFault(name: string): string | null {
-    switch (this.targetKind()) {
-      case 'folder':
-        return /^[^/\\*.][^/\\*]*\.(csv|jsonl|ndjson|json|xml|xlsx|txt)$/i.test(name)
-          ? null
-          : 'The file’s name ends in .csv, .jsonl, .json, .xml, .xlsx or .txt (fixed width), and has no slashes.';
-      case 'http':
-        return this.tables().includes(name)
-          ? null
-          : `The API has no dataset “${name}”; it has ${this.tables().join(', ') || 'none yet'}.`;
-      default:
-        return /^([A-Za-z_][A-Za-z0-9_]{0,62}\.)?[A-Za-z_][A-Za-z0-9_]{0,62}$/.test(name)
-          ? null
-          : 'The table’s name may have letters, digits and _, and begins with a letter.';
-    }
+    const names = this.targetFacts()?.names ?? null;
+    if (names !== null) return new RegExp(names.pattern, 'i').test(name) ? null : names.otherwise;
+    if (this.tables().includes(name)) return null;
+    return this.tables().length === 0
+      ? 'It has no dataset yet; describe one on the page of the system.'
+      : `There is no dataset “${name}”; it has ${this.tables().join(', ')}.`;
   }
   private describe(dataset: string): Promise<DatasetDetail> {
     const slash = dataset.indexOf('/');

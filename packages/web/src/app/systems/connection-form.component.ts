@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, effect, input, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { connections, formEntries, type Connection, type FormEntry, type SystemKind } from '@versicle/contract';
+import type { Connection, FormEntry } from '@versicle/contract';
 import { SELECT } from '../shared/select';
 
 /** The entries of a kind of system, made from the contract's schema: label, help, choices; secrets are never shown. */
@@ -78,21 +78,25 @@ import { SELECT } from '../shared/select';
   `,
 })
 export class ConnectionFormComponent {
-  readonly kind = input.required<SystemKind>();
+  readonly kind = input.required<string>();
+  /** The entries of the kind's form. */
+  readonly form = input.required<readonly FormEntry[]>();
   /** What is there already, when a connection is changed. */
   readonly connection = input<Connection | null>(null);
   readonly secretsSet = input<readonly string[]>([]);
   readonly changed = output<Record<string, unknown>>();
   private readonly values = signal<Readonly<Record<string, string>>>({});
-  private readonly all = computed(() => formEntries(this.kind()));
   protected readonly entries = computed(() =>
-    this.all().filter((e) => !e.when || e.when.is.includes(this.valueOf(e.when.entry))),
+    this.form().filter((e) => !e.when || e.when.is.includes(this.valueOf(e.when.entry))),
   );
+
+  /** As text: the same connection, read anew, must not start the form anew. */
+  private readonly known = computed(() => JSON.stringify(this.connection()));
 
   constructor() {
     effect(() => {
-      const known = this.connection() as Readonly<Record<string, unknown>> | null;
-      const start = this.all().map((e) => [e.name, known ? textOf(known[e.name]) : e.initial]);
+      const known = JSON.parse(this.known()) as Readonly<Record<string, unknown>> | null;
+      const start = this.form().map((e) => [e.name, known ? textOf(known[e.name]) : e.initial]);
       // What is typed later must not start the form anew.
       untracked(() => {
         this.values.set(Object.fromEntries(start) as Record<string, string>);
@@ -130,15 +134,9 @@ export class ConnectionFormComponent {
 }
 const textOf = (value: unknown): string => (value === undefined || value === null ? '' : String(value as string));
 
-/** What is wrong with a connection, in a sentence that names the entry; null when nothing is. */
-export function connectionFault(connection: Record<string, unknown>): string | null {
-  const kind = connection['kind'] as SystemKind;
-  const result = connections[kind].safeParse(connection);
-  if (result.success) return null;
-  const [issue] = result.error.issues;
-  const name = String(issue!.path[0] ?? '');
-  const title = formEntries(kind).find((e) => e.name === name)?.title ?? 'The form';
-  const missing = connection[name] === undefined;
-  return `${title}: ${missing ? 'something must stand here' : lowerFirst(issue!.message)}.`;
+/** What is missing in a connection, in a sentence that names the entry; null when nothing is. */
+export function missingEntry(connection: Readonly<Record<string, unknown>>, form: readonly FormEntry[]): string | null {
+  const matters = (e: FormEntry): boolean => !e.when || e.when.is.includes(String(connection[e.when.entry] ?? ''));
+  const missing = form.find((e) => e.required && matters(e) && connection[e.name] === undefined);
+  return missing ? `${missing.title}: something must stand here.` : null;
 }
-const lowerFirst = (text: string): string => text.charAt(0).toLowerCase() + text.slice(1);

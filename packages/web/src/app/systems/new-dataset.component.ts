@@ -27,7 +27,7 @@ import { systemsActions, systemsFeature } from './systems.feature';
     @if (!open()) {
       <p class="acts">
         <button type="button" class="btn" (click)="begin()">
-          {{ of() ? 'Change …' : kind() === 'http' ? 'Describe a dataset …' : 'New SELECT …' }}
+          {{ of() ? 'Change …' : by() === 'endpoint' ? 'Describe a dataset …' : 'New SELECT …' }}
         </button>
       </p>
     } @else {
@@ -39,7 +39,7 @@ import { systemsActions, systemsFeature } from './systems.feature';
               ><input class="input mono" name="dataset" [(ngModel)]="name" autocomplete="off"
             /></label>
           }
-          @if (kind() === 'http') {
+          @if (by() === 'endpoint') {
             <label class="field wide"
               ><span>Path</span
               ><input
@@ -357,7 +357,8 @@ import { systemsActions, systemsFeature } from './systems.feature';
 })
 export class NewDatasetComponent {
   readonly id = input.required<string>();
-  readonly kind = input.required<'http' | 'postgres'>();
+  /** By what people say how a dataset is read. */
+  readonly by = input.required<'endpoint' | 'select'>();
   /** The dataset that is changed; null: a new one is set down. */
   readonly of = input<DatasetDetail | null>(null);
   private readonly store = inject(Store);
@@ -388,8 +389,8 @@ export class NewDatasetComponent {
   }
 
   protected title(): string {
-    if (this.of()) return this.kind() === 'http' ? 'Change how it is asked for' : 'Change the SELECT';
-    return this.kind() === 'http' ? 'Describe a dataset' : 'New SELECT';
+    if (this.of()) return this.by() === 'endpoint' ? 'Change how it is asked for' : 'Change the SELECT';
+    return this.by() === 'endpoint' ? 'Describe a dataset' : 'New SELECT';
   }
   protected begin(): void {
     const { name = '', setting = null } = this.of() ?? {};
@@ -407,7 +408,7 @@ export class NewDatasetComponent {
     }
     const before = this.of()?.setting;
     const setting =
-      this.kind() === 'http'
+      this.by() === 'endpoint'
         ? endpointOf(this.e, before?.kind === 'endpoint' ? before.endpoint : null)
         : this.sql.trim() === ''
           ? 'SELECT: something must stand here.'

@@ -1,9 +1,9 @@
 import { ChangeDetectionStrategy, Component, computed, inject, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { kindWords, newSystem, SYSTEM_KINDS, type SystemKind } from '@versicle/contract';
+import { newSystem } from '@versicle/contract';
 import { SELECT } from '../shared/select';
-import { ConnectionFormComponent, connectionFault } from './connection-form.component';
+import { ConnectionFormComponent, missingEntry } from './connection-form.component';
 import { systemsActions, systemsFeature } from './systems.feature';
 
 /** The form for a new system. */
@@ -40,13 +40,13 @@ import { systemsActions, systemsFeature } from './systems.feature';
             nzId="kind"
             aria-labelledby="kind-label"
           >
-            @for (k of kinds; track k) {
-              <nz-option [nzValue]="k" [nzLabel]="words[k]" />
+            @for (k of kinds(); track k.kind) {
+              <nz-option [nzValue]="k.kind" [nzLabel]="k.words" />
             }
           </nz-select>
         </div>
       </div>
-      <vs-connection-form [kind]="kind()" (changed)="connection.set($event)" />
+      <vs-connection-form [kind]="kind()" [form]="form()" (changed)="connection.set($event)" />
       @if (complaint() || problem()) {
         <p class="rub" role="alert">{{ complaint() || problem() }}</p>
       }
@@ -83,11 +83,11 @@ export class NewSystemComponent {
   readonly closed = output();
   private readonly store = inject(Store);
   protected readonly problem = this.store.selectSignal(systemsFeature.selectProblem);
-  protected readonly kinds = [...SYSTEM_KINDS].sort((a, b) => ORDER.indexOf(a) - ORDER.indexOf(b));
-  protected readonly words = kindWords;
+  protected readonly kinds = this.store.selectSignal(systemsFeature.selectKinds);
   protected readonly name = signal('');
   protected readonly ownId = signal<string | null>(null);
-  protected readonly kind = signal<SystemKind>('folder');
+  protected readonly kind = signal('folder');
+  protected readonly form = computed(() => this.kinds().find((k) => k.kind === this.kind())?.entries ?? []);
   protected readonly connection = signal<Record<string, unknown>>({});
   protected readonly complaint = signal('');
   /** Made of the name until the person writes another. */
@@ -102,11 +102,11 @@ export class NewSystemComponent {
 
   protected save(): void {
     const connection = this.connection();
-    const fault = connectionFault(connection);
+    const fault = missingEntry(connection, this.form());
     const system = newSystem.safeParse({ id: this.id(), name: this.name().trim(), connection });
     if (system.success && fault === null) {
       this.complaint.set('');
-      this.store.dispatch(systemsActions.create({ system: system.data as never }));
+      this.store.dispatch(systemsActions.create({ system: system.data }));
       return;
     }
     const issue = system.error?.issues.find((i) => i.path.length === 1);
@@ -118,5 +118,3 @@ export class NewSystemComponent {
     );
   }
 }
-/** The usual ones first. */
-const ORDER: readonly SystemKind[] = ['folder', 'http', 'postgres', 'embedded', 'webhook', 'mail'];

@@ -1,24 +1,5 @@
-import type { Connection, System } from '@versicle/contract';
+import type { System } from '@versicle/contract';
 import { durationWords, timeWords } from '../shared/words';
-
-export { kindWords } from '@versicle/contract';
-
-export function whereWords(connection: Connection, id: string): string {
-  switch (connection.kind) {
-    case 'folder':
-      return connection.root;
-    case 'embedded':
-      return connection.name;
-    case 'postgres':
-      return `${connection.host}:${connection.port}/${connection.database}`;
-    case 'http':
-      return connection.base;
-    case 'webhook':
-      return `/hooks/${id}`;
-    case 'mail':
-      return `${connection.host}:${connection.port}`;
-  }
-}
 
 const STATES: Readonly<Record<string, string>> = {
   name_not_found: 'host not found',

@@ -1,17 +1,17 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
-import type { Connection, SystemKind } from '@versicle/contract';
+import type { Connection, System } from '@versicle/contract';
 import { LoadingComponent } from '../shared/loading.component';
 import { ImportComponent } from '../structures/import.component';
 import { structuresActions, structuresFeature } from '../structures/structures.feature';
 import { SaidComponent } from '../shared/said.component';
 import { bytesWords, FigurePipe, FullTimePipe, TimePipe } from '../shared/words';
-import { ConnectionFormComponent, connectionFault } from './connection-form.component';
+import { ConnectionFormComponent, missingEntry } from './connection-form.component';
 import { LookScheduleComponent } from './look-schedule.component';
 import { NewDatasetComponent } from './new-dataset.component';
-import { kindWords, stateWords, whereWords } from './system-words';
+import { stateWords } from './system-words';
 import { systemsActions, systemsFeature } from './systems.feature';
 
 /** One system: how it is reached, what the last test found, what it holds. */
@@ -37,7 +37,7 @@ import { systemsActions, systemsFeature } from './systems.feature';
       @if (system(); as s) {
         <div class="top">
           <h1>{{ s.name }}</h1>
-          <span class="soft">{{ words[s.connection.kind] }}</span>
+          <span class="soft">{{ s.facts.words }}</span>
           <span class="grow"></span>
           @if (asked()) {
             <span class="soft">Remove {{ s.name }}? Its records stay where they are.</span>
@@ -59,7 +59,7 @@ import { systemsActions, systemsFeature } from './systems.feature';
           }
         </div>
         <p class="sub">
-          <code>{{ where(s.connection, s.id) }}</code>
+          <code>{{ s.where }}</code>
         </p>
         @if (problem()) {
           <p class="rub" role="alert">{{ problem() }}</p>
@@ -80,6 +80,7 @@ import { systemsActions, systemsFeature } from './systems.feature';
           <form class="change" (ngSubmit)="save(s.name)" aria-label="Change the connection">
             <vs-connection-form
               [kind]="s.connection.kind"
+              [form]="form()"
               [connection]="s.connection"
               [secretsSet]="s.secretsSet"
               (changed)="connection.set($event)"
@@ -102,7 +103,7 @@ import { systemsActions, systemsFeature } from './systems.feature';
             }
           </p>
         }
-        @if (s.connection.kind === 'http' && s.connection.auth === 'code') {
+        @if (s.signsIn) {
           <p><button type="button" class="btn" (click)="signIn()">Sign in at the other side …</button></p>
         }
         @if (s.usedBy.length > 0) {
@@ -113,10 +114,10 @@ import { systemsActions, systemsFeature } from './systems.feature';
             }
           </p>
         }
-        @if (s.connection.kind === 'http' || s.connection.kind === 'postgres') {
-          <vs-new-dataset [id]="s.id" [kind]="s.connection.kind" />
+        @if (s.facts.settledBy === 'endpoint' || s.facts.settledBy === 'select') {
+          <vs-new-dataset [id]="s.id" [by]="s.facts.settledBy" />
         }
-        @if (s.connection.kind !== 'mail') {
+        @if (s.facts.holds) {
           <div class="bring">
             <button type="button" class="btn" (click)="catalogue()" [disabled]="importing().busy">
               {{ importing().busy ? 'Looking …' : 'Look at all datasets' }}
@@ -127,13 +128,13 @@ import { systemsActions, systemsFeature } from './systems.feature';
             <vs-import
               [id]="s.id"
               [label]="
-                s.connection.kind === 'http'
+                s.facts.settledBy === 'endpoint'
                   ? 'The API’s description (OpenAPI) or a data dictionary from this computer'
                   : 'A data dictionary from this computer'
               "
             />
             <span class="soft">{{
-              s.connection.kind === 'http'
+              s.facts.settledBy === 'endpoint'
                 ? 'the API’s own description (OpenAPI) makes its datasets; a dictionary describes them'
                 : 'a data dictionary describes the datasets'
             }}</span>
@@ -195,7 +196,7 @@ import { systemsActions, systemsFeature } from './systems.feature';
             </table>
           } @else {
             <p class="soft">
-              {{ nothing[s.connection.kind] }}
+              {{ s.facts.empty }}
             </p>
           }
         }
@@ -267,7 +268,13 @@ export class SystemPage {
   });
   protected readonly asked = signal(false);
   protected readonly importing = this.store.selectSignal(structuresFeature.selectImporting);
+  private readonly kinds = this.store.selectSignal(systemsFeature.selectKinds);
+  protected readonly form = computed(
+    () => this.kinds().find((k) => k.kind === this.system()?.connection.kind)?.entries ?? [],
+  );
   protected readonly changing = signal(false);
+  /** The system before the change that is on its way: the form stays open until it was taken. */
+  private readonly saving = signal<System | null>(null);
   protected readonly connection = signal<Record<string, unknown>>({});
   protected readonly complaint = signal('');
   private readonly made = this.store.selectSignal(systemsFeature.selectMadeSecret);
@@ -275,20 +282,19 @@ export class SystemPage {
     const made = this.made();
     return made?.id === this.id() ? made.secret : null;
   });
-  protected readonly nothing: Readonly<Record<SystemKind, string>> = {
-    folder: 'The folder has no files. Put the export there, then test the connection.',
-    embedded: 'No tables yet; a run makes the table that its document describes.',
-    postgres: 'The user sees no tables here.',
-    http: 'Say how its records are asked for, or read the API’s own description (OpenAPI).',
-    webhook: 'Nothing was sent yet.',
-    mail: 'A mail server holds no records; it sends notifications.',
-  };
-  protected readonly words = kindWords;
-  protected readonly where = whereWords;
   protected readonly state = stateWords;
   protected readonly bytes = bytesWords;
 
   constructor() {
+    effect(() => {
+      const now = this.system();
+      const problem = this.problem();
+      untracked(() => {
+        if (this.saving() === null || (problem === null && now === this.saving())) return;
+        this.saving.set(null);
+        if (problem === null) this.changing.set(false);
+      });
+    });
     effect(() => {
       this.id();
       this.open();
@@ -299,10 +305,10 @@ export class SystemPage {
     this.store.dispatch(systemsActions.datasetsOpened({ id: this.id() }));
   }
   protected save(name: string): void {
-    const fault = connectionFault(this.connection());
+    const fault = missingEntry(this.connection(), this.form());
     this.complaint.set(fault ?? '');
     if (fault !== null) return;
-    this.changing.set(false);
+    this.saving.set(this.system());
     const changed = { name, connection: this.connection() as Connection };
     this.store.dispatch(systemsActions.change({ id: this.id(), changed }));
   }

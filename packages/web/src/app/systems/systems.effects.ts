@@ -1,9 +1,11 @@
 import { DOCUMENT, inject } from '@angular/core';
 import { Router } from '@angular/router';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
-import { map, switchMap, takeUntil, tap } from 'rxjs';
+import { concatLatestFrom } from '@ngrx/operators';
+import { Store } from '@ngrx/store';
+import { filter, map, switchMap, takeUntil, tap } from 'rxjs';
 import { Api } from '../shared/api';
-import { systemsActions as a } from './systems.feature';
+import { systemsActions as a, systemsFeature } from './systems.feature';
 
 export const load = createEffect(
   (actions = inject(Actions), api = inject(Api)) =>
@@ -14,6 +16,25 @@ export const load = createEffect(
           'listSystems',
           {},
           (systems) => a.loaded({ systems }),
+          (problem) => a.failed({ problem }),
+        ),
+      ),
+    ),
+  { functional: true },
+);
+
+/** They don't change while the application runs: asked for once. */
+export const loadKinds = createEffect(
+  (actions = inject(Actions), api = inject(Api), store = inject(Store)) =>
+    actions.pipe(
+      ofType(a.opened),
+      concatLatestFrom(() => store.select(systemsFeature.selectKinds)),
+      filter(([, kinds]) => kinds.length === 0),
+      switchMap(() =>
+        api.asAction(
+          'listKinds',
+          {},
+          (kinds) => a.kindsLoaded({ kinds }),
           (problem) => a.failed({ problem }),
         ),
       ),

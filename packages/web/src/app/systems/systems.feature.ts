@@ -3,6 +3,7 @@ import type {
   Dataset,
   DatasetDetail,
   DatasetSetting,
+  Kind,
   LookSchedule,
   NewSystem,
   Rows,
@@ -17,6 +18,7 @@ export const systemsActions = createActionGroup({
     opened: emptyProps(),
     loaded: props<{ systems: System[] }>(),
     failed: props<{ problem: string }>(),
+    'kinds loaded': props<{ kinds: Kind[] }>(),
     create: props<{ system: NewSystem }>(),
     /** `madeSecret`: a webhook's secret, which is shown this once. */
     created: props<{ system: System & { madeSecret?: string | undefined } }>(),
@@ -52,6 +54,8 @@ export const systemsActions = createActionGroup({
 
 interface SystemsState {
   readonly systems: Loadable<System[]>;
+  /** The kinds of system that there are; empty until they are known. */
+  readonly kinds: readonly Kind[];
   readonly datasets: Loadable<Dataset[]>;
   readonly structure: Loadable<DatasetDetail>;
   readonly rows: Loadable<Rows>;
@@ -65,6 +69,7 @@ interface SystemsState {
 }
 const initial: SystemsState = {
   systems: idle(),
+  kinds: [],
   datasets: idle(),
   structure: idle(),
   rows: idle(),
@@ -81,6 +86,7 @@ export const systemsFeature = createFeature({
     initial,
     on(systemsActions.opened, (s): SystemsState => ({ ...s, systems: loading(s.systems), problem: null })),
     on(systemsActions.loaded, (s, { systems }): SystemsState => ({ ...s, systems: loaded(systems), testing: null })),
+    on(systemsActions.kindsLoaded, (s, { kinds }): SystemsState => ({ ...s, kinds })),
     on(systemsActions.failed, (s, { problem }): SystemsState => ({
       ...s,
       systems: failed(problem, s.systems),

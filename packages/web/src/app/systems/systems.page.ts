@@ -4,7 +4,7 @@ import { Store } from '@ngrx/store';
 import { LoadingComponent } from '../shared/loading.component';
 import { structuresActions, structuresFeature } from '../structures/structures.feature';
 import { NewSystemComponent } from './new-system.component';
-import { kindWords, stateWords, whereWords } from './system-words';
+import { stateWords } from './system-words';
 import { systemsActions, systemsFeature } from './systems.feature';
 
 @Component({
@@ -101,9 +101,9 @@ import { systemsActions, systemsFeature } from './systems.feature';
                     <td class="name">
                       <a [routerLink]="['/systems', s.id]">{{ s.name }}</a>
                     </td>
-                    <td class="soft">{{ words[s.connection.kind] }}</td>
+                    <td class="soft">{{ s.facts.words }}</td>
                     <td>
-                      <code class="where" [title]="where(s.connection, s.id)">{{ where(s.connection, s.id) }}</code>
+                      <code class="where" [title]="s.where">{{ s.where }}</code>
                     </td>
                     <td>
                       <i
@@ -165,8 +165,6 @@ export class SystemsPage {
   protected readonly systems = computed(() => this.loading().value);
   protected readonly adding = signal(false);
   protected readonly found = this.store.selectSignal(structuresFeature.selectFound);
-  protected readonly words = kindWords;
-  protected readonly where = whereWords;
   protected readonly state = stateWords;
 
   constructor() {

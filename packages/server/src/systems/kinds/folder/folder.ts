@@ -7,11 +7,35 @@ import type { Described, Found, Kind, KindContext, OpenSystem, ReadOptions, Sour
 import { failed } from '../network/diagnose.ts';
 import { matchesGlob } from './glob.ts';
 import { requireAllowedRoot } from './roots.ts';
+import { settings, type FolderConnection } from './settings.ts';
 import { FolderTarget } from './target.ts';
 import { describeFormat } from './words.ts';
 
 /** A folder of files on this machine. Its root is fixed in the connection; nothing outside can be named, not by links either. */
-export const folder: Kind<'folder'> = {
+export const folder: Kind<FolderConnection> = {
+  facts: {
+    kind: 'folder',
+    words: 'Folder of files',
+    holds: true,
+    empty: 'The folder has no files. Put the export there, then test the connection.',
+    settledBy: 'format',
+    asks: false,
+    target: {
+      title: 'File',
+      there: 'is there; a run writes it anew',
+      fresh: 'such as members.csv; the ending says how it is written',
+      unnamed: 'such as members.csv; the ending says how it is written',
+      names: {
+        pattern: String.raw`^[^/\\*.][^/\\*]*\.(csv|jsonl|ndjson|json|xml|xlsx|txt)$`,
+        otherwise:
+          'The file’s name ends in .csv, .jsonl, .json, .xml, .xlsx or .txt (fixed width), and has no slashes.',
+      },
+      isOurs: false,
+    },
+  },
+  settings,
+  where: ({ root }) => root,
+  place: [],
   open: ({ root }, context) => {
     const opened = new Folder(root, context);
     return {

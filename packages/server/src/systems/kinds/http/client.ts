@@ -1,5 +1,4 @@
 import { refused } from '@versicle/core';
-import type { ConnectionOf } from '@versicle/contract';
 import { Agent, request, type Dispatcher } from 'undici';
 import { pause } from '../../outage.ts';
 import { Authenticator } from './authenticate.ts';
@@ -7,6 +6,7 @@ import { guardedLookup, requireAllowedHost } from '../network/guard.ts';
 import { UnexpectedAnswer, type HttpAnswer } from './answers.ts';
 import { BadEncoding, decodeBody } from './decode.ts';
 import { readVariables } from './places.ts';
+import type { HttpConnection } from './settings.ts';
 
 /** Bytes of one answer at the most. */
 const MAX_ANSWER = 64 * 1024 ** 2;
@@ -58,7 +58,7 @@ export class HttpClient {
   private free = 0;
 
   constructor(
-    private readonly connection: ConnectionOf<'http'>,
+    private readonly connection: HttpConnection,
     keep: { keptSecret(name: string): Promise<string | null>; keepSecret(name: string, value: string): Promise<void> },
     /** Tests need no real waiting. */
     private readonly wait: (ms: number, signal: AbortSignal) => Promise<void> = pause,

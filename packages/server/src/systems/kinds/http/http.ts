@@ -1,6 +1,7 @@
 import type { Dataset, DatasetField, Endpoint, TriedWrite } from '@versicle/contract';
 import { createHash } from 'node:crypto';
 import {
+  Aborted,
   Flattener,
   learnStructures,
   nearest,
@@ -12,7 +13,6 @@ import {
   treeJson,
   Unreadable,
 } from '@versicle/core';
-import type { ConnectionOf } from '@versicle/contract';
 import type { Described, Finder, Found, Kind, KindContext, OpenSystem, ReadOptions, SourceBatch } from '../kind.ts';
 import { diagnoseNetwork, failed } from '../network/diagnose.ts';
 import { requireAllowedHost } from '../network/guard.ts';
@@ -21,13 +21,33 @@ import { NotAuthorised } from './authenticate.ts';
 import { fillPath, leadsElsewhere } from './body.ts';
 import type { HttpAnswer } from './answers.ts';
 import { HttpClient } from './client.ts';
-import { Aborted } from '../../outage.ts';
 import { fillPlaces, readVariables } from './places.ts';
+import { settings, type HttpConnection } from './settings.ts';
 import { HttpTarget } from './target.ts';
 import { tryWrite } from './try-write.ts';
 
 /** An API over HTTP that answers with JSON or XML; its datasets are the endpoints that people set down or import. */
-export const http: Kind<'http'> = {
+export const http: Kind<HttpConnection> = {
+  facts: {
+    kind: 'http',
+    words: 'HTTP API',
+    holds: true,
+    empty: 'Say how its records are asked for, or read the API’s own description (OpenAPI).',
+    settledBy: 'endpoint',
+    asks: true,
+    target: {
+      title: 'Dataset',
+      there: 'its fields are taken over',
+      fresh: 'a dataset of the API that can be written',
+      unnamed: 'a dataset of the API that can be written',
+      names: null,
+      isOurs: false,
+    },
+  },
+  settings,
+  where: ({ base }) => base,
+  place: ['base', 'tokenUrl', 'authorizeUrl'],
+  signsIn: ({ auth }) => auth === 'code',
   paced: true,
   open: (connection, context) => new HttpSystem(connection, context),
   check: (connection) => {
@@ -59,7 +79,7 @@ class HttpSystem implements OpenSystem {
   private readonly variables: ReadonlyMap<string, string>;
 
   constructor(
-    private readonly connection: ConnectionOf<'http'>,
+    private readonly connection: HttpConnection,
     private readonly context: KindContext,
   ) {
     this.client = new HttpClient(connection, context);
@@ -414,7 +434,7 @@ class HttpSystem implements OpenSystem {
   }
 }
 
-const variablesOf = ({ variables = '', secretVariables = '' }: ConnectionOf<'http'>): Map<string, string> =>
+const variablesOf = ({ variables = '', secretVariables = '' }: HttpConnection): Map<string, string> =>
   readVariables(`${variables}\n${secretVariables}`);
 
 const ONE_KEY = /(?<!\{)\{key\}(?!\})/;

@@ -1,6 +1,8 @@
 import { createHash } from 'node:crypto';
 import type { Endpoint } from '@versicle/contract';
 import {
+  Aborted,
+  AbortedBefore,
   type Cells,
   cellsOf,
   counted,
@@ -13,7 +15,7 @@ import {
   refused,
   type Rejection,
 } from '@versicle/core';
-import { Aborted, AbortedBefore, CANCELLED, NothingDone, Outage } from '../../outage.ts';
+import { CANCELLED, NothingDone, Outage } from '../../outage.ts';
 import type { KindContext, Target, TargetRun } from '../kind.ts';
 import { faultOf, isEmptyAnswer } from './answers.ts';
 import { NotAuthorised } from './authenticate.ts';

@@ -1,17 +1,29 @@
 import { notFound } from '@versicle/core';
-import type { ConnectionOf } from '@versicle/contract';
 import nodemailer from 'nodemailer';
 import type { Found, Kind, OpenSystem } from '../kind.ts';
 import { diagnoseNetwork, failed } from '../network/diagnose.ts';
 import { allowedAddress, requireAllowedHost } from '../network/guard.ts';
+import { settings, type MailConnection } from './settings.ts';
 
 /** A server that takes mail for sending: a means of notification, without records of its own. */
-export const mail: Kind<'mail'> = {
+export const mail: Kind<MailConnection> = {
+  facts: {
+    kind: 'mail',
+    words: 'Mail (SMTP)',
+    holds: false,
+    empty: 'A mail server holds no records; it sends notifications.',
+    settledBy: null,
+    asks: false,
+    target: null,
+  },
+  settings,
+  where: ({ host, port }) => `${host}:${port}`,
+  place: ['host', 'port', 'tls'],
   open: (connection) => openMail(connection),
   check: ({ host }) => requireAllowedHost(host),
 };
 
-async function transport(connection: ConnectionOf<'mail'>) {
+async function transport(connection: MailConnection) {
   const { host, port, tls, user, password } = connection;
   return nodemailer.createTransport({
     host: await allowedAddress(host),
@@ -28,7 +40,7 @@ async function transport(connection: ConnectionOf<'mail'>) {
   });
 }
 
-function openMail(connection: ConnectionOf<'mail'>): OpenSystem {
+function openMail(connection: MailConnection): OpenSystem {
   const where = `${connection.host}:${connection.port}`;
   return {
     test: async (): Promise<Found> => {
@@ -57,7 +69,7 @@ function openMail(connection: ConnectionOf<'mail'>): OpenSystem {
 
 /** Sends one message of plain text. */
 export async function sendMail(
-  connection: ConnectionOf<'mail'>,
+  connection: MailConnection,
   message: { readonly to: string; readonly subject: string; readonly text: string },
 ): Promise<void> {
   const mailer = await transport(connection);

@@ -1,5 +1,5 @@
 import { itemsDocument, RunningServer, type Reply } from '../../../testing/running-server.ts';
-import { postgresPrograms, PostgresServer } from '../../../testing/postgres-server.ts';
+import { postgresPrograms, PostgresServer } from '@versicle/postgres/testing';
 
 const withServer = postgresPrograms() === null ? describe.skip : describe;
 

@@ -1,6 +1,6 @@
 import { randomBytes } from 'node:crypto';
 import { CuttingProxy } from '../../../testing/cutting-proxy.ts';
-import { postgresPrograms, PostgresServer } from '../../../testing/postgres-server.ts';
+import { postgresPrograms, PostgresServer } from '@versicle/postgres/testing';
 import { RunningServer } from '../../../testing/running-server.ts';
 
 const withServer = postgresPrograms() === null ? describe.skip : describe;

@@ -13,9 +13,14 @@ import {
   refused,
   RuleError,
 } from '@versicle/core';
-import { datasetName, splitTable, tableName } from '../../../store/table-name.ts';
-import type { Swap, Swapped } from '../../../store/database.ts';
+import { datasetName, splitTable, tableName, type Swap, type Swapped } from '@versicle/postgres';
 import type { Described, Finished, TargetRun } from '../kind.ts';
+
+/** How a table that a run makes may be called. */
+export const TABLE_NAMES = {
+  pattern: '^([A-Za-z_][A-Za-z0-9_]{0,62}\\.)?[A-Za-z_][A-Za-z0-9_]{0,62}$',
+  otherwise: 'The table’s name may have letters, digits and _, and begins with a letter.',
+};
 
 /** What the catalogue needs of a PostgreSQL database: queries whose int8 and numeric come as text. */
 export interface SqlQueries {

@@ -1,4 +1,3 @@
-import type { ConnectionOf } from '@versicle/contract';
 import {
   counted,
   learnStructures,
@@ -11,9 +10,25 @@ import {
   Unreadable,
 } from '@versicle/core';
 import type { Described, Kind, KindContext, OpenSystem, ReadOptions, SourceBatch } from '../kind.ts';
+import { settings, type WebhookConnection } from './settings.ts';
 
 /** An address that others send to. What comes is kept as records of one dataset, `deliveries`. */
-export const webhook: Kind<'webhook'> = { open: (connection, context) => new Webhook(connection, context) };
+export const webhook: Kind<WebhookConnection> = {
+  facts: {
+    kind: 'webhook',
+    words: 'Incoming webhook',
+    holds: true,
+    empty: 'Nothing was sent yet.',
+    settledBy: null,
+    asks: false,
+    target: null,
+  },
+  settings,
+  where: (_, id) => `/hooks/${id}`,
+  place: [],
+  makes: 'secret',
+  open: (connection, context) => new Webhook(connection, context),
+};
 
 const DATASET = 'deliveries';
 const PAGE = 500;
@@ -22,7 +37,7 @@ const LEARN_FROM = 200;
 
 class Webhook implements OpenSystem {
   constructor(
-    private readonly connection: ConnectionOf<'webhook'>,
+    private readonly connection: WebhookConnection,
     private readonly context: KindContext,
   ) {}
 

@@ -1,0 +1,312 @@
+import type { FaultDetail } from '../faults.ts';
+import { quoted } from '../words.ts';
+import { noDocument, parseDocument, type MappingDocument } from '../document/document.ts';
+import { readJoin } from '../document/join-text.ts';
+import { BASE_SHEET, READ_BACK } from './workbook.ts';
+
+/** A sheet as it was read: rows of texts, the first of them the headings. */
+export type ReadSheet = readonly (readonly (string | null)[])[];
+
+/** An empty cell is nothing; two quotes are an empty text. */
+function got(cell: string | null | undefined): string | undefined {
+  if (cell === null || cell === undefined || cell === '') return undefined;
+  return /^("")+$/.test(cell) ? cell.slice(2) : cell;
+}
+const isYes = (cell: string | undefined): boolean => cell !== undefined && /^(y|yes|x|true|1)$/i.test(cell);
+
+/** The document that a workbook was made of; null where the sheet that says it is gone or was changed. */
+export function baseOfWorkbook(sheets: ReadonlyMap<string, ReadSheet>): MappingDocument | null {
+  const pieces = (sheets.get(BASE_SHEET) ?? []).slice(1).map(([piece]) => piece ?? '');
+  try {
+    return pieces.length === 0 ? null : parseDocument(JSON.parse(pieces.join('')));
+  } catch {
+    // Then the workbook is compared with the draft as it is.
+    return null;
+  }
+}
+
+/** Reads the sheets of a workbook. Throws a fault, which names sheet and row, when they are no document. */
+export function documentOfWorkbook(sheets: ReadonlyMap<string, ReadSheet>): MappingDocument {
+  return new WorkbookReader(sheets).read();
+}
+
+class WorkbookReader {
+  private readonly problems: FaultDetail[] = [];
+
+  constructor(private readonly sheets: ReadonlyMap<string, ReadSheet>) {}
+
+  read(): MappingDocument {
+    for (const name of ['Overview', 'Mapping'])
+      if (!this.sheets.has(name))
+        throw noDocument([
+          {
+            path: '',
+            message: `The workbook has no sheet ${quoted(name)}; it has ${[...this.sheets.keys()].map((n) => quoted(n)).join(', ') || 'none'}. Is it a mapping document?`,
+          },
+        ]);
+    this.headings();
+    const data = this.document();
+    if (this.problems.length > 0) throw noDocument(this.problems);
+    return parseDocument(data);
+  }
+
+  /** Columns may stand in another order, and others may be added; one that was renamed or taken out would be lost. */
+  private headings(): void {
+    for (const [sheet, wanted] of Object.entries(READ_BACK)) {
+      const [header] = this.sheets.get(sheet) ?? [];
+      if (!header) continue;
+      const there = new Set(header.map((h) => (h ?? '').trim().toLowerCase()));
+      const missing = wanted.filter((h) => !there.has(h.toLowerCase()));
+      if (missing.length > 0)
+        this.fault(
+          sheet,
+          1,
+          `The column${missing.length === 1 ? '' : 's'} ${missing.map((h) => quoted(h)).join(', ')} ${missing.length === 1 ? 'is' : 'are'} not there; headings must keep their names. Name ${missing.length === 1 ? 'it' : 'them'} again, or export the workbook anew.`,
+        );
+    }
+  }
+  private fault(sheet: string, row: number, message: string): void {
+    this.problems.push({ path: `${sheet}, row ${row}`, message });
+  }
+  /** The rows below the headings that are not wholly empty, by their headings; `row` counts as the program shows it. */
+  private rows(name: string): { readonly row: number; readonly of: (heading: string) => string | undefined }[] {
+    const [header = [], ...rows] = this.sheets.get(name) ?? [];
+    const places = new Map(header.map((h, i) => [(h ?? '').trim().toLowerCase(), i]));
+    return rows.flatMap((cells, i) => {
+      if (cells.every((c) => c === null || c === '')) return [];
+      const of = (heading: string): string | undefined => {
+        const at = places.get(heading.toLowerCase());
+        return at === undefined ? undefined : got(cells[at]);
+      };
+      return [{ row: i + 2, of }];
+    });
+  }
+  private parsed(sheet: string, row: number, text: string | undefined, otherwise: unknown): unknown {
+    if (text === undefined) return otherwise;
+    try {
+      return JSON.parse(text);
+    } catch {
+      this.fault(sheet, row, `${quoted(text)} is not written as it was exported (JSON).`);
+      return otherwise;
+    }
+  }
+
+  private document(): Record<string, unknown> {
+    const entries = this.rows('Overview').map(({ row, of }) => ({ row, name: of('Entry') ?? '', value: of('Value') }));
+    const one = (name: string): string | undefined => entries.find((e) => e.name === name)?.value;
+    const all = (name: string): string[] => entries.flatMap((e) => (e.name === name ? [e.value ?? ''] : []));
+    const parsed = (name: string): unknown[] =>
+      entries.flatMap((e) => (e.name === name ? [this.parsed('Overview', e.row, e.value, null)] : []));
+    const { fields, lines, key } = this.mapping(all('Key'));
+    const { codeTables, order } = this.codeTables(all('Has code table'));
+    const examples = this.examples();
+    const defaults = parsed('Other codes become');
+    return defined({
+      $schema: one('Schema'),
+      versicle: 1,
+      name: one('Name') ?? '',
+      purpose: one('Purpose'),
+      source: defined({
+        primary: { alias: one('Source alias') ?? '', dataset: one('Source dataset') ?? '' },
+        joins: entries.flatMap((e) => (e.name === 'Join' ? [this.join(e.row, e.value ?? '')] : [])),
+        unions: parsed('Union'),
+        structures: this.structures(),
+        filter: one('Only records where'),
+        distinctOn: all('Distinct on'),
+        groupBy: all('Grouped by'),
+        orderBy: all('Sorted by'),
+      }),
+      target: { dataset: one('Target dataset') ?? '', key, unique: parsed('Unique together'), fields },
+      lines,
+      checks: this.rows('Checks and skips').flatMap(({ of }) =>
+        of('What') === 'check'
+          ? [defined({ id: of('Id'), rule: of('Rule'), message: of('Says'), onFail: of('When it fails') })]
+          : [],
+      ),
+      skips: this.rows('Checks and skips').flatMap(({ of }) =>
+        of('What') === 'skip' ? [defined({ id: of('Id'), when: of('Rule'), reason: of('Says') })] : [],
+      ),
+      codeTables: Object.fromEntries(order.map((name) => [name, codeTables.get(name) ?? []])),
+      codeDefaults: defaults.length === 0 ? undefined : Object.fromEntries(defaults as [string, string][]),
+      write: defined({ mode: one('Written as'), existing: one('Records that exist') }),
+      questions: this.rows('Questions').map(({ of }) =>
+        defined({
+          id: of('Id'),
+          line: of('Line'),
+          text: of('Question'),
+          to: of('To'),
+          by: of('By'),
+          askedAt: of('Asked at'),
+          answer: of('Answer'),
+          answeredBy: of('Answered by'),
+          answeredAt: of('Answered at'),
+        }),
+      ),
+      dictionary: this.rows('Dictionary').flatMap(({ of }) =>
+        of('What') === 'term'
+          ? [defined({ dataset: of('Dataset'), name: of('Name'), type: of('Type'), description: of('Description') })]
+          : [],
+      ),
+      ...(examples.length > 0 || one('Has examples') !== undefined ? { examples } : {}),
+    });
+  }
+
+  /** Fields and lines; rows may be sorted otherwise, added and taken out. */
+  private mapping(keys: readonly string[]): { fields: unknown[]; lines: unknown[]; key: string[] } {
+    const fields: { at: number; field: Record<string, unknown> }[] = [];
+    const lines: { at: number; line: Record<string, unknown> }[] = [];
+    const inKey: string[] = [];
+    const rows = this.rows('Mapping');
+    const ids = new Set(rows.flatMap(({ of }) => of('Line') ?? []));
+    let nextId = rows.length;
+    for (const [n, { row, of }] of rows.entries()) {
+      const name = of('Target name');
+      if (name === undefined) {
+        this.fault('Mapping', row, 'The row names no target field.');
+        continue;
+      }
+      const place = (heading: string): number => Number(of(heading) ?? Number.NaN);
+      if (of('Type') !== undefined) {
+        if (isYes(of('Key'))) inKey.push(name);
+        fields.push({
+          at: Number.isFinite(place('Field no.')) ? place('Field no.') : n + 1 + 1e6,
+          field: defined({
+            name,
+            label: of('Target label'),
+            type: of('Type'),
+            nullable: of('Nullable') === undefined ? undefined : isYes(of('Nullable')),
+            required: of('Required') === undefined ? undefined : isYes(of('Required')),
+            codeTable: of('Allowed codes'),
+            description: of('Description'),
+            section: of('Section'),
+          }),
+        });
+      }
+      let id = of('Line');
+      if (id === undefined) {
+        // A row that somebody added is a line when it says how; otherwise the field has none yet.
+        if (of('Kind') === undefined && of('Rule') === undefined && of('Source field') === undefined) continue;
+        do id = `l${String(++nextId).padStart(2, '0')}`;
+        while (ids.has(id));
+        ids.add(id);
+      }
+      lines.push({
+        at: Number.isFinite(place('No.')) ? place('No.') : n + 1 + 1e6,
+        line: defined({
+          id,
+          target: name,
+          kind: of('Kind') ?? (of('Line') === undefined ? (of('Rule') === undefined ? 'straight' : 'rule') : undefined),
+          source: of('Source field'),
+          value: this.constant(row, of('Constant'), of('Constant type'), of('Kind')),
+          rule: of('Rule'),
+          codeTable: of('Code table'),
+          generate: of('Generated by'),
+          of: of('Generated of') === undefined ? undefined : this.parsed('Mapping', row, of('Generated of'), []),
+          condition: of('Only when'),
+          default: of('Otherwise'),
+          defaultWhen: of('Otherwise when'),
+          onFail: of('When it fails'),
+          check: of('Check'),
+          checkMessage: of('Check says'),
+          note: of('Note'),
+          lineage: of('Where it comes from'),
+          state: of('State'),
+        }),
+      });
+    }
+    const inOrder = <T extends { at: number }>(list: T[]): T[] => list.sort((a, b) => a.at - b.at);
+    // The order of the key is the overview's, as far as the sheet still says the same.
+    const key = [...keys.filter((k) => inKey.includes(k)), ...inKey.filter((k) => !keys.includes(k))];
+    const keysWithoutField = keys.filter((k) => !fields.some((f) => f.field['name'] === k));
+    return {
+      fields: inOrder(fields).map((f) => f.field),
+      lines: inOrder(lines).map((l) => l.line),
+      key: keysWithoutField.length > 0 ? keys.filter((k) => inKey.includes(k) || keysWithoutField.includes(k)) : key,
+    };
+  }
+  private constant(
+    row: number,
+    text: string | undefined,
+    type: string | undefined,
+    kind: string | undefined,
+  ): string | number | boolean | null | undefined {
+    if (type === undefined && (text === undefined || kind !== 'constant')) return text;
+    switch (type) {
+      case 'null':
+        return null;
+      case 'boolean':
+        return text === 'true';
+      case 'number': {
+        const number = Number(text);
+        if (text === undefined || !Number.isFinite(number))
+          this.fault('Mapping', row, `${quoted(text ?? '')} is no number.`);
+        return number;
+      }
+      default:
+        return text ?? '';
+    }
+  }
+
+  private join(row: number, text: string): unknown {
+    try {
+      return readJoin(text);
+    } catch {
+      this.fault('Overview', row, `“${text}” is no join; write: left join system/dataset as alias on condition.`);
+      return null;
+    }
+  }
+  private codeTables(named: readonly string[]): { codeTables: Map<string, unknown[]>; order: string[] } {
+    const codeTables = new Map<string, unknown[]>();
+    for (const { row, of } of this.rows('Code tables')) {
+      const table = of('Table');
+      if (table === undefined) {
+        this.fault('Code tables', row, 'The row names no table.');
+        continue;
+      }
+      const codes = codeTables.get(table) ?? [];
+      codes.push(
+        defined({
+          from: of('From') ?? '',
+          to: of('To') ?? '',
+          meaning: of('Meaning'),
+          validFrom: of('Valid from'),
+          validTo: of('Valid to'),
+        }),
+      );
+      codeTables.set(table, codes);
+    }
+    return { codeTables, order: [...named, ...[...codeTables.keys()].filter((n) => !named.includes(n))] };
+  }
+  private structures(): Record<string, unknown[]> {
+    const structures = new Map<string, unknown[]>();
+    for (const { of } of this.rows('Dictionary')) {
+      const dataset = of('Dataset');
+      if (of('What') !== 'structure' || dataset === undefined) continue;
+      const fields = structures.get(dataset) ?? [];
+      structures.set(dataset, fields);
+      if (of('Name') !== undefined)
+        fields.push(defined({ name: of('Name'), type: of('Type'), description: of('Description') }));
+    }
+    return Object.fromEntries(structures);
+  }
+  private examples(): unknown[] {
+    return this.rows('Examples').map(({ row, of }) =>
+      defined({
+        id: of('Id'),
+        note: of('Example of'),
+        source: this.parsed('Examples', row, of('Record'), {}),
+        file: of('File'),
+        expect: {
+          outcome: of('Outcome'),
+          values: this.parsed('Examples', row, of('Values'), {}),
+          causes: this.parsed('Examples', row, of('Causes'), {}),
+        },
+      }),
+    );
+  }
+}
+
+/** Without the members that are not there. */
+function defined(value: Record<string, unknown>): Record<string, unknown> {
+  return Object.fromEntries(Object.entries(value).filter(([, v]) => v !== undefined));
+}

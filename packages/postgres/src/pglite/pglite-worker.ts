@@ -1,0 +1,27 @@
+import { parentPort, workerData } from 'node:worker_threads';
+import { DatabaseError, type Database } from '../database.ts';
+import type { Answer, Call } from './pglite.ts';
+import { PgliteHere, type PgliteOptions } from './pglite-here.ts';
+
+/** Owns one PGlite. Requests are served in the order of arrival, each as a whole. */
+
+const { directory, options } = workerData as { directory: string; options: PgliteOptions };
+const port = parentPort!;
+const db: Database = await PgliteHere.open(directory, options);
+
+async function serve({ id, method, args }: Call): Promise<Answer> {
+  try {
+    return { id, value: await (db[method] as (...args: unknown[]) => Promise<unknown>).apply(db, [...args]) };
+  } catch (error) {
+    const { message, code, detail } = error as Partial<DatabaseError> & Error;
+    return { id, error: { message, code: code ?? null, detail: detail ?? null } };
+  }
+}
+let last = Promise.resolve();
+port.on('message', (call: Call) => {
+  last = last.then(async () => {
+    port.postMessage(await serve(call));
+    if (call.method === 'close') port.close();
+  });
+});
+port.postMessage({ id: 0, value: null } satisfies Answer);

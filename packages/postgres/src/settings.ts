@@ -1,0 +1,6 @@
+/** All that changes how values are written or read, whatever a role, a database or an operator has as its default. */
+export const SETTINGS =
+  "SET TimeZone = 'UTC'; SET DateStyle = 'ISO'; SET IntervalStyle = 'postgres'; SET extra_float_digits = 1; SET bytea_output = 'hex'; SET xmloption = 'content'; SET client_encoding = 'UTF8'; SET lc_monetary = 'C'; SET standard_conforming_strings = on";
+
+/** Types that JavaScript would bend, by their OIDs: dates and JSON stay as PostgreSQL prints them, int8 and numeric, too. */
+export const AS_TEXT: ReadonlySet<number> = new Set([20, 1082, 1083, 1114, 1184, 1186, 1700, 114, 3802]);

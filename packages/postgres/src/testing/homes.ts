@@ -1,0 +1,47 @@
+import type { Database, Sessions } from '../database.ts';
+import { PgliteHere } from '../pglite/pglite-here.ts';
+import { ServerDatabase } from '../server/server.ts';
+import { postgresPrograms, PostgresServer } from './postgres-server.ts';
+
+export type Home = Database & Sessions;
+
+interface OpenHome {
+  readonly db: Home;
+  close(): Promise<void>;
+}
+async function pglite(): Promise<OpenHome> {
+  const db = await PgliteHere.open(null, { journal: true });
+  return { db, close: () => db.close() };
+}
+async function server(): Promise<OpenHome> {
+  const server = await PostgresServer.start();
+  const { port } = server;
+  const db = new ServerDatabase({
+    host: '127.0.0.1',
+    port,
+    database: 'postgres',
+    user: 'ledger',
+    password: PostgresServer.password,
+    ssl: false,
+    label: 'the ledger',
+  });
+  return {
+    db,
+    close: async () => {
+      await db.close();
+      await server.stop();
+    },
+  };
+}
+
+/** The same tests for both homes of the port; without Debian's PostgreSQL server, the second is skipped by its name. */
+export function eachHome(name: string, tests: (home: () => Home) => void): void {
+  const both = (open: () => Promise<OpenHome>) => () => {
+    let home: OpenHome | null = null;
+    beforeAll(async () => void (home = await open()));
+    afterAll(() => home?.close());
+    tests(() => home!.db);
+  };
+  describe(`${name}, in a PGlite`, both(pglite));
+  (postgresPrograms() === null ? describe.skip : describe)(`${name}, on a server`, both(server));
+}

@@ -1,0 +1,1 @@
+export { postgresPrograms, PostgresServer } from './postgres-server.ts';

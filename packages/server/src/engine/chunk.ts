@@ -1,0 +1,283 @@
+import {
+  chunkEncodings,
+  compileMapping,
+  isPlaceField,
+  keyReader,
+  keyTexts,
+  outputText,
+  RecordFeed,
+  sourceFieldsFor,
+  timestampOfMillis,
+  Unreadable,
+  type ChunkEncoder,
+  type Column,
+  type CompiledMapping,
+  type Content,
+  type DeliveredKey,
+  type Failure,
+  type Fed,
+  type KeyTexts,
+  type MappingDocument,
+  type Outcome,
+  type RawRow,
+  type RecordPlace,
+  type Value,
+} from '@versicle/core';
+import { beforeOfPlan, marksOfPlan } from '../systems/kinds/kind.ts';
+import type { ChunkCounts, FailedRow, MapJob, MappedChunk, Refused } from './messages.ts';
+import { identityOf, labelOf, WentWell } from './went-well.ts';
+
+/** Where consecutive records come from: one file, or failed records that are sent again. */
+export interface Origin {
+  /** Where the first one stands. */
+  readonly first: RecordPlace;
+  readonly replay: MapJob['replay'];
+  readonly rows: readonly RawRow[];
+}
+function placeAt({ first, replay }: Origin, at: number): RecordPlace {
+  const again = replay?.[at];
+  return again ?? { row: first.row + at, fileRow: first.fileRow + at, file: first.file };
+}
+
+/** Records that are settled together: what goes to the target, and what is kept of those that don't. */
+export class Chunk {
+  readonly counts: ChunkCounts = { read: 0, filtered: 0, skipped: 0, failed: 0, written: 0, remarks: 0 };
+  /** Of the records as read. */
+  characters = 0;
+  private readonly failed: FailedRow[] = [];
+  private readonly settled: MappedChunk['settled'][number][] = [];
+  /** Where the written records came from, for when the target refuses one. */
+  private readonly origins: Origin[] = [];
+  private readonly ats: number[] = [];
+  private readonly keys: (DeliveredKey | null)[] = [];
+  private readonly ids: string[] = [];
+  private readonly sequences: number[] = [];
+  stopped: number | null = null;
+
+  /** Records whose keys somebody else has to look at first. */
+  private letThrough: { readonly fed: Fed; readonly origin: Origin; readonly at: number }[] = [];
+
+  constructor(
+    private readonly mapper: Mapper,
+    /** Replayed duplicates, which may only come in as new records. */
+    readonly insertOnly: boolean,
+  ) {}
+
+  add(origin: Origin, at: number): void {
+    const read = origin.rows[at]!;
+    const again = origin.replay?.[at] ?? null;
+    this.counts.read++;
+    this.characters += charactersOf(read);
+    const fed = this.mapper.feed.take(read, placeAt(origin, at), again);
+    if (fed.outcome.stop) this.stopped = fed.place.row;
+    if (this.mapper.keysElsewhere && fed.outcome.kind === 'written') this.letThrough.push({ fed, origin, at });
+    else this.settle(fed, origin, at);
+  }
+  /** What the records that were let through are told apart by, in their order. */
+  keyTexts(): KeyTexts[] {
+    const { mapping } = this.mapper;
+    return this.letThrough.map(({ fed }) => keyTexts(fed.outcome.values, mapping));
+  }
+  /** Settles those that were let through; `twice`: keys that came before, by their places. */
+  decide(twice: ReadonlyMap<number, readonly number[]>): void {
+    for (const [i, { fed, origin, at }] of this.letThrough.entries()) {
+      const keys = twice.get(i);
+      const outcome = keys === undefined ? fed.outcome : this.mapper.feed.refusedFor(fed.outcome, keys);
+      this.settle({ ...fed, outcome }, origin, at);
+    }
+    this.letThrough = [];
+    this.failed.sort((a, b) => a.row - b.row);
+  }
+
+  private settle(fed: Fed, origin: Origin, at: number): void {
+    const { outcome } = fed;
+    const again = origin.replay?.[at] ?? null;
+    this.counts[outcome.kind]++;
+    if (outcome.kind !== 'failed' && this.mapper.well !== null) this.notice(fed);
+    if (outcome.kind === 'written') this.write(fed, origin, at);
+    else if (outcome.kind === 'failed')
+      this.failed.push(this.mapper.failedRow(fed, again, this.mapper.mappedOf(outcome.values), outcome.failures));
+    else if (again) this.close(again.id, outcome);
+  }
+  private notice({ place, raw, outcome: { kind, values, remarks } }: Fed): void {
+    const { feed, columns, keyIndexes } = this.mapper;
+    const well = this.mapper.well!;
+    const remarked = remarks.length > 0;
+    const row = raw as SourceCells;
+    well.read(labelOf(feed.composed ? this.mapper.ownCells(row) : row), () => this.mapper.sourceOf(row), remarked);
+    if (well.wantsPlaces) well.place(`${place.file ?? ''}:${place.fileRow}`);
+    if (kind !== 'written' || !well.wantsKeys) return;
+    const key = keyIndexes.map((i) => outputText(values[i] ?? null, columns[i]!.type));
+    well.key(JSON.stringify(key), remarked);
+  }
+
+  private write(fed: Fed, origin: Origin, at: number): void {
+    const { mapper } = this;
+    const { job } = mapper;
+    const { values, remarks } = fed.outcome;
+    const again = origin.replay?.[at];
+    if (mapper.keyOf !== null) this.keys.push(mapper.keyOf(fed.values, values));
+    if (mapper.numbered) this.sequences.push(mapper.feed.given);
+    if (again) this.settled.push({ id: again.id, what: 'delivered', index: this.ats.length, message: '' });
+    if (job.wantsIds) this.ids.push(mapper.idOf(origin, at));
+    mapper.encoder.add(values);
+    this.origins.push(origin);
+    this.ats.push(at);
+    if (remarks.length === 0) return;
+    this.counts.remarks += remarks.length;
+    this.failed.push({
+      ...mapper.failedRow(fed, null, mapper.mappedOf(values), remarks, 'remark:'),
+      remark: true,
+      index: this.ats.length - 1,
+    });
+  }
+  private close(id: number, { kind, skip }: Outcome): void {
+    const message = kind === 'filtered' ? 'the filter leaves it out now' : `skipped by ${skip}`;
+    this.settled.push({ id, what: 'closed', index: -1, message });
+  }
+
+  /** What it has become; taken once. `bytes`: how far the source is read. */
+  message(chunk: number, bytes: number): MappedChunk {
+    const { job, columns, encoder, feed } = this.mapper;
+    const { counts, insertOnly, failed, settled, stopped, keys, ids } = this;
+    const content = { encoding: job.encoding, of: encoder.take() } as Content;
+    const { key } = job.document.target;
+    return {
+      kind: 'chunk',
+      chunk,
+      counts,
+      bytes,
+      sequence: feed.sequence,
+      parts: [{ dataset: job.dataset, columns, key, rows: counts.written, content, ids }],
+      insertOnly,
+      failed,
+      settled,
+      stopped,
+      keys,
+    };
+  }
+
+  /** The full records of those that the target refused. Their identity goes by their row: asked for late, out of turn. */
+  refused(items: readonly Refused[]): FailedRow[] {
+    const { mapper } = this;
+    const { job, columns, feed } = mapper;
+    return items.map(({ index, failure, cells, answer }) => {
+      const origin = this.origins[index]!;
+      const at = this.ats[index]!;
+      const raw = origin.rows[at]!;
+      const again = origin.replay?.[at] ?? null;
+      const record = again ? { place: again, raw } : feed.place(raw, placeAt(origin, at));
+      const mapped = Object.fromEntries(columns.map((c, i) => [c.name, cells[i] ?? null]));
+      return {
+        ...mapper.failedRow(record, again, mapped, [failure], `row ${record.place.row}:`),
+        deliveryKey: job.wantsIds ? mapper.idOf(origin, at) : null,
+        sequence: this.sequences[index] ?? null,
+        answer,
+      };
+    });
+  }
+}
+
+function charactersOf(raw: RawRow): number {
+  if (raw instanceof Unreadable) return raw.raw.length;
+  let sum = 0;
+  for (const cell of raw) if (cell !== null) sum += cell.length;
+  return sum;
+}
+
+/** What maps the records of a job in one thread: the compiled document, its feed, and what it takes to tell of a record. */
+export class Mapper {
+  readonly names: readonly string[];
+  readonly mapping: CompiledMapping;
+  readonly columns: readonly Column[];
+  readonly feed: RecordFeed;
+  /** Takes the written records of the chunk that is being made. */
+  readonly encoder: ChunkEncoder<unknown>;
+  readonly keyOf: ReturnType<typeof keyReader>;
+  readonly well: WentWell | null;
+  readonly numbered: boolean;
+  readonly keyIndexes: readonly number[];
+
+  /** `keysElsewhere`: others map records of the same run, and keys are looked at by whoever sees all of them. */
+  constructor(
+    readonly job: MapJob,
+    readonly keysElsewhere: boolean,
+  ) {
+    this.names = job.source.fields.map((f) => f.name);
+    const fields = sourceFieldsFor(job.document, this.names, marksOfPlan(job.source));
+    this.mapping = compileMapping(job.document, fields);
+    this.columns = this.mapping.columns.map((c) => ({ name: c.name, type: c.type.value }));
+    this.encoder = chunkEncodings[job.encoding].encoder(this.columns) as ChunkEncoder<unknown>;
+    this.keyOf = job.keepKeys ? keyReader(this.mapping) : null;
+    this.well = job.open.length > 0 ? new WentWell(job.open) : null;
+    this.numbered = isNumbered(job.document);
+    this.keyIndexes = this.mapping.keys.find((k) => k.primary)?.indexes ?? [];
+    this.feed = new RecordFeed(this.mapping, {
+      startedAt: timestampOfMillis(job.startedAt),
+      keyMaps: job.keyMaps,
+      before: beforeOfPlan(job.source),
+      keysElsewhere,
+    });
+    this.feed.sequence = job.sequenceFrom;
+  }
+
+  /** Throws what stands against mapping anything. */
+  requireSound(): void {
+    const errors = this.mapping.problems.filter((p) => p.severity === 'error');
+    if (errors.length > 0)
+      throw new Error(errors.map((p) => `${p.line ? `Line ${p.line}: ` : ''}${p.message}`).join(' '));
+  }
+
+  /** What the target may know a record by: it stays the same when the record is sent again, in this run or in a replay. */
+  idOf(origin: Origin, at: number): string {
+    return origin.replay?.[at]?.deliveryKey ?? `${this.job.uid}-${origin.first.row + at}`;
+  }
+  mappedOf(values: readonly Value[]): Record<string, string | null> {
+    return Object.fromEntries(this.columns.map((c, i) => [c.name, outputText(values[i] ?? null, c.type)]));
+  }
+  sourceOf(raw: SourceCells): Record<string, string | null> {
+    const source = Object.create(null) as Record<string, string | null>;
+    for (const [i, name] of this.names.entries())
+      if (!this.feed.composed || !isPlaceField(name)) source[name] = raw[i] ?? null;
+    return source;
+  }
+  *ownCells(row: SourceCells): Generator<string | null> {
+    for (const [i, name] of this.names.entries()) if (!isPlaceField(name)) yield row[i] ?? null;
+  }
+
+  /** What is kept of a record. */
+  failedRow(
+    { place: { row, fileRow, file }, raw }: Pick<Fed, 'place' | 'raw'>,
+    replayed: { readonly id: number } | null,
+    mapped: Readonly<Record<string, string | null>>,
+    failures: readonly Failure[],
+    prefix = '',
+  ): FailedRow {
+    const source = raw instanceof Unreadable ? { row: raw.raw } : this.sourceOf(raw);
+    const identity = `${prefix}${identityOf(source)}`;
+    const label = raw instanceof Unreadable ? raw.raw.slice(0, 80) : labelOf(Object.values(source));
+    const known = { row, fileRow, file, identity, label, source, mapped, failures, remark: false };
+    return { ...known, replayed: replayed?.id ?? null, index: null, deliveryKey: null, sequence: null, answer: null };
+  }
+}
+type SourceCells = readonly (string | null)[];
+
+/** Whether the document numbers its records; such a run is mapped in one thread, since each number depends on what came before. */
+export function isNumbered(document: MappingDocument): boolean {
+  return document.lines.some((l) => l.kind === 'generated' && (l.generate ?? 'uuid') === 'sequence');
+}
+
+/** Records that fail and are the same are told apart by how many came before: so the same record has the same identity in each run. */
+export class Occurrences {
+  private readonly seen = new Map<string, number>();
+
+  /** Chunk after chunk, in the order of the source. */
+  number(chunk: MappedChunk): MappedChunk {
+    const failed = chunk.failed.map((row) => {
+      const occurrence = (this.seen.get(row.identity) ?? 0) + 1;
+      this.seen.set(row.identity, occurrence);
+      return occurrence === 1 ? row : { ...row, identity: `${row.identity}#${occurrence}` };
+    });
+    return { ...chunk, failed };
+  }
+}

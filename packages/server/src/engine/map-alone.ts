@@ -1,0 +1,63 @@
+import { datasetRecords } from '@versicle/files';
+import { Chunk, Mapper, type Origin } from './chunk.ts';
+import type { HandOver } from './hand-over.ts';
+import type { MapJob } from './messages.ts';
+
+/** Reads and maps record after record: what depends on all that came before, or comes in formats that one reader reads. */
+export async function mapAlone(job: MapJob, hand: HandOver): Promise<void> {
+  const mapper = new Mapper(job, false);
+  mapper.requireSound();
+  const { settled, cut } = job;
+  const { feed } = mapper;
+  let bytes = 0;
+  let number = settled.chunk;
+  let read = 0;
+  let chunk = new Chunk(mapper, false);
+  const flush = async (insertOnly: boolean): Promise<void> => {
+    // The text of a chunk is taken also where it arrived in an earlier life of the run: the next one begins with none.
+    const made = chunk;
+    const message = made.message(number + 1, bytes);
+    const isSettled = read <= settled.read && settled.read > 0;
+    if (!isSettled) number++;
+    chunk = new Chunk(mapper, insertOnly);
+    await hand.chunk(message, made, isSettled);
+  };
+  let stopped = false;
+  reading: for await (const origin of originsOf(job, mapper.names, (n) => (bytes += n)))
+    for (let at = 0; at < origin.rows.length; at++) {
+      if (job.rowLimit !== null && read >= job.rowLimit) break reading;
+      const insertOnly = origin.replay?.[at]?.duplicate ?? false;
+      if (insertOnly !== chunk.insertOnly) {
+        if (chunk.counts.read > 0) await flush(insertOnly);
+        else chunk = new Chunk(mapper, insertOnly);
+      }
+      read++;
+      chunk.add(origin, at);
+      stopped = chunk.stopped !== null;
+      if (stopped) break reading;
+      // The next chunk begins right after the last record that was settled, wherever it was cut then.
+      const resumes = read === settled.read;
+      if (resumes || chunk.counts.read >= cut.rows || chunk.characters >= cut.characters) await flush(insertOnly);
+      if (resumes) feed.sequence = settled.sequence ?? feed.sequence;
+    }
+  // Also a source without records is one chunk: a target that is replaced must become empty.
+  if (chunk.counts.read > 0 || number === 0) await flush(false);
+  await hand.end(bytes, stopped, mapper.well?.ids ?? []);
+}
+
+async function* originsOf(
+  job: MapJob,
+  names: readonly string[],
+  count: (bytes: number) => void,
+): AsyncGenerator<Origin> {
+  if (job.replay) {
+    const rows = job.replay.map((r) => names.map((n) => r.source[n] ?? null));
+    const first = { row: 1, fileRow: 1, file: null };
+    yield { first, replay: job.replay, rows };
+    return;
+  }
+  for await (const batch of datasetRecords(job.source.files, job.source.format, names, count)) {
+    const { rows, file } = batch;
+    yield { first: { row: batch.firstInDataset, fileRow: batch.firstRow, file }, replay: null, rows };
+  }
+}

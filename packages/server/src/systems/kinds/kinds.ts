@@ -1,0 +1,91 @@
+import type { Connection, Kind as ShownKind, KindFacts } from '@versicle/contract';
+import { Fault, nearest, quoted } from '@versicle/core';
+import type { Kind, KindContext, OpenSystem } from './kind.ts';
+import { formEntries } from './settings.ts';
+
+/** Any kind: what its connection is like, only it knows. */
+// A connection is handed only to the kind that read it.
+// eslint-disable-next-line @typescript-eslint/no-explicit-any
+type AnyKind = Kind<any>;
+
+/** The kinds of system that there are, found by the name that a connection says. */
+export class Kinds {
+  private readonly byName: ReadonlyMap<string, AnyKind>;
+  private constructor(kinds: readonly AnyKind[]) {
+    this.byName = new Map(kinds.map((k) => [k.facts.kind, k]));
+  }
+  static of(kinds: readonly AnyKind[]): Kinds {
+    return new Kinds(kinds);
+  }
+  /** These, and further ones. */
+  and(...kinds: readonly AnyKind[]): Kinds {
+    return new Kinds([...this.byName.values(), ...kinds]);
+  }
+
+  shown(): ShownKind[] {
+    return [...this.byName.values()].map(({ facts, settings }) => ({ ...facts, entries: formEntries(settings) }));
+  }
+
+  private of({ kind }: Pick<Connection, 'kind'>): AnyKind {
+    const found = this.byName.get(kind);
+    if (found) return found;
+    const near = nearest(kind, [...this.byName.keys()]);
+    throw new Fault(
+      'not understood',
+      `There is no kind of system called ${quoted(kind)}.${near ? ` Did you mean ${near}?` : ''}`,
+      [{ path: 'connection.kind', message: 'unknown' }],
+    );
+  }
+
+  facts(connection: Connection): KindFacts {
+    return this.of(connection).facts;
+  }
+  where(connection: Connection, id: string): string {
+    return this.of(connection).where(connection, id);
+  }
+  place(connection: Connection): readonly string[] {
+    return this.of(connection).place as readonly string[];
+  }
+  makes(connection: Connection): string | null {
+    return (this.of(connection).makes as string | undefined) ?? null;
+  }
+  signsIn(connection: Connection): boolean {
+    return this.of(connection).signsIn?.(connection) ?? false;
+  }
+  /** Whether targets of this kind take the records of one run at a time. */
+  isPaced(kind: string): boolean {
+    return this.byName.get(kind)?.paced === true;
+  }
+  /** The names of the entries that are kept under lock. */
+  secrets(connection: Connection): string[] {
+    return formEntries(this.of(connection).settings)
+      .filter((e) => e.secret)
+      .map((e) => e.name);
+  }
+
+  /** A connection as its kind wants it, with what is left out filled in; refuses what must not be saved. Throws a fault. */
+  checked(connection: Connection): Connection {
+    const kind = this.of(connection);
+    const read = this.read(connection);
+    kind.check?.(read);
+    return read;
+  }
+  read(connection: Connection): Connection {
+    const { settings } = this.of(connection);
+    const result = settings.safeParse(connection);
+    if (result.success) return result.data as Connection;
+    const titles = new Map(formEntries(settings).map((e) => [e.name, e.title]));
+    const details = result.error.issues.map((issue) => {
+      const name = String(issue.path[0] ?? '');
+      const isMissing = issue.code !== 'unrecognized_keys' && connection[name] === undefined;
+      const message = isMissing ? 'something must stand here' : lowerFirst(issue.message);
+      return { path: `connection.${name}`, title: titles.get(name) ?? 'The connection', message };
+    });
+    const [first] = details;
+    throw new Fault('not understood', `${first!.title}: ${first!.message}.`, details);
+  }
+  async open(connection: Connection, context: KindContext): Promise<OpenSystem> {
+    return this.of(connection).open(connection, context);
+  }
+}
+const lowerFirst = (text: string): string => text.charAt(0).toLowerCase() + text.slice(1);

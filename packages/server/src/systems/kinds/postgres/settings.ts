@@ -1,0 +1,29 @@
+import * as z from 'zod';
+import { entry, host, port, secret, text } from '../settings.ts';
+
+const TLS = {
+  auto: 'on, unless the server is on this machine',
+  on: 'on, the certificate is checked',
+  unchecked: 'on, any certificate is taken',
+  off: 'off',
+};
+
+/** What it takes to reach a PostgreSQL server. */
+export const settings = z.strictObject({
+  kind: z.literal('postgres'),
+  host: entry(host, { title: 'Host', description: 'Where the server listens.', example: 'ledger.example.org' }),
+  port: entry(port.default(5432), { title: 'Port' }),
+  database: entry(z.string().min(1).max(63), { title: 'Database' }),
+  user: entry(z.string().min(1).max(63), { title: 'User', description: 'Reads with this user’s rights.' }),
+  password: secret('Password'),
+  writeUser: text('User for writing', 'Only when another user writes; empty: the same.'),
+  writePassword: secret('Password for writing'),
+  tls: entry(z.enum(['auto', 'on', 'unchecked', 'off']).default('auto'), { title: 'TLS', words: TLS }),
+  authority: entry(z.string().max(100_000).optional(), {
+    title: 'Certificate authority',
+    description: 'The certificate (PEM) that signed the server’s; empty: those that this machine trusts.',
+    long: true,
+    when: { entry: 'tls', is: ['auto', 'on'] },
+  }),
+});
+export type PostgresConnection = z.infer<typeof settings>;
