@@ -68,7 +68,7 @@ export default defineConfig(
   only('source-sets', ['core', 'files', 'postgres'], 'source-sets imports core, files and postgres only.'),
   only(
     'server',
-    ['core', 'contract', 'files', 'postgres', 'source-sets'],
+    ['core', 'contract', 'files', 'postgres', 'postgres/testing', 'source-sets'],
     'server imports core, contract, files, postgres and source-sets only.',
   ),
   only('web', ['core', 'contract'], 'web imports core and contract only.'),

@@ -19,9 +19,11 @@ import {
   type MappingDocument,
   type SourceField,
 } from '../packages/core/src/index.ts';
+import { ServerDatabase } from '../packages/postgres/src/index.ts';
+import { postgresPrograms, PostgresServer } from '../packages/postgres/src/testing/index.ts';
 import { document, folder, tripsFile } from './data.ts';
 
-/** (b): a run of 1,000,000 rows into the embedded database, against the bare COPY of the finished rows into the same table. */
+/** (b), (d): a run of 1,000,000 rows into the embedded database and into a PostgreSQL server, against the bare COPY of the finished rows into the same table. */
 
 const ROWS = Number(process.env['BENCH_ROWS'] ?? 1_000_000);
 const CHUNK = 20_000;
@@ -29,17 +31,50 @@ const root = process.env['VERSICLE_ROOT']!;
 const file = await tripsFile(ROWS);
 const home = mkdtempSync(join(folder, 'run-'));
 
-const run = await measureRun();
-const floor = await bareCopy();
-console.log(
-  `(b) run of ${ROWS.toLocaleString('en-GB')} rows: ${run.seconds.toFixed(1)} s; bare COPY ${floor.toFixed(1)} s; ratio ${(run.seconds / floor).toFixed(2)} (at most 1.8)`,
-);
-console.log(
-  `    a small request every 50 ms meanwhile: median ${run.median.toFixed(0)} ms, 99th percentile ${run.p99.toFixed(0)} ms (below 250), ${run.requests} requests`,
-);
+const doc = parseDocument(document('bench/trips.csv', 'store/trip'));
+const columns = doc.target.fields
+  .map((f) => `"${f.name}" ${parseFieldType(f.type).sql}${f.nullable ? '' : ' NOT NULL'}`)
+  .join(', ');
+const run = await measureRun({ kind: 'embedded', name: 'store' });
+tell('(b) run', 'into the embedded database', run, await bareCopy(await finishedRows(doc)), 1.2);
+if (postgresPrograms() !== null) {
+  const server = await PostgresServer.start();
+  const chunks = await finishedRows(doc);
+  const bare = await bareServerCopy(server, chunks);
+  for (const threads of ['1', '2']) {
+    await server.query('DROP TABLE IF EXISTS trip');
+    const { port } = server;
+    const connection = { kind: 'postgres', host: '127.0.0.1', port, database: 'postgres', user: 'ledger' };
+    const found = await measureRun({ ...connection, password: PostgresServer.password }, threads);
+    tell(
+      threads === '1' ? '(d) run' : '    run',
+      `into a PostgreSQL server, mapping threads: ${threads}`,
+      found,
+      bare,
+      1.7,
+    );
+  }
+  await server.stop();
+}
 rmSync(home, { recursive: true, force: true });
 
-async function measureRun(): Promise<{ seconds: number; median: number; p99: number; requests: number }> {
+interface Measured {
+  readonly seconds: number;
+  readonly median: number;
+  readonly p99: number;
+  readonly requests: number;
+}
+function tell(what: string, where: string, found: Measured, floor: number, most: number): void {
+  console.log(
+    `${what} of ${ROWS.toLocaleString('en-GB')} rows ${where}: ${found.seconds.toFixed(1)} s; bare COPY ${floor.toFixed(1)} s; ratio ${(found.seconds / floor).toFixed(2)} (at most ${most})`,
+  );
+  console.log(
+    `    a small request every 50 ms meanwhile: median ${found.median.toFixed(0)} ms, 99th percentile ${found.p99.toFixed(0)} ms (below 250), ${found.requests} requests`,
+  );
+}
+
+async function measureRun(connection: object, threads?: string): Promise<Measured> {
+  const data = mkdtempSync(join(home, 'data-'));
   const child = spawn(
     process.execPath,
     [
@@ -50,7 +85,8 @@ async function measureRun(): Promise<{ seconds: number; median: number; p99: num
     {
       env: {
         ...process.env,
-        VERSICLE_DATA: join(home, 'data'),
+        VERSICLE_DATA: data,
+        ...(threads === undefined ? {} : { VERSICLE_MAPPING_THREADS: threads }),
         VERSICLE_PORT: '0',
         VERSICLE_TEMPLATE: join(root, '.cache/template'),
         VERSICLE_ROOTS: folder,
@@ -74,7 +110,7 @@ async function measureRun(): Promise<{ seconds: number; median: number; p99: num
     return answer;
   };
   await call('POST', '/systems', { id: 'bench', name: 'Bench', connection: { kind: 'folder', root: dirname(file) } });
-  await call('POST', '/systems', { id: 'store', name: 'Store', connection: { kind: 'embedded', name: 'store' } });
+  await call('POST', '/systems', { id: 'store', name: 'Store', connection });
   const { id } = await call('POST', '/mappings', { document: document(`bench/trips-${ROWS}.csv`, 'store/trip') });
   await call('POST', `/mappings/${id}/publish`, {});
   const plan = await call('POST', '/plans', { name: 'Bench', mapping: id });
@@ -115,19 +151,14 @@ async function measureRun(): Promise<{ seconds: number; median: number; p99: num
   }
 }
 
-/** The finished rows as COPY text, in chunks, then nothing but COPY into the same table in a PGlite of this process. */
-async function bareCopy(): Promise<number> {
-  const doc = parseDocument(document('bench/trips.csv', 'store/trip'));
-  const chunks = await finishedRows(doc);
+/** Nothing but COPY of the finished rows, in chunks, into the same table in a PGlite of this process. */
+async function bareCopy(chunks: readonly Uint8Array[]): Promise<number> {
   const db = await PGlite.create(join(home, 'floor'));
-  const columns = doc.target.fields.map(
-    (f) => `"${f.name}" ${parseFieldType(f.type).sql}${f.nullable ? '' : ' NOT NULL'}`,
-  );
-  await db.exec(`CREATE TABLE trip (${columns.join(', ')}, PRIMARY KEY (trip_no))`);
+  await db.exec(`CREATE TABLE trip (${columns}, PRIMARY KEY (trip_no))`);
   const started = performance.now();
   let written = 0;
-  for (const blob of chunks) {
-    await db.query("COPY trip FROM '/dev/blob'", [], { blob });
+  for (const chunk of chunks) {
+    await db.query("COPY trip FROM '/dev/blob'", [], { blob: new Blob([chunk as Uint8Array<ArrayBuffer>]) });
     written += CHUNK;
     if (written % 260_000 === 0) await db.exec('CHECKPOINT');
   }
@@ -135,8 +166,20 @@ async function bareCopy(): Promise<number> {
   await db.close();
   return seconds;
 }
+/** The same into a PostgreSQL server, a transaction a chunk. */
+async function bareServerCopy(server: PostgresServer, chunks: readonly Uint8Array[]): Promise<number> {
+  const { port } = server;
+  const at = { host: '127.0.0.1', port, database: 'postgres', user: 'ledger', password: PostgresServer.password };
+  const db = new ServerDatabase({ ...at, ssl: false, label: 'the floor' });
+  await db.exec(`CREATE TABLE trip (${columns}, PRIMARY KEY (trip_no))`);
+  const started = performance.now();
+  for (const chunk of chunks) await db.inTransaction((session) => session.copy!('trip', null, chunk));
+  const seconds = (performance.now() - started) / 1000;
+  await db.close();
+  return seconds;
+}
 
-async function finishedRows(doc: MappingDocument): Promise<Blob[]> {
+async function finishedRows(doc: MappingDocument): Promise<Uint8Array[]> {
   const read = (): AsyncIterable<Uint8Array> =>
     createReadStream(file, { highWaterMark: 256 * 1024 }) as AsyncIterable<Uint8Array>;
   let sample = new Uint8Array(0);
@@ -149,14 +192,14 @@ async function finishedRows(doc: MappingDocument): Promise<Blob[]> {
   const mapping = compileMapping(doc, fields);
   const columns = mapping.columns.map((c) => ({ name: c.name, type: c.type.value }));
   const mapper = new MappingRun(mapping, { startedAt: timestampOfMillis(0) });
-  const chunks: Blob[] = [];
+  const chunks: Uint8Array[] = [];
   const out = new ByteWriter(1024 * 1024);
   let n = 0;
   for await (const batch of readRows(read(), readerFor(format, null)))
     for (const row of batch.rows) {
       if (row instanceof Unreadable) throw new Error(row.message);
       copyLine(out, mapper.apply(row, ++n).values, columns);
-      if (n % CHUNK === 0) chunks.push(new Blob([out.take() as Uint8Array<ArrayBuffer>]));
+      if (n % CHUNK === 0) chunks.push(out.take());
     }
   return chunks;
 }

@@ -17,16 +17,27 @@ cpSync(join(root, 'packages/server/dist/profile-part-worker.js'), join(out, 'pro
 for (const name of names) {
   if (!ALL.includes(name)) fail(`There is no benchmark “${name}”; there are ${ALL.join(', ')}.`);
   const programs = name === 'apply' || name === 'join' ? [name, `${name}-child`] : [name];
-  for (const program of programs)
+  const entries = programs.map((program) => [`bench/${program}.ts`, program]);
+  if (name === 'apply') entries.push(['packages/cli/src/apply-share-worker.ts', 'apply-share-worker']);
+  for (const [entry, program] of entries)
     await build({
-      entryPoints: [join(root, `bench/${program}.ts`)],
+      entryPoints: [join(root, entry)],
       outfile: join(out, `${program}.mjs`),
       bundle: true,
       platform: 'node',
       target: 'node20',
       format: 'esm',
       logLevel: 'error',
-      external: ['@electric-sql/pglite', 'exceljs', 'csv-parse', 'libpg-query', '@playwright/test'],
+      external: [
+        '@electric-sql/pglite',
+        'pg',
+        'pg-copy-streams',
+        'pg-cursor',
+        'exceljs',
+        'csv-parse',
+        'libpg-query',
+        '@playwright/test',
+      ],
       banner: { js: "import { createRequire } from 'node:module'; const require = createRequire(import.meta.url);" },
     });
   const result = spawnSync(process.execPath, [join(out, `${name}.mjs`)], {

@@ -15,7 +15,13 @@ await whenChanged(
     'packages/cli/src',
   ),
   program,
-  () => bundle({ entry: 'packages/cli/src/bin.ts', outfile: 'packages/cli/dist/versicle.mjs', external: false }),
+  async () => {
+    for (const [entry, outfile] of [
+      ['apply-share-worker.ts', 'apply-share-worker.mjs'],
+      ['bin.ts', 'versicle.mjs'],
+    ])
+      await bundle({ entry: `packages/cli/src/${entry}`, outfile: `packages/cli/dist/${outfile}`, external: false });
+  },
 );
 // npm runs scripts in the project's folder; paths are meant from where the person stands.
 process.chdir(process.env.INIT_CWD ?? process.cwd());

@@ -1,5 +1,5 @@
 import { existsSync, mkdtempSync, rmSync, statSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { availableParallelism, tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { parseArgs } from 'node:util';
 import {
@@ -8,21 +8,32 @@ import {
   compileMapping,
   type ComposedCounts,
   counted,
-  type Failure,
   Fault,
   type FeedFacts,
   type FileFormat,
   isComposed,
+  Lead,
   type KeyMaps,
   type MappingDocument,
   noCounts,
   RecordFeed,
   sourceFieldsFor,
   sourceNamesOf,
+  type TextOutput,
   timestampOfMillis,
 } from '@versicle/core';
-import { datasetRecords, openRecordFile, readCodeTable, outputKind, TextFile, type RecordFile } from '@versicle/files';
+import {
+  comesInChunks,
+  datasetChunks,
+  datasetRecords,
+  openRecordFile,
+  readCodeTable,
+  outputKind,
+  TextFile,
+  type RecordFile,
+} from '@versicle/files';
 import { composeRecords } from '@versicle/source-sets';
+import { ApplyShareInThread, failureLines, type Applied, type ApplyJob } from './apply-share.ts';
 import { requireFile } from './files.ts';
 import { loadMapping, problemText, sourceFiles, sourceNames, type SourceFile } from './mapping-file.ts';
 
@@ -68,9 +79,25 @@ export async function apply(argv: string[], print: (text: string) => void): Prom
     remarks: values.remarks ? new TextFile(values.remarks) : null,
   };
   const startedAt = Date.now();
-  const result = await withSource(document, files, startedAt, (source) =>
-    run(mapping, source, outputs, { startedAt: timestampOfMillis(startedAt), keyMaps }),
-  );
+  const result = await withSource(document, files, startedAt, async (source) => {
+    const facts: FeedFacts = {
+      startedAt: timestampOfMillis(startedAt),
+      keyMaps,
+      ...(source.before ? { before: source.before } : {}),
+    };
+    if (!canBeShared(mapping, source, values.out!)) return run(mapping, source, outputs, facts);
+    const job = {
+      document,
+      names: sourceNamesOf(mapping.sourceFields),
+      marks,
+      facts,
+      format: source.format,
+      output: outputKind(values.out!) as TextOutput,
+      failed: outputs.failed !== null,
+      remarks: outputs.remarks !== null,
+    };
+    return runShared(job, source, outputs);
+  });
   for (const file of [outputs.out, outputs.failed, outputs.remarks]) await file?.close();
   const c = result.counts;
   if (result.composed) print(composedText(result.composed));
@@ -142,12 +169,7 @@ async function run(
   facts: FeedFacts,
 ): Promise<{ counts: ReturnType<typeof noCounts>; stopped: number | null }> {
   const counts = noCounts();
-  const feed = new RecordFeed(mapping, source.before ? { ...facts, before: source.before } : facts);
-  const record = (file: TextFile | null, row: number, list: readonly Failure[]): void => {
-    if (file)
-      for (const { line, target, cause, message, values } of list)
-        file.write(`${JSON.stringify({ row, line, target, cause, message, values })}\n`);
-  };
+  const feed = new RecordFeed(mapping, facts);
   for await (const batch of datasetRecords([source], source.format, source.names)) {
     for (let i = 0; i < batch.rows.length; i++) {
       const at = { row: batch.firstInDataset + i, fileRow: batch.firstRow + i, file: source.name };
@@ -155,10 +177,10 @@ async function run(
       counts.read++;
       counts[outcome.kind]++;
       if (outcome.kind === 'written') out.write(outcome.values);
-      if (outcome.failures.length > 0) record(failed, place.row, outcome.failures);
+      if (outcome.failures.length > 0) failed?.write(failureLines(place.row, outcome.failures));
       if (outcome.remarks.length > 0) {
         counts.remarks += outcome.remarks.length;
-        record(remarks, place.row, outcome.remarks);
+        remarks?.write(failureLines(place.row, outcome.remarks));
       }
       if (outcome.stop) return { counts, stopped: place.row };
     }
@@ -167,6 +189,51 @@ async function run(
     await remarks?.flush();
   }
   return { counts, stopped: null };
+}
+
+/** Where the program of a thread lies, beside this one when it is bundled. */
+const SHARE = new URL('./apply-share-worker.mjs', import.meta.url);
+/** Threads that share in mapping, and the size of a file from which on they are worth their start. */
+const THREADS = Number(process.env['VERSICLE_MAPPING_THREADS'] ?? Math.min(4, availableParallelism()));
+const WORTH_SHARING = Number(process.env['VERSICLE_SHARED_BYTES'] ?? 32 * 1024 * 1024);
+const CUT = { rows: 10_000, characters: 16 * 1024 * 1024 };
+
+/** Several threads map, where the source and the target are files of lines and no record depends on those before it. */
+function canBeShared({ document }: CompiledMapping, { path, format }: Records, out: string): boolean {
+  const numbered = document.lines.some((l) => l.kind === 'generated' && (l.generate ?? 'uuid') === 'sequence');
+  const lines = ['csv', 'jsonl', 'fixed'].includes(outputKind(out)) && comesInChunks(format);
+  return THREADS > 1 && lines && !numbered && statSync(path).size >= WORTH_SHARING && existsSync(SHARE);
+}
+async function runShared(
+  job: ApplyJob,
+  source: Records,
+  { out, failed, remarks }: Outputs,
+): Promise<{ counts: ReturnType<typeof noCounts>; stopped: number | null }> {
+  const counts = noCounts();
+  let stopped: number | null = null;
+  const shares = Array.from({ length: THREADS }, () => new ApplyShareInThread(SHARE, job));
+  try {
+    const lead = new Lead<Applied>(shares);
+    const take = async (made: Applied): Promise<void> => {
+      for (const name of Object.keys(counts) as (keyof typeof counts)[]) counts[name] += made.counts[name];
+      stopped = made.stopped;
+      out.append!(made.out);
+      failed?.out.bytesOf(made.failed);
+      remarks?.out.bytesOf(made.remarks);
+      for (const file of [out, failed, remarks]) await file?.flush();
+    };
+    let chunk = 0;
+    const from = { files: [source], format: source.format, fields: job.names };
+    for await (const blocks of datasetChunks(from, { cut: CUT, rowLimit: null, settled: 0 }, () => undefined)) {
+      await lead.room();
+      if (lead.stopped) break;
+      lead.give(chunk++, blocks, take);
+    }
+    await lead.done();
+  } finally {
+    for (const share of shares) await share.close();
+  }
+  return { counts, stopped };
 }
 
 /** `--code-table name=file.csv` adds or replaces a code table. */

@@ -64,6 +64,8 @@ export { HyperLogLog } from './profile/hyper-log-log.ts';
 export { patternOf } from './profile/patterns.ts';
 export * from './feed/apply.ts';
 export * from './feed/key-check.ts';
+export * from './feed/packed-keys.ts';
+export * from './feed/share.ts';
 export * from './feed/trial.ts';
 export * from './feed/examples.ts';
 export * from './feed/whole-trial.ts';

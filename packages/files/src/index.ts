@@ -2,6 +2,7 @@ export * from './archive.ts';
 export * from './chunks.ts';
 export * from './look.ts';
 export * from './records.ts';
+export * from './thread.ts';
 export * from './write.ts';
 export * from './document-workbook.ts';
 export * from './code-table.ts';

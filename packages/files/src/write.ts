@@ -51,6 +51,8 @@ export class TextFile {
 /** A file of records that is being written. */
 export interface RecordFile {
   write(values: readonly Value[]): void;
+  /** Records that were written elsewhere, in the form of this file; where records stand by themselves. */
+  append?(records: Uint8Array): void;
   /** Call now and then; waits when the disk is slower than we are. */
   flush(): Promise<void>;
   close(): Promise<void>;
@@ -85,6 +87,7 @@ export async function openRecordFile(path: string, fields: readonly OutField[]):
   format.begin(file.out);
   return {
     write: (values) => format.row(file.out, values),
+    append: (records) => file.out.bytesOf(records),
     flush: () => file.flush(),
     close: () => {
       format.end(file.out);

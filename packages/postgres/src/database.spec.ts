@@ -1,7 +1,7 @@
 import { Aborted, chunkEncodings, type Delivery, type Value } from '@versicle/core';
 import { DatabaseError } from './database.ts';
 import { isDatabaseOutage } from './outage.ts';
-import { ServerDatabase } from './server/server.ts';
+import { ServerDatabase } from './tcp/server.ts';
 import { eachHome } from './testing/homes.ts';
 import { postgresPrograms, PostgresServer } from './testing/postgres-server.ts';
 

@@ -24,7 +24,7 @@ export interface Swapped {
 
 /**
  * The port to PostgreSQL. Every call is one round trip; `transaction` runs its statements as one unit. It has two homes: a
- * PGlite (pglite/), in this thread or in a worker of its own, and a server (server/). Values come the same from both:
+ * PGlite (pglite/), in this thread or in a worker of its own, and a server (tcp/). Values come the same from both:
  * settings.ts says which as text.
  */
 export interface Database {

@@ -5,4 +5,4 @@ export { datasetName, splitTable, tableName } from './names.ts';
 export { isDatabaseOutage } from './outage.ts';
 export { PgliteDatabase } from './pglite/pglite.ts';
 export { PgliteHere, type PgliteOptions } from './pglite/pglite-here.ts';
-export { ServerDatabase, type DescribedColumn, type ServerAddress } from './server/server.ts';
+export { ServerDatabase, type DescribedColumn, type ServerAddress } from './tcp/server.ts';

@@ -37,6 +37,13 @@ export class ByteWriter {
     this.length = at;
   }
 
+  /** Bytes as they are. */
+  bytesOf(bytes: Uint8Array): void {
+    this.grow(bytes.length);
+    this.bytes.set(bytes, this.length);
+    this.length += bytes.length;
+  }
+
   /** A text as a cell of COPY's text format, its special characters escaped. */
   copyCell(text: string): void {
     const { length } = text;

@@ -1,5 +1,5 @@
 import { parentPort, workerData } from 'node:worker_threads';
-import { DatabaseError, type Database } from '../database.ts';
+import type { Database, DatabaseError } from '../database.ts';
 import type { Answer, Call } from './pglite.ts';
 import { PgliteHere, type PgliteOptions } from './pglite-here.ts';
 

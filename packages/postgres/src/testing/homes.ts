@@ -1,6 +1,6 @@
 import type { Database, Sessions } from '../database.ts';
 import { PgliteHere } from '../pglite/pglite-here.ts';
-import { ServerDatabase } from '../server/server.ts';
+import { ServerDatabase } from '../tcp/server.ts';
 import { postgresPrograms, PostgresServer } from './postgres-server.ts';
 
 export type Home = Database & Sessions;

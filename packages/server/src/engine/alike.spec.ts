@@ -8,8 +8,10 @@ import { RunningServer } from '../testing/running-server.ts';
 
 const command = join(__dirname, '../../../../scripts/versicle.mjs');
 
+/** Two threads share in mapping, however small the files are. */
+const env = { ...process.env, VERSICLE_MAPPING_THREADS: '2', VERSICLE_SHARED_BYTES: '1' };
 const versicle = (...args: string[]): Promise<{ stdout: string; stderr: string }> =>
-  promisify(execFile)(process.execPath, [command, ...args]);
+  promisify(execFile)(process.execPath, [command, ...args], { env });
 
 /** A run, a trial and the command line make the same of the same records: values, row numbers, file names and failures. */
 describe(`any document, run, tried and applied (VERSICLE_SEED=${SEED})`, () => {
@@ -17,7 +19,7 @@ describe(`any document, run, tried and applied (VERSICLE_SEED=${SEED})`, () => {
   let server: RunningServer;
   let made = 0;
   beforeAll(async () => {
-    server = await RunningServer.start({ VERSICLE_CHUNK_ROWS: '40' });
+    server = await RunningServer.start({ VERSICLE_CHUNK_ROWS: '40', VERSICLE_MAPPING_THREADS: '2' });
     await server.connect();
     // Builds the command line, where that is still to be done.
     await versicle('--help');

@@ -2,6 +2,7 @@ import {
   chunkEncodings,
   compileMapping,
   isPlaceField,
+  KeyPacker,
   keyReader,
   keyTexts,
   outputText,
@@ -16,7 +17,6 @@ import {
   type DeliveredKey,
   type Failure,
   type Fed,
-  type KeyTexts,
   type MappingDocument,
   type Outcome,
   type RawRow,
@@ -54,13 +54,17 @@ export class Chunk {
   private readonly sequences: number[] = [];
   stopped: number | null = null;
 
-  /** Records whose keys somebody else has to look at first. */
-  private letThrough: { readonly fed: Fed; readonly origin: Origin; readonly at: number }[] = [];
+  /** Open failures that are noticed to go well. */
+  private readonly noticed = new Set<number>();
+  private content: Content | null = null;
+  private letThrough = 0;
 
   constructor(
     private readonly mapper: Mapper,
     /** Replayed duplicates, which may only come in as new records. */
     readonly insertOnly: boolean,
+    /** Where others look at keys: those that came before, by the places of the records that are let through here. */
+    private readonly twice: ReadonlyMap<number, readonly number[]> = new Map(),
   ) {}
 
   add(origin: Origin, at: number): void {
@@ -70,23 +74,11 @@ export class Chunk {
     this.characters += charactersOf(read);
     const fed = this.mapper.feed.take(read, placeAt(origin, at), again);
     if (fed.outcome.stop) this.stopped = fed.place.row;
-    if (this.mapper.keysElsewhere && fed.outcome.kind === 'written') this.letThrough.push({ fed, origin, at });
-    else this.settle(fed, origin, at);
-  }
-  /** What the records that were let through are told apart by, in their order. */
-  keyTexts(): KeyTexts[] {
-    const { mapping } = this.mapper;
-    return this.letThrough.map(({ fed }) => keyTexts(fed.outcome.values, mapping));
-  }
-  /** Settles those that were let through; `twice`: keys that came before, by their places. */
-  decide(twice: ReadonlyMap<number, readonly number[]>): void {
-    for (const [i, { fed, origin, at }] of this.letThrough.entries()) {
-      const keys = twice.get(i);
-      const outcome = keys === undefined ? fed.outcome : this.mapper.feed.refusedFor(fed.outcome, keys);
-      this.settle({ ...fed, outcome }, origin, at);
-    }
-    this.letThrough = [];
-    this.failed.sort((a, b) => a.row - b.row);
+    if (this.mapper.packer === null || fed.outcome.kind !== 'written') return this.settle(fed, origin, at);
+    const before = this.twice.get(this.letThrough++);
+    const outcome = before === undefined ? fed.outcome : this.mapper.feed.refusedFor(fed.outcome, before);
+    this.mapper.packer.add(keyTexts(fed.outcome.values, this.mapper.mapping));
+    this.settle({ ...fed, outcome }, origin, at);
   }
 
   private settle(fed: Fed, origin: Origin, at: number): void {
@@ -104,11 +96,12 @@ export class Chunk {
     const well = this.mapper.well!;
     const remarked = remarks.length > 0;
     const row = raw as SourceCells;
-    well.read(labelOf(feed.composed ? this.mapper.ownCells(row) : row), () => this.mapper.sourceOf(row), remarked);
-    if (well.wantsPlaces) well.place(`${place.file ?? ''}:${place.fileRow}`);
+    const label = labelOf(feed.composed ? this.mapper.ownCells(row) : row);
+    for (const id of well.read(label, () => this.mapper.sourceOf(row), remarked)) this.noticed.add(id);
+    if (well.wantsPlaces) for (const id of well.place(`${place.file ?? ''}:${place.fileRow}`)) this.noticed.add(id);
     if (kind !== 'written' || !well.wantsKeys) return;
     const key = keyIndexes.map((i) => outputText(values[i] ?? null, columns[i]!.type));
-    well.key(JSON.stringify(key), remarked);
+    for (const id of well.key(JSON.stringify(key), remarked)) this.noticed.add(id);
   }
 
   private write(fed: Fed, origin: Origin, at: number): void {
@@ -136,11 +129,18 @@ export class Chunk {
     this.settled.push({ id, what: 'closed', index: -1, message });
   }
 
-  /** What it has become; taken once. `bytes`: how far the source is read. */
+  /** All its records are there: the next one that is added to any chunk begins with an empty encoder. */
+  seal(): void {
+    const { job, encoder } = this.mapper;
+    this.content ??= { encoding: job.encoding, of: encoder.take() } as Content;
+  }
+  /** What it has become. `bytes`: how far the source is read. */
   message(chunk: number, bytes: number): MappedChunk {
-    const { job, columns, encoder, feed } = this.mapper;
+    this.seal();
+    const { job, columns, feed, well } = this.mapper;
     const { counts, insertOnly, failed, settled, stopped, keys, ids } = this;
-    const content = { encoding: job.encoding, of: encoder.take() } as Content;
+    const content = this.content!;
+    well?.add(this.noticed);
     const { key } = job.document.target;
     return {
       kind: 'chunk',
@@ -197,11 +197,13 @@ export class Mapper {
   readonly well: WentWell | null;
   readonly numbered: boolean;
   readonly keyIndexes: readonly number[];
+  /** Takes the keys of records that are let through, where others look at them; null where this mapper does itself. */
+  readonly packer: KeyPacker | null;
 
   /** `keysElsewhere`: others map records of the same run, and keys are looked at by whoever sees all of them. */
   constructor(
     readonly job: MapJob,
-    readonly keysElsewhere: boolean,
+    keysElsewhere: boolean,
   ) {
     this.names = job.source.fields.map((f) => f.name);
     const fields = sourceFieldsFor(job.document, this.names, marksOfPlan(job.source));
@@ -218,6 +220,7 @@ export class Mapper {
       before: beforeOfPlan(job.source),
       keysElsewhere,
     });
+    this.packer = keysElsewhere ? new KeyPacker(this.mapping.keys.length) : null;
     this.feed.sequence = job.sequenceFrom;
   }
 

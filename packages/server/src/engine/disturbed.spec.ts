@@ -79,7 +79,11 @@ withServer(`runs that are disturbed (VERSICLE_SEED=${SEED})`, () => {
   afterEach(() => api.close());
 
   async function world(chosenCase: Case): Promise<{ server: RunningServer; plan: string; table: string }> {
-    const server = await RunningServer.start({ VERSICLE_CHUNK_ROWS: '100', VERSICLE_OUTAGE_SECONDS: '60' });
+    const server = await RunningServer.start({
+      VERSICLE_CHUNK_ROWS: '100',
+      VERSICLE_OUTAGE_SECONDS: '60',
+      VERSICLE_MAPPING_THREADS: String(1 + (made % 2)),
+    });
     await server.connect();
     const connect = (id: string, connection: object): Promise<unknown> =>
       server.api('createSystem', 'POST', '/systems', { id, name: id, connection } as never);

@@ -1,21 +1,10 @@
-import type { BlocksOfFile, KeyTexts } from '@versicle/core';
-import { recordsOfBlock } from '@versicle/files';
+import type { BlocksOfFile, Mapped, Share, Twice } from '@versicle/core';
+import { blocksFromMessage, InThread, recordsOfBlock } from '@versicle/files';
 import { Chunk, Mapper } from './chunk.ts';
 import type { FailedRow, MapJob, MappedChunk, Refused } from './messages.ts';
 
-/** Records of a chunk that were mapped: what they are told apart by, and where the document says that the run ends. */
-export interface Mapped {
-  readonly keys: readonly KeyTexts[];
-  readonly stopped: boolean;
-}
-/** Keys that came before, by the places of those that were let through. */
-export type Twice = readonly (readonly [place: number, keys: readonly number[]])[];
-
-/** A share in mapping the records of a run: some of its chunks, whole. */
-export interface Share {
-  map(chunk: number, blocks: readonly BlocksOfFile[]): Promise<Mapped>;
-  /** Once for each chunk, after `map`, in any order of the chunks. */
-  finish(chunk: number, twice: Twice, bytes: number): Promise<MappedChunk>;
+/** A share in mapping the records of a run. */
+export interface RunShare extends Share<MappedChunk> {
   /** The full records of those that the target refused. */
   refused(chunk: number, items: readonly Refused[]): Promise<FailedRow[]>;
   forget(chunk: number): Promise<void>;
@@ -23,42 +12,80 @@ export interface Share {
   well(): Promise<readonly number[]>;
 }
 
+const NO_KEYS = { width: 0, text: '', ends: new Float64Array(0) };
+
 /** A share in this very thread. */
-export class ShareHere implements Share {
+export class ShareHere implements RunShare {
   private readonly mapper: Mapper;
-  private readonly chunks = new Map<number, Chunk>();
+  private readonly chunks = new Map<number, { chunk: Chunk; blocks: readonly BlocksOfFile[] }>();
 
   constructor(private readonly job: MapJob) {
-    this.mapper = new Mapper(job, true);
+    // Who maps all chunks looks at the keys, too.
+    this.mapper = new Mapper(job, job.threads > 1);
     this.mapper.requireSound();
   }
 
-  async map(number: number, blocks: readonly BlocksOfFile[]): Promise<Mapped> {
-    const chunk = new Chunk(this.mapper, false);
-    this.chunks.set(number, chunk);
+  async map(number: number, given: readonly BlocksOfFile[]): Promise<Mapped> {
+    const blocks = blocksFromMessage(given);
+    const chunk = this.mapped(blocks, new Chunk(this.mapper, false));
+    this.chunks.set(number, { chunk, blocks });
+    return { keys: this.mapper.packer?.take() ?? NO_KEYS, stopped: chunk.stopped !== null };
+  }
+  private mapped(blocks: readonly BlocksOfFile[], chunk: Chunk): Chunk {
     const { format } = this.job.source;
-    for (const { block, file, before } of blocks) {
+    reading: for (const { block, file, before } of blocks) {
       const { firstRow, rows } = recordsOfBlock(block, format, this.mapper.names);
       const origin = { first: { row: before + firstRow, fileRow: firstRow, file }, replay: null, rows };
       for (let at = 0; at < rows.length; at++) {
         chunk.add(origin, at);
-        if (chunk.stopped !== null) return { keys: chunk.keyTexts(), stopped: true };
+        if (chunk.stopped !== null) break reading;
       }
     }
-    return { keys: chunk.keyTexts(), stopped: false };
+    chunk.seal();
+    return chunk;
   }
-  async finish(number: number, twice: Twice, bytes: number): Promise<MappedChunk> {
-    const chunk = this.chunks.get(number)!;
-    chunk.decide(new Map(twice));
-    return chunk.message(number, bytes);
+  /** Where keys came before, which is seldom, the chunk is mapped once more, without the records that have them. */
+  async finish(number: number, twice: Twice): Promise<MappedChunk> {
+    const { chunk, blocks } = this.chunks.get(number)!;
+    const made = twice.length === 0 ? chunk : this.mapped(blocks, new Chunk(this.mapper, false, new Map(twice)));
+    this.mapper.packer?.take();
+    this.chunks.set(number, { chunk: made, blocks: [] });
+    return made.message(number, 0);
   }
   async refused(number: number, items: readonly Refused[]): Promise<FailedRow[]> {
-    return this.chunks.get(number)!.refused(items);
+    return this.chunks.get(number)!.chunk.refused(items);
   }
   async forget(number: number): Promise<void> {
     this.chunks.delete(number);
   }
   async well(): Promise<readonly number[]> {
     return this.mapper.well?.ids ?? [];
+  }
+}
+
+/** A share in a thread of its own (share-worker.ts), which ends with the thread that made it. */
+export class ShareInThread implements RunShare {
+  private readonly thread: InThread;
+
+  constructor(job: MapJob) {
+    this.thread = new InThread(new URL('./share-worker.js', import.meta.url), {
+      workerData: job,
+      resourceLimits: { maxYoungGenerationSizeMb: 96 },
+    });
+  }
+  map(chunk: number, blocks: readonly BlocksOfFile[]): Promise<Mapped> {
+    return this.thread.call('map', chunk, blocks);
+  }
+  finish(chunk: number, twice: Twice): Promise<MappedChunk> {
+    return this.thread.call('finish', chunk, twice);
+  }
+  refused(chunk: number, items: readonly Refused[]): Promise<FailedRow[]> {
+    return this.thread.call('refused', chunk, items);
+  }
+  forget(chunk: number): Promise<void> {
+    return this.thread.call('forget', chunk);
+  }
+  well(): Promise<readonly number[]> {
+    return this.thread.call('well');
   }
 }

@@ -19,7 +19,7 @@ describe(`any document, over files cut anywhere (VERSICLE_SEED=${SEED})`, () => 
         // Only this differs from file to file.
         const c = { ...chosen, ways: chosen.ways.filter((w) => w !== 'file') };
         const items = itemsOf(c);
-        const server = await RunningServer.start({ VERSICLE_CHUNK_ROWS: c.chunk });
+        const server = await RunningServer.start({ VERSICLE_CHUNK_ROWS: c.chunk, VERSICLE_MAPPING_THREADS: c.threads });
         try {
           await server.connect();
           server.file('whole.csv', written(items, COLUMNS));

@@ -16,7 +16,7 @@ export function labelOf(cells: Iterable<string | null>): string {
   return (text ?? '').slice(0, 80);
 }
 
-/** Notices open failures among the records that go well: the same record, one with the same key, or the same row of a file. */
+/** Finds open failures among the records that go well, by their ids: the same record, one with the same key, or the same row of a file. */
 export class WentWell {
   private readonly byLabel = new Map<string, OpenFailure[]>();
   private readonly byKey = new Map<string, OpenFailure[]>();
@@ -43,20 +43,23 @@ export class WentWell {
   }
 
   /** Cells as read; `source` is asked for where the label says that it may be one of them. */
-  read(label: string, source: () => Readonly<Record<string, string | null>>, remarked: boolean): void {
+  read(label: string, source: () => Readonly<Record<string, string | null>>, remarked: boolean): number[] {
     const alike = this.byLabel.get(label);
-    if (!alike) return;
+    if (!alike) return [];
     const identity = identityOf(source());
-    for (const failure of alike)
-      if (failure.identity === identity || (!remarked && failure.identity === `remark:${identity}`))
-        this.found.add(failure.id);
+    return alike
+      .filter((f) => f.identity === identity || (!remarked && f.identity === `remark:${identity}`))
+      .map((f) => f.id);
   }
-  key(key: string, remarked: boolean): void {
-    for (const failure of this.byKey.get(key) ?? [])
-      if (!remarked || !failure.identity.startsWith('remark:')) this.found.add(failure.id);
+  key(key: string, remarked: boolean): number[] {
+    const alike = this.byKey.get(key) ?? [];
+    return alike.filter((f) => !remarked || !f.identity.startsWith('remark:')).map((f) => f.id);
   }
-  place(place: string): void {
-    for (const failure of this.byPlace.get(place) ?? []) this.found.add(failure.id);
+  place(place: string): number[] {
+    return (this.byPlace.get(place) ?? []).map((f) => f.id);
+  }
+  add(ids: Iterable<number>): void {
+    for (const id of ids) this.found.add(id);
   }
   get ids(): number[] {
     return [...this.found];

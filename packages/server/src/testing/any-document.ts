@@ -48,6 +48,7 @@ const anyCase = fc.record({
   deaths: fc.array(fc.integer({ min: 0, max: 400 }), { minLength: 1, maxLength: 4 }),
   signal: fc.constantFrom('SIGKILL' as const, 'SIGTERM' as const),
   chunk: fc.constantFrom('11', '40', '100'),
+  threads: fc.constantFrom('1', '2', '3'),
 });
 export type AnyCase = typeof anyCase extends fc.Arbitrary<infer T> ? T : never;
 

@@ -1,7 +1,7 @@
 import { counted, quoteName, refused } from '@versicle/core';
 import { DatabaseError, type Database, datasetName, tableName } from '@versicle/postgres';
 import type { Kind, OpenSystem, ReadOptions, SourceBatch } from '../kind.ts';
-import { SqlTables, swapped, TABLE_NAMES } from '../sql/tables.ts';
+import { SqlTables, swapped, tableTarget } from '../sql/tables.ts';
 import { settings, type EmbeddedConnection } from './settings.ts';
 
 /** A PostgreSQL database that Versicle keeps itself, in a PGlite of its own. */
@@ -13,14 +13,7 @@ export const embedded: Kind<EmbeddedConnection> = {
     empty: 'No tables yet; a run makes the table that its document describes.',
     settledBy: null,
     asks: false,
-    target: {
-      title: 'Table',
-      there: 'is there; its fields are taken over',
-      fresh: 'is made by the first run, with the fields of this document',
-      unnamed: 'a table that is there, or the name of a new one',
-      names: TABLE_NAMES,
-      isOurs: true,
-    },
+    target: tableTarget(true),
   },
   settings,
   where: ({ name }) => name,

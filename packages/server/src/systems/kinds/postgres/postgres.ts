@@ -3,7 +3,7 @@ import { isDatabaseOutage, ServerDatabase, tableName, type DescribedColumn } fro
 import { Outage } from '../../outage.ts';
 import type { Finished, Found, Kind, KindContext, OpenSystem, ReadOptions, SourceBatch, TargetRun } from '../kind.ts';
 import { allowedAddress, requireAllowedHost } from '../network/guard.ts';
-import { describedColumns, SqlTables, swapped, TABLE_NAMES, type SqlQueries } from '../sql/tables.ts';
+import { describedColumns, SqlTables, swapped, tableTarget, type SqlQueries } from '../sql/tables.ts';
 import { diagnosePostgres } from './diagnose.ts';
 import { settings, type PostgresConnection } from './settings.ts';
 
@@ -16,14 +16,7 @@ export const postgres: Kind<PostgresConnection> = {
     empty: 'The user sees no tables here.',
     settledBy: 'select',
     asks: false,
-    target: {
-      title: 'Table',
-      there: 'is there; its fields are taken over',
-      fresh: 'is made by the first run, with the fields of this document',
-      unnamed: 'a table that is there, or the name of a new one',
-      names: TABLE_NAMES,
-      isOurs: false,
-    },
+    target: tableTarget(false),
   },
   settings,
   where: ({ host, port, database }) => `${host}:${port}/${database}`,

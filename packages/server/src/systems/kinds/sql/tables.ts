@@ -1,4 +1,4 @@
-import type { Dataset, DatasetField } from '@versicle/contract';
+import type { Dataset, DatasetField, KindFacts } from '@versicle/contract';
 import {
   counted,
   isLoaded,
@@ -16,11 +16,18 @@ import {
 import { datasetName, splitTable, tableName, type Swap, type Swapped } from '@versicle/postgres';
 import type { Described, Finished, TargetRun } from '../kind.ts';
 
-/** How a table that a run makes may be called. */
-export const TABLE_NAMES = {
-  pattern: '^([A-Za-z_][A-Za-z0-9_]{0,62}\\.)?[A-Za-z_][A-Za-z0-9_]{0,62}$',
-  otherwise: 'The table’s name may have letters, digits and _, and begins with a letter.',
-};
+/** What records are written to in a database; `isOurs`: Versicle keeps it itself. */
+export const tableTarget = (isOurs: boolean): NonNullable<KindFacts['target']> => ({
+  title: 'Table',
+  there: 'is there; its fields are taken over',
+  fresh: 'is made by the first run, with the fields of this document',
+  unnamed: 'a table that is there, or the name of a new one',
+  names: {
+    pattern: '^([A-Za-z_][A-Za-z0-9_]{0,62}\\.)?[A-Za-z_][A-Za-z0-9_]{0,62}$',
+    otherwise: 'The table’s name may have letters, digits and _, and begins with a letter.',
+  },
+  isOurs,
+});
 
 /** What the catalogue needs of a PostgreSQL database: queries whose int8 and numeric come as text. */
 export interface SqlQueries {
