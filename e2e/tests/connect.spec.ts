@@ -41,6 +41,22 @@ test('an API is connected; a wrong secret is said as such, and mended in place',
   await page.getByRole('button', { name: 'Save and test' }).click();
   await expect(page.getByText(/It answers in \d+ ms/)).toBeVisible();
 
+  await test.step('a change that is refused leaves what was typed where it is', async () => {
+    await page.getByRole('button', { name: 'Change the connection …' }).click();
+    await entry(page, 'Base address').fill('http://169.254.169.254/');
+    await entry(page, 'Time-out in seconds').fill('12');
+    await page.getByRole('button', { name: 'Save and test' }).click();
+    await expect(page.getByRole('alert')).toContainText('link-local or metadata address');
+    await expect(entry(page, 'Base address')).toHaveValue('http://169.254.169.254/');
+    await entry(page, 'Base address').fill('not an address');
+    await page.getByRole('button', { name: 'Save and test' }).click();
+    await expect(page.getByRole('alert')).toContainText(
+      'Base address: write it in full, with http:// or https:// before it.',
+    );
+    await expect(entry(page, 'Time-out in seconds')).toHaveValue('12');
+    await page.getByRole('button', { name: 'Leave as it was' }).click();
+  });
+
   await test.step('its own description makes its datasets', async () => {
     const description = await (await fetch(`http://127.0.0.1:${port('membership')}/openapi.json`)).text();
     await page

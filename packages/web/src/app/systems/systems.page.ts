@@ -101,11 +101,11 @@ import { systemsActions, systemsFeature } from './systems.feature';
                     <td class="name">
                       <a [routerLink]="['/systems', s.id]">{{ s.name }}</a>
                     </td>
-                    <td class="soft">{{ s.facts.words }}</td>
+                    <td class="soft kind">{{ s.facts.words }}</td>
                     <td>
                       <code class="where" [title]="s.where">{{ s.where }}</code>
                     </td>
-                    <td>
+                    <td class="state">
                       <i
                         class="shape"
                         [class.full]="s.diagnosis?.ok"
@@ -143,6 +143,13 @@ import { systemsActions, systemsFeature } from './systems.feature';
     }
     .empty {
       font: 15.2px/1.5 var(--serif);
+    }
+    .name {
+      min-width: 190px;
+    }
+    .kind,
+    .state {
+      white-space: nowrap;
     }
     .where {
       display: inline-block;

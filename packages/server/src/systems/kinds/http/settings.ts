@@ -14,11 +14,14 @@ const AUTH = {
 /** What it takes to reach an API. */
 export const settings = z.strictObject({
   kind: z.literal('http'),
-  base: entry(z.url({ protocol: /^https?$/ }).max(2000), {
-    title: 'Base address',
-    description: 'What all addresses of the API begin with.',
-    example: 'https://members.example.org/api/v2',
-  }),
+  base: entry(
+    z.url({ protocol: /^https?$/, error: 'write it in full, with http:// or https:// before it' }).max(2000),
+    {
+      title: 'Base address',
+      description: 'What all addresses of the API begin with.',
+      example: 'https://members.example.org/api/v2',
+    },
+  ),
   auth: entry(z.enum(['none', 'key', 'basic', 'bearer', 'client', 'code']).default('none'), {
     title: 'Signing in',
     words: AUTH,
