@@ -5,6 +5,7 @@ import {
   keyTexts,
   noCounts,
   RecordFeed,
+  refusedByFile,
   rowFormat,
   sourceFieldsFor,
   type BlocksOfFile,
@@ -15,6 +16,7 @@ import {
   type FileFormat,
   type MappingDocument,
   type Mapped,
+  type Outcome,
   type RowFormat,
   type Share,
   type TextOutput,
@@ -90,6 +92,7 @@ export class ApplyShare implements Share<Applied> {
           this.keys.add(keyTexts(outcome.values, feed.mapping));
           const keys = twice.get(letThrough++);
           if (keys !== undefined) outcome = feed.refusedFor(outcome, keys);
+          outcome = asWritten(outcome, this.format, job.document);
         }
         const { row } = fed.place;
         counts.read++;
@@ -105,6 +108,12 @@ export class ApplyShare implements Share<Applied> {
     }
     return { out: this.out.take(), failed: this.failed.take(), remarks: this.remarks.take(), counts, stopped };
   }
+}
+
+/** What became of a record, when the file that it goes into was asked, too. */
+export function asWritten(outcome: Outcome, file: Pick<RowFormat, 'cantWrite'>, document: MappingDocument): Outcome {
+  const cant = outcome.kind === 'written' ? file.cantWrite(outcome.values) : null;
+  return cant === null ? outcome : refusedByFile(outcome, cant, document);
 }
 
 /** A line of JSON for each failure, or remark, of a record. */

@@ -33,7 +33,7 @@ import {
   type RecordFile,
 } from '@versicle/files';
 import { composeRecords } from '@versicle/source-sets';
-import { ApplyShareInThread, failureLines, type Applied, type ApplyJob } from './apply-share.ts';
+import { ApplyShareInThread, asWritten, failureLines, type Applied, type ApplyJob } from './apply-share.ts';
 import { requireFile } from './files.ts';
 import { loadMapping, problemText, sourceFiles, sourceNames, type SourceFile } from './mapping-file.ts';
 
@@ -173,7 +173,9 @@ async function run(
   for await (const batch of datasetRecords([source], source.format, source.names)) {
     for (let i = 0; i < batch.rows.length; i++) {
       const at = { row: batch.firstInDataset + i, fileRow: batch.firstRow + i, file: source.name };
-      const { place, outcome } = feed.take(batch.rows[i]!, at);
+      const fed = feed.take(batch.rows[i]!, at);
+      const { place } = fed;
+      const outcome = asWritten(fed.outcome, out, mapping.document);
       counts.read++;
       counts[outcome.kind]++;
       if (outcome.kind === 'written') out.write(outcome.values);

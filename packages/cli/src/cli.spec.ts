@@ -72,6 +72,53 @@ const rows = [
 ];
 const members = write('members.csv', `${rows.join('\r\n')}\r\n`);
 
+describe('records that the file can’t hold', () => {
+  const notes = write(
+    'notes.versicle.json',
+    JSON.stringify({
+      versicle: 1,
+      name: 'Notes',
+      source: { primary: { alias: 'n', dataset: 'tidebridge/notes.csv' } },
+      target: {
+        dataset: 'files/notes',
+        key: ['no'],
+        fields: ['no', 'note'].map((name) => ({ name, type: 'varchar(9)' })),
+      },
+      lines: ['no', 'note'].map((name) => ({ id: `l_${name}`, target: name, kind: 'straight', source: `n.${name}` })),
+      write: { mode: 'insert' },
+    }),
+  );
+  const source = write('notes.csv', 'no,note\n1,rust\n2,"a\u0001b"\n3,"c\nd"\n');
+
+  it.each([
+    ['csv', '1,rust\n2,a\u0001b\n3,"c\nd"', []],
+    ['xml', '<record><no>3</no><note>c\nd</note></record>', [2]],
+    ['txt', '1        rust     \n2        a\u0001b      \n', [3]],
+  ])('fail; of a .%s file these', async (ending, held, failing) => {
+    const result = await versicle(
+      'apply',
+      '--mapping',
+      notes,
+      '--source',
+      `n=${source}`,
+      '--out',
+      path(`held.${ending}`),
+      '--failed',
+      path('notes-failed.jsonl'),
+    );
+    expect(result.said[0]).toBe(
+      `3 read = 0 filtered + 0 skipped + ${failing.length} failed + ${3 - failing.length} written`,
+    );
+    expect(read(`held.${ending}`)).toContain(held);
+    const failed = read('notes-failed.jsonl')
+      .split('\n')
+      .filter(Boolean)
+      .map((l) => JSON.parse(l) as { row: number; line: string });
+    expect(failed.map((f) => f.row)).toEqual(failing);
+    for (const { line } of failed) expect(line).toBe('l_note');
+  });
+});
+
 describe('apply', () => {
   it('writes what passes, files what fails, and prints counts that add up', async () => {
     const result = await versicle(

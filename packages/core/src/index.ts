@@ -74,6 +74,7 @@ export * from './feed/encodings/copy.ts';
 export * from './feed/encodings/encoding.ts';
 export * from './feed/encodings/index.ts';
 export * from './feed/record-feed.ts';
+export * from './feed/refused-by-file.ts';
 export * from './workbook/workbook.ts';
 export * from './workbook/workbook-reader.ts';
 export * from './foreign/foreign.ts';

@@ -1,7 +1,16 @@
 import { createWriteStream, type WriteStream } from 'node:fs';
 import { once } from 'node:events';
 import { finished } from 'node:stream/promises';
-import { ByteWriter, Fault, type OutField, outputText, rowFormat, type TextOutput, type Value } from '@versicle/core';
+import {
+  ByteWriter,
+  type CantWrite,
+  Fault,
+  type OutField,
+  outputText,
+  rowFormat,
+  type TextOutput,
+  type Value,
+} from '@versicle/core';
 
 import { cellText, MAX_CELL } from './cell-text.ts';
 
@@ -50,6 +59,8 @@ export class TextFile {
 
 /** A file of records that is being written. */
 export interface RecordFile {
+  /** Why a record can't be written; only those for which it is null may be. */
+  cantWrite(values: readonly Value[]): CantWrite | null;
   write(values: readonly Value[]): void;
   /** Records that were written elsewhere, in the form of this file; where records stand by themselves. */
   append?(records: Uint8Array): void;
@@ -86,6 +97,7 @@ export async function openRecordFile(path: string, fields: readonly OutField[]):
   const file = new TextFile(path);
   format.begin(file.out);
   return {
+    cantWrite: (values) => format.cantWrite(values),
     write: (values) => format.row(file.out, values),
     append: (records) => file.out.bytesOf(records),
     flush: () => file.flush(),
@@ -93,6 +105,21 @@ export async function openRecordFile(path: string, fields: readonly OutField[]):
       format.end(file.out);
       return file.close();
     },
+  };
+}
+
+/** Why records can't be written into a file of this name, without opening it; null where all can. Throws a fault when the fields don't suit. */
+export function cantWriteInto(path: string, fields: readonly OutField[]): RecordFile['cantWrite'] | null {
+  const kind = outputKind(path);
+  if (kind === 'csv' || kind === 'jsonl' || kind === 'json') return null;
+  return kind === 'xlsx' ? cantBeCells(fields) : rowFormat(kind, fields).cantWrite;
+}
+/** A cell has room for so many characters. */
+function cantBeCells(fields: readonly OutField[]): RecordFile['cantWrite'] {
+  return (values) => {
+    const at = fields.findIndex(({ type }, i) => cellText(outputText(values[i]!, type.value) ?? '').length > MAX_CELL);
+    if (at < 0) return null;
+    return { field: fields[at]!.name, message: 'its value is longer than the 32,767 characters that a cell holds' };
   };
 }
 
@@ -115,14 +142,10 @@ async function openWorkbook(path: string, fields: readonly OutField[]): Promise<
     const type = field.type.value;
     if (type === 'bool') return value as boolean;
     const text = outputText(value, type)!;
-    if (type === 'int2' || type === 'int4') return Number(text);
-    const kept = cellText(text);
-    return kept.length > MAX_CELL ? tooLong(field) : kept;
-  };
-  const tooLong = (field: OutField): never => {
-    throw new Fault('unwritable', `A value of ${field.name} is longer than the 32,767 characters that a cell holds.`);
+    return type === 'int2' || type === 'int4' ? Number(text) : cellText(text);
   };
   return {
+    cantWrite: cantBeCells(fields),
     write: (values) => {
       if (++rows > MAX_ROWS)
         throw new Fault('unwritable', `${path}: a sheet ends at 1,048,576 rows; write .csv or .jsonl instead.`);

@@ -9,8 +9,15 @@ export interface OutField {
   readonly name: string;
   readonly type: FieldType;
 }
+/** Why a record can't be written: the field that it is about, and what is wrong with its value. */
+export interface CantWrite {
+  readonly field: string;
+  readonly message: string;
+}
 /** Writes records one after the other as text of one format. */
 export interface RowFormat {
+  /** Null: the record can be written as it is. Only such records may go into `row`. */
+  cantWrite(values: readonly Value[]): CantWrite | null;
   begin(out: ByteWriter): void;
   row(out: ByteWriter, values: readonly Value[]): void;
   end(out: ByteWriter): void;
@@ -18,15 +25,21 @@ export interface RowFormat {
 export type TextOutput = 'csv' | 'jsonl' | 'json' | 'xml' | 'fixed';
 
 const nothing = (): void => undefined;
+const canAlways = (): null => null;
 
 /** Throws a fault when the fields can't be written that way. */
 export function rowFormat(kind: TextOutput, fields: readonly OutField[]): RowFormat {
   const columns: Column[] = fields.map((f) => ({ name: f.name, type: f.type.value }));
   switch (kind) {
     case 'csv':
-      return { begin: (o) => csvHeader(o, columns), row: (o, v) => csvLine(o, v, columns), end: nothing };
+      return {
+        cantWrite: canAlways,
+        begin: (o) => csvHeader(o, columns),
+        row: (o, v) => csvLine(o, v, columns),
+        end: nothing,
+      };
     case 'jsonl':
-      return { begin: nothing, row: (o, v) => jsonLine(o, v, columns), end: nothing };
+      return { cantWrite: canAlways, begin: nothing, row: (o, v) => jsonLine(o, v, columns), end: nothing };
     case 'json':
       return jsonList(columns);
     case 'xml':
@@ -40,6 +53,7 @@ function jsonList(columns: readonly Column[]): RowFormat {
   let first = true;
   return {
     begin: (out) => out.text('[\n'),
+    cantWrite: canAlways,
     row: (out, values) => {
       if (!first) out.text(',');
       first = false;
@@ -49,12 +63,10 @@ function jsonList(columns: readonly Column[]): RowFormat {
   };
 }
 
-/** XML 1.0 (section 2.2) has no place for most control characters: they become the replacement character. */
-const NOT_IN_XML = /[^\t\n\r\u0020-\ud7ff\ue000-\ufffd\u{10000}-\u{10ffff}]/gu;
+/** What XML has no place for, in whatever way it is written (XML 1.0, section 2.2). */
+const NOT_IN_XML = /[^\t\n\r\u0020-\ud7ff\ue000-\ufffd\u{10000}-\u{10ffff}]/u;
 function xmlText(text: string): string {
-  return text
-    .replace(NOT_IN_XML, '\ufffd')
-    .replace(/[&<>\r]/g, (c) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '\r': '&#13;' })[c]!);
+  return text.replace(/[&<>\r]/g, (c) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '\r': '&#13;' })[c]!);
 }
 /** A field's name as an element's name (XML 1.0, section 2.3). */
 function elementName(name: string): string {
@@ -65,6 +77,13 @@ function elementName(name: string): string {
 function xmlList(columns: readonly Column[]): RowFormat {
   const names = columns.map((c) => elementName(c.name));
   return {
+    cantWrite: (values) => {
+      const holds = (value: Value, type: Column['type']): boolean =>
+        (typeof value === 'string' || Array.isArray(value)) && NOT_IN_XML.test(outputText(value, type)!);
+      const at = columns.findIndex(({ type }, i) => holds(values[i]!, type));
+      if (at < 0) return null;
+      return { field: columns[at]!.name, message: 'it holds a control character, which XML can’t carry' };
+    },
     begin: (out) => out.text('<?xml version="1.0" encoding="UTF-8"?>\n<records>\n'),
     row: (out, values) => {
       const cells = names.map((name, i) => {
@@ -105,17 +124,21 @@ const RIGHT = new Set<FieldType['value']>(['int2', 'int4', 'int8', 'numeric', 'f
 /** Numbers stand to the right, all else to the left. A line break within a value would end the record. */
 function fixedLines(fields: readonly OutField[]): RowFormat {
   const widths = fields.map(fieldWidth);
+  const textOf = (values: readonly Value[], i: number): string => outputText(values[i]!, fields[i]!.type.value) ?? '';
   return {
+    cantWrite: (values) => {
+      const at = fields.findIndex((_, i) => {
+        const text = textOf(values, i);
+        return text.length > widths[i]! || /[\r\n]/.test(text);
+      });
+      if (at < 0) return null;
+      const text = textOf(values, at).slice(0, 60);
+      return { field: fields[at]!.name, message: `“${text}” does not fit into ${widths[at]} characters of one line` };
+    },
     begin: nothing,
     row: (out, values) => {
-      const cells = fields.map(({ name, type }, i) => {
-        const value = values[i]!;
-        const text = value === null ? '' : outputText(value, type.value)!;
-        if (text.length > widths[i]! || /[\r\n]/.test(text))
-          throw new Fault(
-            'unreadable',
-            `“${text.slice(0, 60)}” does not fit into the field ${name} of ${widths[i]} characters in one line.`,
-          );
+      const cells = fields.map(({ type }, i) => {
+        const text = textOf(values, i);
         return RIGHT.has(type.value) ? text.padStart(widths[i]!) : text.padEnd(widths[i]!);
       });
       out.text(`${cells.join('')}\n`);

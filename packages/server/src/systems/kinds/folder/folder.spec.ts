@@ -79,6 +79,31 @@ describe('a folder as the target', () => {
     ]);
     expect(written('grown.csv')).toContain('00419,new,Seat,9.99');
   });
+  it.each([
+    ['xml', 'A\u0001B', 'a control character, which XML can’t carry'],
+    ['txt', '"two\nlines"', '“two\nlines” does not fit into 12 characters of one line'],
+    ['xlsx', 'L'.repeat(40_000), 'longer than the 32,767 characters that a cell holds'],
+  ])('fails the records that a file .%s can’t hold, and writes the others', async (ending, name, why) => {
+    server.file(`odd-${ending}.csv`, `no;name;price\n1;Bell;4,20\n2;${name};1,00\n3;Lock;1,00\n`);
+    const dataset = `files/odd-out.${ending}`;
+    const doc = document('', {
+      source: { primary: { alias: 'i', dataset: `files/odd-${ending}.csv` } },
+      name: dataset,
+    });
+    const target = doc['target'] as { dataset: string; fields: { name: string; type: string }[] };
+    target.dataset = dataset;
+    if (ending === 'xlsx') target.fields[1]!.type = 'text';
+    const { mapping, plan } = await server.mapping(doc);
+    const run = await server.run(plan);
+    expect(run).toMatchObject({ state: 'finished', counts: { read: 3, delivered: 2, failed: 1 } });
+    const [failed] = await server.api('listFailures', 'GET', `/failures?mapping=${mapping}`);
+    expect(failed).toMatchObject({ line: 'l2', cause: 'target_rejected', row: 2 });
+    expect(failed!.message).toContain(why);
+    if (ending === 'txt') return expect(written('odd-out.txt').replace(/ +/g, ' ')).toBe('1 Bell 4.20\n3 Lock 1.00\n');
+    const { body } = await server.ask('GET', `/api/systems/files/rows?dataset=odd-out.${ending}&limit=10`);
+    const names = (body.rows as { values: string[] }[]).map((r) => r.values.find((v) => /^[BL]/.test(v)));
+    expect(names).toEqual(['Bell', 'Lock']);
+  });
   it('finds fields by their names in every file of a pattern, and says what a file lacks', async () => {
     server.file('trips-09.csv', 'id,name,mail\n1,Kit,kit@example.org\n');
     server.file('trips-10.csv', 'mail,id,extra,name\nmo@example.org,2,x,Mo\n');

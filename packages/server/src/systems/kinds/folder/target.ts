@@ -18,6 +18,7 @@ import {
   contentOf,
   converterTo,
   copyCells,
+  copyLines,
   type Delivered,
   type Delivery,
   isFault,
@@ -27,10 +28,11 @@ import {
   type OutField,
   parseFieldType,
   refused,
+  type Rejection,
   rowFormat,
   type Value,
 } from '@versicle/core';
-import { openRecordFile, outputKind } from '@versicle/files';
+import { cantWriteInto, openRecordFile, outputKind } from '@versicle/files';
 import type { Finished, Target, TargetRun } from '../kind.ts';
 
 /** What the file was like when we wrote it last: one that is not so any more is somebody else's. */
@@ -51,9 +53,12 @@ export class FolderTarget implements Target {
   /** Parts are kept as COPY text: short, and whatever the file's format, its cells are what they were. */
   readonly encoding = 'copy';
 
+  /** Of each run that was prepared: what its records are like. */
+  private readonly fields = new Map<string, readonly OutField[]>();
+
   constructor(private readonly root: string) {}
 
-  prepare(document: MappingDocument, dataset: string): Promise<string[]> {
+  prepare(document: MappingDocument, dataset: string, { uid }: TargetRun): Promise<string[]> {
     requireFileName(dataset);
     const { mode } = document.write;
     if (mode !== 'replace' && mode !== 'insert' && mode !== 'append')
@@ -65,6 +70,7 @@ export class FolderTarget implements Target {
       const kind = outputKind(dataset);
       if (kind !== 'xlsx') rowFormat(kind, fieldsOf(document));
       makeFolder(this.partsOf(dataset));
+      this.fields.set(uid, fieldsOf(document));
     } catch (error) {
       throw isFault(error) ? error : unwritable(this.root, error);
     }
@@ -96,15 +102,18 @@ export class FolderTarget implements Target {
   }
 
   async deliver(delivery: Delivery, { uid }: TargetRun): Promise<Delivered> {
-    for (const { dataset, columns, content } of delivery.parts) {
+    const rejections: Rejection[] = [];
+    for (const [part, { dataset, columns, content }] of delivery.parts.entries()) {
+      const sorted = sifted(dataset, this.fields.get(uid)!, contentOf(content, 'copy'));
+      rejections.push(...sorted.refused.map((r) => ({ part, ...r })));
       const folder = this.partsOf(dataset);
       makeFolder(folder);
       const path = join(folder, `${number(delivery.run)}-${number(delivery.chunk)}-${short(uid)}`);
       const names = Buffer.from(`${COLUMNS}${JSON.stringify(columns.map((c) => c.name))}\n`);
-      writeNew(`${path}.new`, Buffer.concat([names, contentOf(content, 'copy')]));
+      writeNew(`${path}.new`, Buffer.concat([names, sorted.taken]));
       renameSync(`${path}.new`, path);
     }
-    return Promise.resolve({ rejections: [], unchanged: 0 });
+    return Promise.resolve({ rejections, unchanged: 0 });
   }
 
   async finish(document: MappingDocument, dataset: string, run: TargetRun): Promise<Finished> {
@@ -123,7 +132,13 @@ export class FolderTarget implements Target {
       const { places, lines } = partAt(join(folder, name), fields);
       for (const line of lines) {
         const cells = copyCells(line);
-        file.write(fields.map((_, i) => valueOf(cells[places[i]!] ?? null, readers[i]!)));
+        const values = fields.map((_, i) => valueOf(cells[places[i]!] ?? null, readers[i]!));
+        const cant = file.cantWrite(values);
+        if (cant)
+          throw refused(
+            `${dataset} can’t hold an earlier record as its fields are now: ${cant.field}, ${cant.message}.`,
+          );
+        file.write(values);
         if (++records % 5000 === 0) await file.flush();
       }
       await file.flush();
@@ -146,6 +161,7 @@ export class FolderTarget implements Target {
 
   /** What a run brought that replaces the content and does not end well is no part of the file. */
   async discard({ uid }: TargetRun, dataset: string, isDelivered: boolean): Promise<void> {
+    this.fields.delete(uid);
     const folder = this.partsOf(dataset);
     if (!isDelivered && existsSync(folder))
       for (const name of readdirSync(folder)) if (name.endsWith(`-${short(uid)}`)) rmSync(join(folder, name));
@@ -155,6 +171,29 @@ export class FolderTarget implements Target {
   private partsOf(dataset: string): string {
     return join(this.root, `.versicle-${dataset}`);
   }
+}
+
+/** Leaves out the records that a file of this name can't hold: they fail, and the others go in. */
+function sifted(
+  dataset: string,
+  fields: readonly OutField[],
+  content: Uint8Array,
+): { taken: Uint8Array; refused: Omit<Rejection, 'part'>[] } {
+  const readers = fields.map((f) => converterTo(f.type, 'text'));
+  const cantWrite = cantWriteInto(dataset, fields);
+  if (cantWrite === null) return { taken: content, refused: [] };
+  const refused: Omit<Rejection, 'part'>[] = [];
+  const lines = copyLines(content);
+  const taken = lines.filter((line, index) => {
+    const cells = copyCells(line);
+    const cant = cantWrite(fields.map((_, i) => valueOf(cells[i] ?? null, readers[i]!)));
+    if (cant === null) return true;
+    const { field, message } = cant;
+    refused.push({ index, cells, code: 'file_format', message, columns: [field], constraint: null });
+    return false;
+  });
+  if (refused.length === 0) return { taken: content, refused };
+  return { taken: Buffer.from(taken.map((line) => `${line}\n`).join('')), refused };
 }
 
 /** `run-chunk-id`; parts of older versions have no id. */
