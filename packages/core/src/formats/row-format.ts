@@ -76,6 +76,12 @@ function elementName(name: string): string {
 /** Nulls are left out, so that an empty element is an empty text. */
 function xmlList(columns: readonly Column[]): RowFormat {
   const names = columns.map((c) => elementName(c.name));
+  const twice = names.findIndex((name, i) => names.indexOf(name) !== i);
+  if (twice >= 0)
+    throw new Fault(
+      'unwritable',
+      `The fields ${columns[names.indexOf(names[twice]!)]!.name} and ${columns[twice]!.name} would both be the element ${names[twice]}; give one of them another name.`,
+    );
   return {
     cantWrite: (values) => {
       const holds = (value: Value, type: Column['type']): boolean =>

@@ -42,6 +42,15 @@ function valueJson(text: string | null, type: Column['type']): string {
   return NUMBERS.has(type) && JSON_NUMBER.test(text) ? text : JSON.stringify(text);
 }
 
+/** Two fields that can't both stand in a JSON object: one would be a value and an object at once. Null where all can. */
+export function memberClash(names: readonly string[]): readonly [string, string] | null {
+  for (const [i, name] of names.entries()) {
+    const other = names.find((n, j) => n.startsWith(`${name}.`) || (n === name && j !== i));
+    if (other !== undefined) return [name, other];
+  }
+  return null;
+}
+
 /** The body of one request; gives the field instead whose value can't be written. */
 export function requestBody(
   records: readonly Cells[],

@@ -10,6 +10,7 @@ import {
   type Delivery,
   Fault,
   isFault,
+  isLoaded,
   type MappingDocument,
   type Part,
   refused,
@@ -19,7 +20,7 @@ import { CANCELLED, NothingDone, Outage } from '../../outage.ts';
 import type { KindContext, Target, TargetRun } from '../kind.ts';
 import { faultOf, isEmptyAnswer } from './answers.ts';
 import { NotAuthorised } from './authenticate.ts';
-import { fillPath, requestBody } from './body.ts';
+import { fillPath, memberClash, requestBody } from './body.ts';
 import type { HttpAnswer } from './answers.ts';
 import { NotSent, type HttpClient } from './client.ts';
 import { judge, type WriteSetting } from './judge.ts';
@@ -75,7 +76,7 @@ export class HttpTarget implements Target {
     const names = document.target.fields.map((f) => f.name);
     if (write.place === 'id' && write.idField !== null && !names.includes(write.idField))
       throw refused(`Refusals name their record by ${write.idField}, which is no field of the document.`);
-    if (body !== 'xml') return;
+    if (body !== 'xml') return requireOwnMembers(document, write);
     if (write.batch !== 1) throw refused(`XML is sent one record a request; set the batch of ${dataset} to 1.`);
     if (!write.member) throw refused(`Say what the element of a record is called: the member that holds it.`);
     const bad = badXmlName(names);
@@ -166,6 +167,18 @@ export class HttpTarget implements Target {
     if (await this.answers()) return rejections;
     throw new Outage(`The target did not take ${counted(group.length, 'record')}, three times over: ${fault}`);
   }
+}
+
+/** Of two values for one member of a JSON object, one would be lost without a word. */
+function requireOwnMembers(document: MappingDocument, { repeat }: WriteSetting): void {
+  const loaded = document.lines.filter(isLoaded).map((l) => l.target);
+  if (repeat.by === 'look-up' && loaded.includes(repeat.member))
+    throw refused(`${repeat.member} carries the key by which the API knows a record; give the field another name.`);
+  const clash = memberClash(loaded);
+  if (clash)
+    throw refused(
+      `${clash[0]} and ${clash[1]} can’t both be members of one JSON object; give one of them another name.`,
+    );
 }
 
 /** Errors that say that none of the records of a request was taken. */

@@ -254,6 +254,24 @@ describe('an API with ways of its own', () => {
     expect(asked.filter((a) => a.startsWith('PUT')).sort()).toEqual(['PUT /sink/a%2Fb', 'PUT /sink/ok']);
     expect(failed.every((f: { line: string }) => f.line === 'l1')).toBe(true);
   });
+  it('does not publish fields of which one would take the place of the other in the body', async () => {
+    await settle({ path: '/sink', write: { method: 'POST', path: '/sink' } });
+    const { id } = await server.api('createMapping', 'POST', '/mappings', {
+      document: {
+        versicle: 1,
+        name: 'Clash',
+        source: { primary: { alias: 't', dataset: 'files/nos.jsonl' } },
+        target: { dataset: 'odd/things', fields: ['size', 'size.width'].map((name) => ({ name, type: 'text' })) },
+        lines: ['size', 'size.width'].map((target, i) => ({ id: `l${i}`, target, kind: 'straight', source: 't.no' })),
+        write: { mode: 'insert' },
+      } as never,
+    });
+    const { status, body } = await server.ask('POST', `/api/mappings/${id}/publish`, {});
+    expect([status, body.detail]).toEqual([
+      422,
+      expect.stringContaining('size and size.width can’t both be members of one JSON object'),
+    ]);
+  });
   it('keeps the digits of numbers in documents', async () => {
     let got = '';
     answer = (_url, req, res, body) => {
