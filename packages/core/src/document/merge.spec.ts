@@ -17,6 +17,19 @@ const base = parseDocument({
 const edit = (document: MappingDocument, id: string, rule: string): MappingDocument =>
   changeLine(document, id, { kind: 'rule', rule, source: undefined });
 
+type Line = MappingDocument['lines'][number];
+const lineOf = (d: MappingDocument, id: string): Line | undefined => d.lines.find((l) => l.id === id);
+const membersOf = (line: Line): string[] => Object.keys(line);
+const member = (line: Line | undefined, name: string): unknown => (line as Record<string, unknown> | undefined)?.[name];
+const sameMember = (a: Line | undefined, b: Line | undefined, name: string): boolean =>
+  JSON.stringify(member(a, name) ?? null) === JSON.stringify(member(b, name) ?? null);
+/** Whether every member that either side changed is as that side has it. */
+function hasBoth(...[was, mine, theirs, merged]: readonly (Line | undefined)[]): boolean {
+  return [mine, theirs].every((side) =>
+    [...membersOf(side!), ...membersOf(was!)].every((m) => sameMember(side, was, m) || sameMember(side, merged, m)),
+  );
+}
+
 describe('two sides of one document', () => {
   it('come together line by line, when they changed different lines', () => {
     const { document, clashes } = mergeDocuments(base, edit(base, 'l0', 'upper(m.a)'), edit(base, 'l2', 'trim(m.c)'));
@@ -30,6 +43,22 @@ describe('two sides of one document', () => {
     const mine = mergeDocuments(base, edit(base, 'l0', 'upper(m.a)'), edit(base, 'l0', 'lower(m.a)'), () => true);
     expect(mine.document.lines[0]!.rule).toBe('upper(m.a)');
     expect(mergeDocuments(base, edit(base, 'l0', 'x()'), edit(base, 'l0', 'x()')).clashes).toEqual([]);
+  });
+  it('come together within a line, too: a note here, a rule there', () => {
+    const noted = changeLine(base, 'l0', { note: 'as agreed with Oda' });
+    const { document, clashes } = mergeDocuments(base, edit(base, 'l0', 'upper(m.a)'), noted);
+    expect(clashes).toEqual([]);
+    expect(document.lines[0]).toMatchObject({ kind: 'rule', rule: 'upper(m.a)', note: 'as agreed with Oda' });
+    expect(document.lines[0]!.source).toBeUndefined();
+    const both = mergeDocuments(base, edit(noted, 'l0', 'upper(m.a)'), edit(base, 'l0', 'lower(m.a)'));
+    expect(both.clashes).toEqual([{ what: 'a', line: 'l0', mine: 'rule: upper(m.a)', theirs: 'rule: lower(m.a)' }]);
+    expect(both.document.lines[0]).toMatchObject({ rule: 'lower(m.a)', note: 'as agreed with Oda' });
+  });
+  it('never make an agreement out of a line that nobody agreed to', () => {
+    const agreed = changeLine(base, 'l0', { state: 'agreed' });
+    const { document, clashes } = mergeDocuments(base, edit(base, 'l0', 'upper(m.a)'), agreed);
+    expect(clashes.map((c) => c.line)).toEqual(['l0']);
+    expect(document.lines[0]).toEqual(agreed.lines[0]);
   });
   it('keep what one side added, took out or moved', () => {
     const mine = {
@@ -86,7 +115,7 @@ describe('two sides of one document', () => {
         fc.property(documents, documents, documents, (was, mine, theirs) => {
           const { document, clashes } = mergeDocuments(was, mine, theirs);
           const line = (d: MappingDocument, id: string): string | undefined => {
-            const found = d.lines.find((l) => l.id === id);
+            const found = lineOf(d, id);
             return found && JSON.stringify(Object.entries(found).sort());
           };
           const clashed = new Set(clashes.map((c) => c.line));
@@ -95,13 +124,20 @@ describe('two sides of one document', () => {
             if (ours === other) expect(merged).toBe(ours);
             else if (ours === before) expect(merged).toBe(other);
             else if (other === before) expect(merged).toBe(ours);
-            else expect(clashed.has(id)).toBe(true);
+            else if (!clashed.has(id))
+              expect(hasBoth(...[was, mine, theirs, document].map((d) => lineOf(d, id)))).toBe(true);
           }
           // It stays a document, and each side may ask for its own.
           expect(() => parseDocument(JSON.parse(canonicalText(document)))).not.toThrow();
           const kept = mergeDocuments(was, mine, theirs, () => true);
           expect(kept.clashes).toEqual(clashes);
-          for (const { line: id } of clashes) if (id !== null) expect(line(kept.document, id)).toBe(line(mine, id));
+          for (const { line: id } of clashes) {
+            if (id === null) continue;
+            const [ours, now] = [lineOf(mine, id), lineOf(kept.document, id)];
+            expect(now === undefined).toBe(ours === undefined);
+            const changed = ours && membersOf(ours).filter((m) => !sameMember(lineOf(was, id), ours, m));
+            expect(changed?.filter((m) => !sameMember(now, ours, m)) ?? []).toEqual([]);
+          }
         }),
       ));
     it('who is called mine and who theirs makes no difference but for the choice', () =>

@@ -42,6 +42,28 @@ function textsOf(mine: unknown, theirs: unknown): { mine: string; theirs: string
   return { mine: write(mine, ours), theirs: write(theirs, others) };
 }
 
+const isChangedByBoth = (was: unknown, ours: unknown, other: unknown): boolean =>
+  !same(ours, other) && !same(was, ours) && !same(was, other);
+
+/** Members that say one thing together: how a line makes its value, what it falls back to, what it checks. */
+const TOGETHER: readonly (readonly string[])[] = [
+  ['kind', 'source', 'rule', 'value', 'codeTable', 'generate', 'of'],
+  ['default', 'defaultWhen', 'onFail'],
+  ['check', 'checkMessage'],
+];
+/** The members of a line or field, each with those that belong to it. */
+function piecesOf(...sides: readonly object[]): readonly (readonly string[])[] {
+  const isLine = sides.some((side) => 'target' in side);
+  const names = new Set(sides.flatMap((side) => Object.keys(side)));
+  const together = isLine ? TOGETHER : [];
+  const alone = [...names].filter((name) => !together.some((piece) => piece.includes(name)));
+  return [...alone.map((name) => [name]), ...together];
+}
+function picked(side: object, names: readonly string[]): Record<string, unknown> {
+  const all = side as Readonly<Record<string, unknown>>;
+  return Object.fromEntries(names.flatMap((name) => (all[name] === undefined ? [] : [[name, all[name]]])));
+}
+
 /** `first` in its order; what only `second` has stands behind what it stands behind there. */
 function inOrder(first: readonly string[], second: readonly string[]): string[] {
   const known = new Set(first);
@@ -55,9 +77,9 @@ function inOrder(first: readonly string[], second: readonly string[]): string[] 
 }
 
 /**
- * Brings together what two sides made of one document (`base`): line by line, field by field, and the other parts as
- * wholes. What only one side changed is as that side has it; where both changed the same, `theirs` is taken and named, unless
- * `takesMine` says otherwise.
+ * Brings together what two sides made of one document (`base`): line by line, field by field, within both piece by piece, and
+ * the other parts as wholes. What only one side changed is as that side has it; where both changed the same, `theirs` is
+ * taken and named, unless `takesMine` says otherwise.
  */
 export function mergeDocuments(
   base: MappingDocument,
@@ -72,11 +94,31 @@ export function mergeDocuments(
     clashes.push({ what, line, ...textsOf(ours, other) });
     return takesMine(what) ? ours : other;
   };
-  const list = <T>(
+  /** Of a line or field that both changed: piece by piece, where that leaves a thing that somebody could have written. */
+  const inPieces = <T extends object>(was: T, ours: T, other: T, what: string, line: string | null): T | null => {
+    const merged: Record<string, unknown> = {};
+    const clashing: string[] = [];
+    for (const piece of piecesOf(was, ours, other)) {
+      const [before, mine, theirs] = [was, ours, other].map((side) => picked(side, piece));
+      const isClash = !same(mine, theirs) && !same(before, mine) && !same(before, theirs);
+      if (isClash) clashing.push(...piece);
+      const taken = isClash ? (takesMine(what) ? mine : theirs) : same(before, mine) ? theirs : mine;
+      Object.assign(merged, taken);
+    }
+    // What somebody agreed to was the line as they saw it, and no other.
+    const isAgreed = (side: object): boolean => (side as { state?: unknown }).state === 'agreed';
+    const content = (side: object): object => ({ ...side, state: null });
+    const seen = [ours, other].some((side) => isAgreed(side) && same(content(side), content(merged)));
+    if (isAgreed(merged) && !seen) return null;
+    if (clashing.length > 0) clashes.push({ what, line, ...textsOf(picked(ours, clashing), picked(other, clashing)) });
+    return merged as T;
+  };
+  const list = <T extends object>(
     part: (document: MappingDocument) => readonly T[],
     key: (item: T) => string,
     name: (item: T) => string,
     isLine = false,
+    hasPieces = isLine,
   ): T[] => {
     // Two things of one name are two things all the same.
     const by = (document: MappingDocument): Map<string, T> => {
@@ -92,7 +134,12 @@ export function mergeDocuments(
     const merged = new Map<string, T>();
     for (const id of new Set([...ours.keys(), ...other.keys()])) {
       const item = (ours.get(id) ?? other.get(id))!;
-      const kept = one<T | undefined>(was.get(id), ours.get(id), other.get(id), name(item), isLine ? id : null);
+      const [before, mine, theirs] = [was.get(id), ours.get(id), other.get(id)];
+      const line = isLine ? id : null;
+      const all = hasPieces && before && mine && theirs;
+      const pieces =
+        all && isChangedByBoth(before, mine, theirs) ? inPieces(before, mine, theirs, name(item), line) : null;
+      const kept = pieces ?? one<T | undefined>(before, mine, theirs, name(item), line);
       if (kept !== undefined) merged.set(id, kept);
     }
     // Whoever moved things keeps the order, if only one side did.
@@ -140,6 +187,8 @@ export function mergeDocuments(
         (d) => d.target.fields,
         (f) => f.name,
         (f) => `field ${f.label ?? f.name}`,
+        false,
+        true,
       ),
     },
     lines: list(
