@@ -194,6 +194,19 @@ test('a workbook goes out, is changed by somebody, and comes back with its diffe
   await panel.getByRole('button', { name: 'Take it over' }).click();
   await expect(page.getByRole('gridcell', { name: 'rule trim(s.name)' })).toBeVisible();
   expect((await stored(page, id)).lines[1]).toMatchObject({ rule: 'trim(s.name)', state: 'agreed' });
+
+  await test.step('a word that is not understood keeps nothing else out', async () => {
+    sheet.getCell(2, column('State')).value = 'approved';
+    sheet.getCell(2, column('Note')).value = 'as Hanno said';
+    await give('odd.xlsx', Buffer.from(await book.xlsx.writeBuffer()));
+    await expect(panel.getByRole('alert')).toContainText('A word is not understood');
+    await expect(panel.getByRole('listitem').first()).toContainText(
+      'Mapping, row 2, State: approved is none of to map, question, drafted, agreed.',
+    );
+    if (process.env['SHOT']) await page.screenshot({ path: process.env['SHOT'] });
+    await panel.getByRole('button', { name: 'Take it over' }).click();
+    expect((await stored(page, id)).lines[0]).toMatchObject({ note: 'as Hanno said', state: 'drafted' });
+  });
   await give('cut.xlsx', content.subarray(0, 3000));
   await expect(page.getByText(/cut.xlsx.*not a sound ZIP archive/)).toBeVisible();
 });

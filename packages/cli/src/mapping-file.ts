@@ -16,14 +16,14 @@ import {
   readDocument,
   type SetMember,
 } from '@versicle/core';
-import { lookAt, readDocumentWorkbook } from '@versicle/files';
+import { documentInWorkbook, lookAt } from '@versicle/files';
 import { requireFile } from './files.ts';
 import { basename } from 'node:path';
 
 export async function loadMapping(path: string): Promise<MappingDocument> {
   requireFile(path);
   try {
-    if (/\.xlsx$/i.test(path)) return (await readDocumentWorkbook(path, basename(path))).document;
+    if (/\.xlsx$/i.test(path)) return documentInWorkbook(path, basename(path));
     return readDocument(readFileSync(path, 'utf8'));
   } catch (error) {
     if (isFault(error, 'document'))

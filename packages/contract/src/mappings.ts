@@ -119,6 +119,16 @@ export const workbookRead = z.object({
   difference,
   /** What was changed in the draft, too, since the workbook went out; the workbook's change is taken. */
   clashes: z.array(z.object({ what: z.string(), line: z.string().nullable() })),
+  /** Words in columns that take only a few others; there the document stays as it went out. */
+  mistaken: z.array(
+    z.object({
+      sheet: z.string(),
+      row: z.number(),
+      column: z.string(),
+      value: z.string(),
+      choices: z.array(z.string()),
+    }),
+  ),
   /** The mapping that the workbook was made of, when it is another one. */
   ofOther: z.string().nullable(),
 });

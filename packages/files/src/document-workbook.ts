@@ -1,13 +1,14 @@
 import {
-  baseOfWorkbook,
   documentOfWorkbook,
   Fault,
   isFault,
   type MappingDocument,
   type ReadSheet,
+  readWorkbook,
   Workbook,
   type WorkbookFacts,
   workbookOf,
+  type WorkbookSays,
   type WorkbookSheet,
 } from '@versicle/core';
 import type { Workbook as ExcelWorkbook } from 'exceljs';
@@ -120,24 +121,33 @@ function fitting(text: string, sheet: string, row: number, column: string): stri
   return kept;
 }
 
-export interface DocumentWorkbook {
-  readonly document: MappingDocument;
+export interface DocumentWorkbook extends WorkbookSays {
   /** The mapping that it was made of, where it says so. */
   readonly mapping: string | null;
-  /** The document as it went out. */
-  readonly base: MappingDocument | null;
 }
 
 /** Reads a document back from its workbook. Throws a fault with a sentence for the person. */
 export async function readDocumentWorkbook(path: string, name: string): Promise<DocumentWorkbook> {
+  return withSheets(path, name, (sheets) => {
+    const mapping = sheets.get('Overview')?.find(([entry]) => entry === 'Mapping')?.[1] ?? null;
+    return { ...readWorkbook(sheets), mapping };
+  });
+}
+/** The document alone, which must be sound. */
+export async function documentInWorkbook(path: string, name: string): Promise<MappingDocument> {
+  return withSheets(path, name, documentOfWorkbook);
+}
+async function withSheets<T>(
+  path: string,
+  name: string,
+  use: (sheets: ReadonlyMap<string, ReadSheet>) => T,
+): Promise<T> {
   const archive = await openArchive(path, name);
   try {
     const book = await Workbook.open(archive);
     const sheets = new Map<string, ReadSheet>();
     for (const { name: sheet } of book.sheets) sheets.set(sheet, await rowsOf(book, sheet));
-    const document = documentOfWorkbook(sheets);
-    const mapping = sheets.get('Overview')!.find(([entry]) => entry === 'Mapping')?.[1] ?? null;
-    return { document, mapping, base: baseOfWorkbook(sheets) };
+    return use(sheets);
   } catch (error) {
     if (!isFault(error, 'unreadable') || error.message.includes(name)) throw error;
     throw new Fault('unreadable', `${name}: ${error.message}`);

@@ -2,7 +2,7 @@ import type { FaultDetail } from '../faults.ts';
 import { quoted } from '../words.ts';
 import { noDocument, parseDocument, type MappingDocument } from '../document/document.ts';
 import { readJoin } from '../document/join-text.ts';
-import { BASE_SHEET, READ_BACK } from './workbook.ts';
+import { BASE_SHEET, CHOICES, READ_BACK, workbookOf, type WorkbookSheet } from './workbook.ts';
 
 /** A sheet as it was read: rows of texts, the first of them the headings. */
 export type ReadSheet = readonly (readonly (string | null)[])[];
@@ -12,7 +12,35 @@ function got(cell: string | null | undefined): string | undefined {
   if (cell === null || cell === undefined || cell === '') return undefined;
   return /^("")+$/.test(cell) ? cell.slice(2) : cell;
 }
-const isYes = (cell: string | undefined): boolean => cell !== undefined && /^(y|yes|x|true|1)$/i.test(cell);
+/** What people write for yes and no. */
+const SHORT: Readonly<Record<string, string>> = {
+  y: 'yes',
+  x: 'yes',
+  true: 'yes',
+  1: 'yes',
+  n: 'no',
+  false: 'no',
+  0: 'no',
+  '-': 'no',
+};
+const isYes = (cell: string | undefined): boolean => cell === 'yes';
+
+/** A word in a column that takes only a few others. */
+export interface MistakenWord {
+  readonly sheet: string;
+  /** As the program shows it. */
+  readonly row: number;
+  readonly column: string;
+  readonly value: string;
+  readonly choices: readonly string[];
+}
+/** What a workbook says; where a word is mistaken, what stood there when it went out. */
+export interface WorkbookSays {
+  readonly document: MappingDocument;
+  /** The document as it went out; null where that is not known any more. */
+  readonly base: MappingDocument | null;
+  readonly mistaken: readonly MistakenWord[];
+}
 
 /** The document that a workbook was made of; null where the sheet that says it is gone or was changed. */
 export function baseOfWorkbook(sheets: ReadonlyMap<string, ReadSheet>): MappingDocument | null {
@@ -26,14 +54,34 @@ export function baseOfWorkbook(sheets: ReadonlyMap<string, ReadSheet>): MappingD
 }
 
 /** Reads the sheets of a workbook. Throws a fault, which names sheet and row, when they are no document. */
+export function readWorkbook(sheets: ReadonlyMap<string, ReadSheet>): WorkbookSays {
+  const base = baseOfWorkbook(sheets);
+  const reader = new WorkbookReader(sheets, base === null ? [] : workbookOf(base));
+  return { document: reader.read(), base, mistaken: reader.mistaken };
+}
+/** The same, where nobody can be told of mistaken words beside: they are faults. */
 export function documentOfWorkbook(sheets: ReadonlyMap<string, ReadSheet>): MappingDocument {
-  return new WorkbookReader(sheets).read();
+  const { document, mistaken } = readWorkbook(sheets);
+  if (mistaken.length > 0)
+    throw noDocument(
+      mistaken.map(({ sheet, row, column, value, choices }) => ({
+        path: `${sheet}, row ${row}, ${column}`,
+        message: `${quoted(value)} is none of the words that are possible here: ${choices.join(', ')}.`,
+      })),
+    );
+  return document;
 }
 
 class WorkbookReader {
   private readonly problems: FaultDetail[] = [];
 
-  constructor(private readonly sheets: ReadonlyMap<string, ReadSheet>) {}
+  readonly mistaken: MistakenWord[] = [];
+
+  constructor(
+    private readonly sheets: ReadonlyMap<string, ReadSheet>,
+    /** As the workbook went out. */
+    private readonly before: readonly WorkbookSheet[],
+  ) {}
 
   read(): MappingDocument {
     for (const name of ['Overview', 'Mapping'])
@@ -74,12 +122,43 @@ class WorkbookReader {
     const places = new Map(header.map((h, i) => [(h ?? '').trim().toLowerCase(), i]));
     return rows.flatMap((cells, i) => {
       if (cells.every((c) => c === null || c === '')) return [];
-      const of = (heading: string): string | undefined => {
+      const cell = (heading: string): string | undefined => {
         const at = places.get(heading.toLowerCase());
         return at === undefined ? undefined : got(cells[at]);
       };
+      const words = new Map<string, string | undefined>();
+      const of = (heading: string): string | undefined => {
+        if (!CHOICES[name]?.[heading]) return cell(heading);
+        if (!words.has(heading)) words.set(heading, this.word(name, i + 2, heading, cell));
+        return words.get(heading);
+      };
       return [{ row: i + 2, of }];
     });
+  }
+  /** One of the words that a column takes, however it is capitalised; for any other, what stood there before. */
+  private word(
+    sheet: string,
+    row: number,
+    column: string,
+    cell: (heading: string) => string | undefined,
+  ): string | undefined {
+    const value = cell(column);
+    if (value === undefined) return undefined;
+    const choices = CHOICES[sheet]![column]!;
+    const asked = value.trim().toLowerCase();
+    const found = choices.find((c) => c.toLowerCase() === asked || (choices.includes('yes') && c === SHORT[asked]));
+    if (found !== undefined) return found;
+    this.mistaken.push({ sheet, row, column, value, choices });
+    return this.cellBefore(sheet, column, cell);
+  }
+  /** The cell of the same line, field, check or example in the workbook that went out. */
+  private cellBefore(sheet: string, column: string, cell: (heading: string) => string | undefined): string | undefined {
+    const before = this.before.find((s) => s.name === sheet);
+    const key = ['Line', 'Id', 'Target name', 'Name'].find((h) => before?.header.includes(h) && cell(h) !== undefined);
+    if (!before || key === undefined) return undefined;
+    const at = before.header.indexOf(key);
+    const row = before.rows.find((cells) => got(cells[at]) === cell(key));
+    return row && got(row[before.header.indexOf(column)]);
   }
   private parsed(sheet: string, row: number, text: string | undefined, otherwise: unknown): unknown {
     if (text === undefined) return otherwise;

@@ -3,9 +3,11 @@ import {
   canonicalText,
   documentOfWorkbook,
   parseDocument,
+  readWorkbook,
   workbookOf,
   type MappingDocument,
   type ReadSheet,
+  type WorkbookSays,
 } from '../index.ts';
 import { documents } from '../testing/document-generator.ts';
 
@@ -63,6 +65,40 @@ describe('the document as a workbook', () => {
     expect(added.target.fields.map((f) => f.name)).toEqual(['no', 'born', 'town']);
     expect(added.lines[2]).toMatchObject({ target: 'town', kind: 'straight', source: 'm.town' });
   });
+  it('takes a word however it is capitalised; for one that it does not know, what stood there before', () => {
+    const says = (edit: (rows: (string | null)[][]) => void): WorkbookSays => {
+      const sheets = sheetsOf(small);
+      const rows = sheets.get('Mapping')!.map((r) => [...r]);
+      edit(rows);
+      return readWorkbook(sheets.set('Mapping', rows));
+    };
+    const loose = says((rows) => {
+      rows[2]![column(rows, 'State')] = ' Agreed';
+      rows[2]![column(rows, 'Required')] = 'x';
+    });
+    expect(loose.mistaken).toEqual([]);
+    expect(loose.document.lines[1]!.state).toBe('agreed');
+    expect(loose.document.target.fields[1]!.required).toBe(true);
+
+    const mistaken = says((rows) => {
+      rows[1]![column(rows, 'State')] = 'approved';
+      rows[1]![column(rows, 'Key')] = 'maybe';
+      rows[2]![column(rows, 'State')] = 'approved';
+      rows[2]![column(rows, 'Note')] = 'and this counts';
+      rows.splice(1, 2, rows[2]!, rows[1]!);
+    });
+    expect(mistaken.document.lines.map((l) => [l.id, l.state, l.note])).toEqual([
+      ['l1', 'agreed', undefined],
+      ['l2', 'drafted', 'and this counts'],
+    ]);
+    expect(mistaken.document.target.key).toEqual(['no']);
+    expect(mistaken.mistaken.map((m) => [m.sheet, m.row, m.column, m.value])).toEqual([
+      ['Mapping', 2, 'State', 'approved'],
+      ['Mapping', 3, 'Key', 'maybe'],
+      ['Mapping', 3, 'State', 'approved'],
+    ]);
+    expect(mistaken.mistaken[1]!.choices).toEqual(['yes', 'no']);
+  });
   it('says which sheet and row can’t be understood', () => {
     expect(() => documentOfWorkbook(new Map([['Sheet1', []]]))).toThrow(/no sheet “Overview”/);
     expect(() =>
@@ -76,6 +112,6 @@ describe('the document as a workbook', () => {
         rows[2]![column(rows, 'State')] = 'perhaps';
         return rows;
       }),
-    ).toThrow(/lines\[1\]\.state/);
+    ).toThrow(/Mapping, row 3, State: “perhaps” is none of the words .*: to map, question, drafted, agreed/);
   });
 });

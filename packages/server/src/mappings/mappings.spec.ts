@@ -131,6 +131,22 @@ describe('mappings', () => {
     });
     const clashing = await server.api('readWorkbook', 'POST', `/mappings/${made.id}/workbook`, body);
     expect(clashing.clashes).toEqual([{ what: first!.target, line: first!.id }]);
+    sheet.getCell(3, column('State')).value = 'approved';
+    const odd = await server.api('readWorkbook', 'POST', `/mappings/${made.id}/workbook`, {
+      fileName: 'odd.xlsx',
+      content: Buffer.from(await book.xlsx.writeBuffer()).toString('base64'),
+    });
+    expect(odd.mistaken).toEqual([
+      {
+        sheet: 'Mapping',
+        row: 3,
+        column: 'State',
+        value: 'approved',
+        choices: ['to map', 'question', 'drafted', 'agreed'],
+      },
+    ]);
+    expect(odd.document.lines[1]!.state).toBe('drafted');
+    expect(odd.document.lines[0]!.note).toBe('answered');
     const other = await create({ name: 'Another' });
     expect(await server.api('readWorkbook', 'POST', `/mappings/${other.id}/workbook`, body)).toMatchObject({
       ofOther: made.id,

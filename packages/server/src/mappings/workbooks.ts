@@ -38,7 +38,7 @@ export class Workbooks {
       const path = join(folder, 'document.xlsx');
       writeFileSync(path, Buffer.from(content, 'base64'));
       try {
-        const { document: read, mapping, base } = await readDocumentWorkbook(path, fileName);
+        const { document: read, mapping, base, mistaken } = await readDocumentWorkbook(path, fileName);
         const ofOther = mapping !== null && mapping !== id ? mapping : null;
         // What changed in the draft since the workbook went out stays, where the workbook did not change it, too.
         const { document, clashes } =
@@ -56,6 +56,7 @@ export class Workbooks {
             other: [...other],
           },
           clashes: [...clashes],
+          mistaken: mistaken.map((m) => ({ ...m, choices: [...m.choices] })),
           ofOther,
         };
       } catch (error) {

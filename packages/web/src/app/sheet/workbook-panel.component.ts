@@ -31,6 +31,20 @@ import { capital, inWords } from '../shared/words';
           Changed here, too, since the workbook went out: {{ clashes() }}. The workbook’s words are taken.
         </p>
       }
+      @if (of().mistaken.length > 0) {
+        <div class="rub" role="alert">
+          {{ of().mistaken.length === 1 ? 'A word is' : 'Some words are' }} not understood; there the document stays as
+          it was. All else of the workbook counts.
+          <ul>
+            @for (m of of().mistaken; track m.sheet + m.row + m.column) {
+              <li>
+                {{ m.sheet }}, row {{ m.row }}, <i>{{ m.column }}</i>: <code>{{ m.value }}</code> is none of
+                {{ m.choices.join(', ') }}.
+              </li>
+            }
+          </ul>
+        </div>
+      }
       <vs-difference [of]="of().difference" />
     </section>
   `,
@@ -54,6 +68,10 @@ import { capital, inWords } from '../shared/words';
     }
     .grow {
       flex: 1;
+    }
+    ul {
+      margin: 4px 0 8px;
+      padding-left: 18px;
     }
   `,
 })

@@ -172,7 +172,7 @@ export class HttpTarget implements Target {
 /** Of two values for one member of a JSON object, one would be lost without a word. */
 function requireOwnMembers(document: MappingDocument, { repeat }: WriteSetting): void {
   const loaded = document.lines.filter(isLoaded).map((l) => l.target);
-  if (repeat.by === 'look-up' && loaded.includes(repeat.member))
+  if (repeat.by === 'look-up' && repeat.member !== null && loaded.includes(repeat.member))
     throw refused(`${repeat.member} carries the key by which the API knows a record; give the field another name.`);
   const clash = memberClash(loaded);
   if (clash)
