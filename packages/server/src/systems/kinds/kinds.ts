@@ -1,4 +1,4 @@
-import type { Connection, Kind as ShownKind, KindFacts } from '@versicle/contract';
+import type { Connection, FormEntry, Kind as ShownKind, KindFacts } from '@versicle/contract';
 import { Fault, nearest, quoted } from '@versicle/core';
 import type { Kind, KindContext, OpenSystem } from './kind.ts';
 import { formEntries } from './settings.ts';
@@ -7,12 +7,13 @@ import { formEntries } from './settings.ts';
 // A connection is handed only to the kind that read it.
 // eslint-disable-next-line @typescript-eslint/no-explicit-any
 type AnyKind = Kind<any>;
+type KnownKind = AnyKind & { readonly entries: readonly FormEntry[] };
 
 /** The kinds of system that there are, found by the name that a connection says. */
 export class Kinds {
-  private readonly byName: ReadonlyMap<string, AnyKind>;
+  private readonly byName: ReadonlyMap<string, KnownKind>;
   private constructor(kinds: readonly AnyKind[]) {
-    this.byName = new Map(kinds.map((k) => [k.facts.kind, k]));
+    this.byName = new Map(kinds.map((k) => [k.facts.kind, { ...k, entries: formEntries(k.settings) }]));
   }
   static of(kinds: readonly AnyKind[]): Kinds {
     return new Kinds(kinds);
@@ -23,10 +24,10 @@ export class Kinds {
   }
 
   shown(): ShownKind[] {
-    return [...this.byName.values()].map(({ facts, settings }) => ({ ...facts, entries: formEntries(settings) }));
+    return [...this.byName.values()].map(({ facts, entries }) => ({ ...facts, entries: [...entries] }));
   }
 
-  private of({ kind }: Pick<Connection, 'kind'>): AnyKind {
+  private of({ kind }: Pick<Connection, 'kind'>): KnownKind {
     const found = this.byName.get(kind);
     if (found) return found;
     const near = nearest(kind, [...this.byName.keys()]);
@@ -58,9 +59,8 @@ export class Kinds {
   }
   /** The names of the entries that are kept under lock. */
   secrets(connection: Connection): string[] {
-    return formEntries(this.of(connection).settings)
-      .filter((e) => e.secret)
-      .map((e) => e.name);
+    const { entries } = this.of(connection);
+    return entries.filter((e) => e.secret).map((e) => e.name);
   }
 
   /** A connection as its kind wants it, with what is left out filled in; refuses what must not be saved. Throws a fault. */
@@ -71,10 +71,10 @@ export class Kinds {
     return read;
   }
   read(connection: Connection): Connection {
-    const { settings } = this.of(connection);
+    const { settings, entries } = this.of(connection);
     const result = settings.safeParse(connection);
     if (result.success) return result.data as Connection;
-    const titles = new Map(formEntries(settings).map((e) => [e.name, e.title]));
+    const titles = new Map(entries.map((e) => [e.name, e.title]));
     const details = result.error.issues.map((issue) => {
       const name = String(issue.path[0] ?? '');
       const isMissing = issue.code !== 'unrecognized_keys' && connection[name] === undefined;
