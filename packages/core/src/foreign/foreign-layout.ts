@@ -79,6 +79,9 @@ const SUBJECTS: readonly (readonly [subject: string, pattern: RegExp])[] = [
   ['name', words('field|column|attribute|element|name|feld|spalte|attribut|\\p{L}*feld|\\p{L}*spalte')],
 ];
 
+/** A column that only counts its rows, whatever group it stands under. */
+const NUMBER = /^(#|no|nr|pos|position|seq|sequence|lfd nr|row|line|zeile)$/i;
+
 /** Guesses the layout of each sheet; the caller may correct it. */
 export function guessLayouts(sheets: readonly ForeignSheet[]): GuessedLayout[] {
   return sheets.map((sheet) => {
@@ -165,7 +168,7 @@ function isCodeList(headings: readonly string[], read: readonly Heading[]): bool
   const sides = new Set(read.map((r) => r.role));
   const given = headings.filter((h) => h !== '');
   if (!sides.has('source') || !sides.has('target') || given.length > 6) return false;
-  const OF_CODES = ['side', 'codes', 'meaning', 'label', 'note', 'dataset', 'key'];
+  const OF_CODES = ['side', 'codes', 'meaning', 'label', 'note', 'dataset', 'key', 'number'];
   if (!read.every((r) => r.subject === null || OF_CODES.includes(r.subject))) return false;
   return (
     given.some((h) => /code|value|wert/i.test(h)) ||
@@ -195,6 +198,7 @@ function roleAndSubject(heading: string, above: string): Heading {
     return t2 < 0 || (s >= 0 && s < t2) ? 'source' : 'target';
   };
   const role = (above !== '' ? side(above) : null) ?? side(text);
+  if (NUMBER.test(own.trim())) return { role: null, subject: 'number' };
   const subject = SUBJECTS.find(([, pattern]) => pattern.test(own))?.[0] ?? (role !== null ? 'side' : null);
   return { role, subject };
 }
@@ -230,6 +234,7 @@ function linePart(role: 'source' | 'target' | null, subject: string | null): For
 }
 function codePart(role: 'source' | 'target' | null, subject: string | null): ForeignPart | null {
   if (subject === 'meaning' || subject === 'label' || subject === 'note') return 'code meaning';
+  if (subject === 'number') return null;
   if (role === 'source') return 'code from';
   if (role === 'target') return 'code to';
   return subject === 'codes' || subject === 'dataset' ? 'code list' : null;

@@ -250,6 +250,68 @@ describe('mapping spreadsheets of other people, each laid out in its own way', (
     const all = JSON.stringify(document) + left.join();
     for (const cell of rows.slice(1).flat()) if (cell) expect(all).toContain(cell);
   });
+  it('takes a column that counts the rows for no field, though it stands under “Target”', () => {
+    const found = read([
+      sheet('S', [
+        ['Target', 'Target', 'Target', 'Source', 'Source'],
+        ['#', 'Field', 'Type', 'No.', 'Field'],
+        ['1', 'town_name', 'text', '7', 'town'],
+      ]),
+    ]);
+    expect(found.document.target.fields.map((f) => f.name)).toEqual(['town_name']);
+    expect(found.by('town_name')).toMatchObject({ source: 'm.town', note: 'Target #: 1\nSource No.: 7' });
+  });
+  it('says what of the codes, and of other sheets, is in no table', () => {
+    const lines = sheet('Lines', [
+      ['Target field', 'Source field'],
+      ['town', 'town'],
+    ]);
+    const codes = sheet('Tariffs', [
+      ['From', 'To', 'Owner'],
+      ['A', 'MONTHLY', 'Fenn'],
+      ['A', 'MONTHLY', null],
+      ['A', 'YEARLY', null],
+      [null, 'to be told by finance', null],
+    ]);
+    const kinds = sheet('Kinds', [
+      ['What we have', 'What it becomes'],
+      ['1', 'one'],
+    ]);
+    const notes = sheet('Notes', [['Written by Oda'], [null], ['in August']]);
+    const { document, left } = readForeign([lines, codes, kinds, notes], {
+      name: 'Read',
+      lines: { sheet: 'Lines', headerRow: 0, columns: ['target name', 'source name'] },
+      codes: [
+        { sheet: 'Tariffs', headerRow: 0, columns: ['code from', 'code to', null] },
+        { sheet: 'Kinds', headerRow: 0, columns: ['code from', null] },
+      ],
+      source: { dataset: 'files/members.csv', alias: 'm', fields: FIELDS },
+      target: 'store/member',
+      targetTable: null,
+    });
+    expect(document.codeTables).toEqual({ Tariffs: [{ from: 'A', to: 'MONTHLY', meaning: 'Owner: Fenn' }] });
+    expect(left).toEqual([
+      'Code table Tariffs: “A” becomes “MONTHLY”, and in a later row “YEARLY”.',
+      'Code table Tariffs: to be told by finance',
+      'The codes of the sheet “Kinds” are not read: say which column holds what the source has, and which what it becomes.',
+      'The sheet “Notes” is not read; it has 2 rows.',
+    ]);
+    expect(document.purpose).toBe(left.join('\n'));
+  });
+  it('says how many texts a purpose has no room for', () => {
+    const rows = Array.from({ length: 900 }, (_, i) => [`remark ${i} ${'x'.repeat(30)}`]);
+    const { document, left } = read([
+      sheet('S', [
+        ...rows.slice(0, 0),
+        ['Target field', 'Source field'],
+        ['town', 'town'],
+        ...rows.map((r) => [null, r[0]!]),
+      ]),
+    ]);
+    expect(left).toHaveLength(900);
+    const kept = document.purpose!.split('\n');
+    expect(kept.at(-1)).toBe(`… ${900 - (kept.length - 1)} further texts of the spreadsheet.`);
+  });
 });
 
 describe('rules in somebody’s own words', () => {

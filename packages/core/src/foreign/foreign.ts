@@ -1,4 +1,5 @@
 import { parseFieldType } from '../fields/types.ts';
+import { counted } from '../words.ts';
 import { parseDocument, type Code, type Line, type MappingDocument } from '../document/document.ts';
 import type { ForeignLayout, ForeignPart, ForeignSheet } from './foreign-layout.ts';
 import { headingsOf } from './foreign-layout.ts';
@@ -39,7 +40,7 @@ export function readForeign(sheets: readonly ForeignSheet[], ground: ForeignGrou
   const sheet = sheets.find((s) => s.name === ground.lines.sheet)!;
   const { columns, headerRow } = ground.lines;
   const headings = headingsOf(sheet, headerRow);
-  const codeTables = readCodes(sheets, ground.codes);
+  const { tables: codeTables, left: leftOfCodes } = readCodes(sheets, ground.codes);
   const at = (part: ForeignPart): number => columns.indexOf(part);
   const carried = [at('section'), at('target dataset'), at('source dataset')].filter((c) => c >= 0);
   const fields = new Map<string, MappingDocument['target']['fields'][number]>();
@@ -90,10 +91,11 @@ export function readForeign(sheets: readonly ForeignSheet[], ground: ForeignGrou
     if (line.kind !== undefined) understood++;
     if (cell('question') !== '') questions.push({ id: `q${questions.length + 1}`, line: id, text: cell('question') });
   }
+  left.push(...leftOfCodes, ...unread(sheets, [ground.lines, ...ground.codes]));
   const document = parseDocument({
     versicle: 1,
     name: ground.name,
-    ...(left.length > 0 ? { purpose: left.join('\n').slice(0, 4000) } : {}),
+    ...(left.length > 0 ? { purpose: purposeOf(left) } : {}),
     source: { primary: { alias: ground.source.alias, dataset: ground.source.dataset } },
     target: { dataset: ground.target, key, fields: [...fields.values()] },
     lines,
@@ -204,27 +206,58 @@ function textOf(row: readonly (string | null)[]): string {
   return cells.filter((c, i) => c !== cells[i - 1]).join(' · ');
 }
 
-function readCodes(sheets: readonly ForeignSheet[], layouts: readonly ForeignLayout[]): Map<string, Code[]> {
+/** `left`: what of the codes is in no table, in words. */
+function readCodes(
+  sheets: readonly ForeignSheet[],
+  layouts: readonly ForeignLayout[],
+): { tables: Map<string, Code[]>; left: string[] } {
   const tables = new Map<string, Code[]>();
+  const left: string[] = [];
   for (const layout of layouts) {
     const sheet = sheets.find((s) => s.name === layout.sheet);
     const at = (part: ForeignPart): number => layout.columns.indexOf(part);
-    if (!sheet || at('code from') < 0 || at('code to') < 0) continue;
+    if (!sheet) continue;
+    if (at('code from') < 0 || at('code to') < 0) {
+      left.push(
+        `The codes of the sheet “${sheet.name}” are not read: say which column holds what the source has, and which what it becomes.`,
+      );
+      continue;
+    }
+    const headings = headingsOf(sheet, layout.headerRow);
     for (const row of filled(sheet, layout, at('code list') < 0 ? [] : [at('code list')])) {
       const cell = (part: ForeignPart): string => (at(part) < 0 ? '' : (row[at(part)] ?? '').trim());
       const name = cell('code list') || layout.sheet;
       const codes = tables.get(name) ?? [];
       tables.set(name, codes);
-      // The first of two counts; nothing is lost where they are equal, and the document would refuse both.
-      if (cell('code from') === '' || codes.some((c) => c.from === cell('code from'))) continue;
-      codes.push({
-        from: cell('code from'),
-        to: cell('code to'),
-        ...(cell('code meaning') === '' ? {} : { meaning: cell('code meaning') }),
-      });
+      const [from, to] = [cell('code from'), cell('code to')];
+      const known = codes.find((c) => c.from === from);
+      if (from === '') left.push(`Code table ${name}: ${textOf(row)}`);
+      // The document would refuse two codes of one name: the first counts, and the other is told.
+      else if (known && known.to !== to)
+        left.push(`Code table ${name}: “${from}” becomes “${known.to}”, and in a later row “${to}”.`);
+      if (from === '' || known) continue;
+      const meaning = [cell('code meaning'), ...noteOf(row, layout.columns, headings, () => '')].filter(Boolean);
+      codes.push({ from, to, ...(meaning.length === 0 ? {} : { meaning: meaning.join('; ') }) });
     }
   }
-  return tables;
+  return { tables, left };
+}
+/** Sheets that hold something and were read as neither lines nor codes. */
+function unread(sheets: readonly ForeignSheet[], layouts: readonly ForeignLayout[]): string[] {
+  return sheets
+    .filter((s) => !layouts.some((l) => l.sheet === s.name))
+    .map((s) => ({ name: s.name, rows: s.rows.filter((row) => row.some((c) => (c ?? '').trim() !== '')).length }))
+    .filter(({ rows }) => rows > 0)
+    .map(({ name, rows }) => `The sheet “${name}” is not read; it has ${counted(rows, 'row')}.`);
+}
+/** Characters of a purpose that people still read. */
+const MOST_PURPOSE = 20_000;
+/** As many of the texts as there is room for, whole; how many are missing is said. */
+function purposeOf(texts: readonly string[]): string {
+  let length = 0;
+  const kept = texts.filter((text) => (length += text.length + 1) <= MOST_PURPOSE);
+  const missing = texts.length - kept.length;
+  return [...kept, ...(missing > 0 ? [`… ${counted(missing, 'further text')} of the spreadsheet.`] : [])].join('\n');
 }
 
 /** A type as spreadsheets write it; what is not understood is text, and told in the note. */
