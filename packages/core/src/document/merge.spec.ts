@@ -40,6 +40,8 @@ describe('two sides of one document', () => {
     const { document, clashes } = mergeDocuments(base, edit(base, 'l0', 'upper(m.a)'), edit(base, 'l0', 'lower(m.a)'));
     expect(clashes).toEqual([{ what: 'a', line: 'l0', mine: 'rule: upper(m.a)', theirs: 'rule: lower(m.a)' }]);
     expect(document.lines[0]!.rule).toBe('lower(m.a)');
+    // Who has nothing to add must find nothing to save.
+    expect(JSON.stringify(document.lines)).toBe(JSON.stringify(edit(base, 'l0', 'lower(m.a)').lines));
     const mine = mergeDocuments(base, edit(base, 'l0', 'upper(m.a)'), edit(base, 'l0', 'lower(m.a)'), () => true);
     expect(mine.document.lines[0]!.rule).toBe('upper(m.a)');
     expect(mergeDocuments(base, edit(base, 'l0', 'x()'), edit(base, 'l0', 'x()')).clashes).toEqual([]);

@@ -59,6 +59,7 @@ function piecesOf(...sides: readonly object[]): readonly (readonly string[])[] {
   const alone = [...names].filter((name) => !together.some((piece) => piece.includes(name)));
   return [...alone.map((name) => [name]), ...together];
 }
+const membersInOrder = (...sides: readonly object[]): string[] => [...new Set(sides.flatMap((s) => Object.keys(s)))];
 function picked(side: object, names: readonly string[]): Record<string, unknown> {
   const all = side as Readonly<Record<string, unknown>>;
   return Object.fromEntries(names.flatMap((name) => (all[name] === undefined ? [] : [[name, all[name]]])));
@@ -96,15 +97,17 @@ export function mergeDocuments(
   };
   /** Of a line or field that both changed: piece by piece, where that leaves a thing that somebody could have written. */
   const inPieces = <T extends object>(was: T, ours: T, other: T, what: string, line: string | null): T | null => {
-    const merged: Record<string, unknown> = {};
+    const values: Record<string, unknown> = {};
     const clashing: string[] = [];
     for (const piece of piecesOf(was, ours, other)) {
       const [before, mine, theirs] = [was, ours, other].map((side) => picked(side, piece));
       const isClash = !same(mine, theirs) && !same(before, mine) && !same(before, theirs);
       if (isClash) clashing.push(...piece);
       const taken = isClash ? (takesMine(what) ? mine : theirs) : same(before, mine) ? theirs : mine;
-      Object.assign(merged, taken);
+      Object.assign(values, taken);
     }
+    // Who has nothing to add finds their own side again, to the letter.
+    const merged = [other, ours].find((side) => same(side, values)) ?? picked(values, membersInOrder(ours, other));
     // What somebody agreed to was the line as they saw it, and no other.
     const isAgreed = (side: object): boolean => (side as { state?: unknown }).state === 'agreed';
     const content = (side: object): object => ({ ...side, state: null });
