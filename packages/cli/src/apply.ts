@@ -1,5 +1,5 @@
 import { existsSync, mkdtempSync, rmSync, statSync } from 'node:fs';
-import { availableParallelism, tmpdir } from 'node:os';
+import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { parseArgs } from 'node:util';
 import {
@@ -195,8 +195,8 @@ async function run(
 
 /** Where the program of a thread lies, beside this one when it is bundled. */
 const SHARE = new URL('./apply-share-worker.mjs', import.meta.url);
-/** Threads that share in mapping, and the size of a file from which on they are worth their start. */
-const THREADS = Number(process.env['VERSICLE_MAPPING_THREADS'] ?? Math.min(4, availableParallelism()));
+/** Threads that share in mapping: one, unless told, since each takes some 120 MB; and the size of a file that is worth their start. */
+const THREADS = Number(process.env['VERSICLE_MAPPING_THREADS'] ?? 1);
 const WORTH_SHARING = Number(process.env['VERSICLE_SHARED_BYTES'] ?? 32 * 1024 * 1024);
 const CUT = { rows: 10_000, characters: 16 * 1024 * 1024 };
 

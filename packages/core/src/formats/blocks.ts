@@ -83,17 +83,12 @@ function isBlank(text: string, from: number, to: number, format: LineFormat): bo
 }
 /** How many records a text has, and where the last one ends: blank lines behind it belong to none. */
 function countRecords(text: string, format: LineFormat, names: readonly string[]): { rows: number; end: number } {
-  const newline = format.kind === 'delimited' ? format.newline : '\n';
-  const single = format.kind === 'delimited' && names.length === 1;
   let rows = 0;
   let last = 0;
-  for (let at = 0; at < text.length;) {
-    const end = text.indexOf(newline, at);
-    if (single || !isBlank(text, at, end, format)) {
-      rows++;
-      last = end + 1;
-    }
-    at = end + 1;
+  for (const { end, isRecord } of lines(text, format, names)) {
+    if (!isRecord) continue;
+    rows++;
+    last = end;
   }
   return { rows, end: last };
 }
