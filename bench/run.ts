@@ -1,4 +1,3 @@
-import { spawn } from 'node:child_process';
 import { createReadStream, mkdtempSync, rmSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { PGlite } from '@electric-sql/pglite';
@@ -22,12 +21,12 @@ import {
 import { ServerDatabase } from '../packages/postgres/src/index.ts';
 import { postgresPrograms, PostgresServer } from '../packages/postgres/src/testing/index.ts';
 import { document, folder, tripsFile } from './data.ts';
+import { benchServer } from './server.ts';
 
 /** (b), (d): a run of 1,000,000 rows into the embedded database and into a PostgreSQL server, against the bare COPY of the finished rows into the same table. */
 
 const ROWS = Number(process.env['BENCH_ROWS'] ?? 1_000_000);
 const CHUNK = 20_000;
-const root = process.env['VERSICLE_ROOT']!;
 const file = await tripsFile(ROWS);
 const home = mkdtempSync(join(folder, 'run-'));
 
@@ -74,41 +73,8 @@ function tell(what: string, where: string, found: Measured, floor: number, most:
 }
 
 async function measureRun(connection: object, threads?: string): Promise<Measured> {
-  const data = mkdtempSync(join(home, 'data-'));
-  const child = spawn(
-    process.execPath,
-    [
-      ...(process.env['BENCH_NODE_FLAGS'] ?? '').split(' ').filter(Boolean),
-      '--single-threaded-gc',
-      join(root, 'packages/server/dist/main.js'),
-    ],
-    {
-      env: {
-        ...process.env,
-        VERSICLE_DATA: data,
-        ...(threads === undefined ? {} : { VERSICLE_MAPPING_THREADS: threads }),
-        VERSICLE_PORT: '0',
-        VERSICLE_TEMPLATE: join(root, '.cache/template'),
-        VERSICLE_ROOTS: folder,
-      },
-      stdio: ['ignore', 'pipe', 'inherit'],
-    },
-  );
-  const address = await new Promise<string>((resolve) =>
-    child.stdout.on('data', (piece: Buffer) => {
-      const found = /Versicle is at (\S+)/.exec(piece.toString())?.[1];
-      if (found) resolve(found);
-    }),
-  );
-  const call = async (method: string, path: string, body?: unknown): Promise<Record<string, never>> => {
-    const response = await fetch(`${address}/api${path}`, {
-      method,
-      ...(body ? { headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body) } : {}),
-    });
-    const answer = (await response.json()) as Record<string, never>;
-    if (!response.ok) throw new Error(JSON.stringify(answer));
-    return answer;
-  };
+  const env: Record<string, string> = threads === undefined ? {} : { VERSICLE_MAPPING_THREADS: threads };
+  const { call, stop } = await benchServer(mkdtempSync(join(home, 'data-')), env);
   await call('POST', '/systems', { id: 'bench', name: 'Bench', connection: { kind: 'folder', root: dirname(file) } });
   await call('POST', '/systems', { id: 'store', name: 'Store', connection });
   const { id } = await call('POST', '/mappings', { document: document(`bench/trips-${ROWS}.csv`, 'store/trip') });
@@ -140,8 +106,7 @@ async function measureRun(connection: object, threads?: string): Promise<Measure
     if (detail.state !== 'finished' || detail.counts.delivered !== ROWS)
       throw new Error(`${detail.state} ${detail.error} ${detail.counts.delivered}`);
     const sorted = times.sort((a, b) => a - b);
-    child.kill('SIGTERM');
-    await new Promise((r) => child.once('exit', r));
+    await stop();
     return {
       seconds: (Date.parse(detail.finishedAt) - Date.parse(detail.startedAt)) / 1000,
       median: sorted[sorted.length >> 1]!,

@@ -8,6 +8,8 @@ export const counts = z.object({
   /** The target has them already as they are, or keeps what it has. */
   unchanged: z.number(),
   failed: z.number(),
+  /** Finished, and not answered for by the target yet. */
+  waiting: z.number(),
   delivered: z.number(),
   remarks: z.number(),
 });
@@ -57,8 +59,8 @@ export const runDetail = runSummary.extend({
   waitsFor: z.object({ id: z.number(), planName: z.string(), because: z.string() }).nullable(),
   target: z.string(),
   source: z.string(),
-  /** Records delivered up to each checkpoint, with milliseconds since the start. */
-  samples: z.array(z.object({ millis: z.number(), read: z.number(), delivered: z.number() })),
+  /** Records settled (all that does not wait) and delivered up to a moment, with milliseconds since the start. */
+  samples: z.array(z.object({ millis: z.number(), settled: z.number(), delivered: z.number() })),
   log: z.array(z.object({ at: z.string(), message: z.string() })),
   causes: z.array(causeGroup),
 });

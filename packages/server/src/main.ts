@@ -5,9 +5,11 @@ import { dirname, join, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import type { Express } from 'express';
 import { pino } from 'pino';
-import { CarryOut } from './engine/carry-out.ts';
+import { CarryOut, OUTAGE_SECONDS } from './engine/carry-out.ts';
 import { Engine } from './engine/engine.ts';
-import { Runs } from './runs/runs.ts';
+import { Outbox } from './engine/lanes/queue/outbox.ts';
+import { Senders } from './engine/lanes/queue/senders.ts';
+import { LEASE, Runs } from './runs/runs.ts';
 import { Foreign } from './foreign/foreign.ts';
 import { Failures } from './failures/failures.ts';
 import { makeApp, makeHooksApp } from './http/app.ts';
@@ -78,7 +80,12 @@ async function start(): Promise<void> {
   const mappings = new Mappings(db, systems, failures, structures, sourceSets, keyMaps);
   const runs = new Runs(db, events, (dataset) => systems.isPaced(dataset));
   const landed = join(data, 'landed');
-  const carryOut = new CarryOut(db, runs, systems, sourceSets, keyMaps, landed, await installationId(db));
+  const outbox = new Outbox(db, LEASE);
+  await outbox.inherit();
+  const senders = new Senders({ outbox, runs, systems, leaseSeconds: LEASE }, (run) => void runs.announceNow(run));
+  const queueHouse = { db, outbox, senders, outageSeconds: OUTAGE_SECONDS };
+  const installation = await installationId(db);
+  const carryOut = new CarryOut(db, runs, systems, sourceSets, keyMaps, landed, queueHouse, installation);
   const services: Services = {
     db,
     systems,
@@ -97,6 +104,7 @@ async function start(): Promise<void> {
     trials: new Trials(mappings, systems, sourceSets, keyMaps, events, join(data, 'trials')),
     plans: new Plans(db),
     engine: new Engine(runs, systems, carryOut, landed),
+    senders,
   };
   ready(makeApp(services, { version: VERSION, host, pages, log }));
   const hooksServer = await listenForHooks(services, log);
@@ -211,7 +219,7 @@ function listen(server: Server, port: number, address = host): Promise<Server> {
 
 function closeOnSignals(
   server: Server,
-  { engine, profiles, trials, events, systems, db }: Services,
+  { engine, senders, profiles, trials, events, systems, db }: Services,
   stopWatching: () => void,
 ): void {
   let closing = false;
@@ -222,7 +230,7 @@ function closeOnSignals(
     events.close();
     server.close();
     server.closeIdleConnections();
-    await engine.close();
+    await Promise.all([engine.close(), senders.close()]);
     await profiles.close();
     await trials.close();
     await systems.close();

@@ -1,4 +1,5 @@
 import type { Engine } from './engine/engine.ts';
+import type { Senders } from './engine/lanes/queue/senders.ts';
 import type { Failures } from './failures/failures.ts';
 import type { Events } from './http/events.ts';
 import type { Codes } from './codes/codes.ts';
@@ -34,5 +35,6 @@ export interface Services {
   readonly plans: Plans;
   readonly failures: Failures;
   readonly engine: Engine;
+  readonly senders: Senders;
   readonly events: Events;
 }

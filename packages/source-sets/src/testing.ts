@@ -28,7 +28,7 @@ const home = mkdtempSync(join(tmpdir(), 'versicle-compose-'));
 afterAll(() => rmSync(home, { recursive: true, force: true }));
 
 /** Made by whichever server started first; without it, an empty database is made each time. */
-const TEMPLATE = join(__dirname, '../../../.cache/template');
+export const TEMPLATE = join(__dirname, '../../../.cache/template');
 
 let files = 0;
 export function csv(names: string[], rows: readonly (readonly (string | null)[])[]): MemberRecords {

@@ -5,15 +5,27 @@ import { Aborted, counted, isComposed, type MappingDocument } from '@versicle/co
 import { comesInChunks } from '@versicle/files';
 import type { KeyMaps } from '../key-maps/key-maps.ts';
 import { readRun } from '../runs/run-store.ts';
-import { sourceOf, type Claim, type Cut, type RunRow, type Runs } from '../runs/runs.ts';
+import {
+  mappedOf,
+  requireClaim,
+  sourceOf,
+  type Claim,
+  type Cut,
+  type MappingEnd,
+  type RunRow,
+  type Runs,
+} from '../runs/runs.ts';
 import type { SourceSets } from '../source-sets/source-sets.ts';
 import type { Database } from '@versicle/postgres';
 import { fromJson, isoTime } from '../store/values.ts';
-import type { Finished, SourcePlan, Target, TargetRun } from '../systems/kinds/kind.ts';
+import type { BulkTarget, Finished, SourcePlan, Target, TargetRun } from '../systems/kinds/kind.ts';
 import { Outage, pause } from '../systems/outage.ts';
 import type { Systems } from '../systems/systems.ts';
 import { isNumbered } from './chunk.ts';
-import { Drive, type DriveEnd } from './drive.ts';
+import { Drive } from './drive.ts';
+import { BulkLane } from './lanes/bulk.ts';
+import { failRest, QueueLane, QUEUED_CHUNK_ROWS, type QueueHouse } from './lanes/queue/queue.ts';
+import type { SentRun } from './lanes/queue/settle-sent.ts';
 import type { MapJob, ReplayRow } from './messages.ts';
 import { closeMended, openFailures } from './open-failures.ts';
 import { requireKnownFields, sourcePlanOf } from './source-plan.ts';
@@ -25,7 +37,7 @@ const MAPPING_THREADS = Number(
   process.env['VERSICLE_MAPPING_THREADS'] ?? Math.max(1, Math.min(4, availableParallelism() >> 1)),
 );
 /** How long a run waits for a target that does not answer, before it ends. */
-const OUTAGE_SECONDS = Number(process.env['VERSICLE_OUTAGE_SECONDS'] ?? 600);
+export const OUTAGE_SECONDS = Number(process.env['VERSICLE_OUTAGE_SECONDS'] ?? 600);
 
 /** What a run under way hears, and says. */
 export interface UnderWay {
@@ -59,16 +71,26 @@ export class CarryOut {
     private readonly keyMaps: KeyMaps,
     /** Where records are kept that a run fetched and has not worked off yet. */
     private readonly directory: string,
+    private readonly queueHouse: QueueHouse,
     /** How targets know runs that began before runs had ids of their own. */
     private readonly installation: string,
   ) {}
 
   async run(claim: Claim, underWay: UnderWay): Promise<void> {
-    const { signal } = underWay;
     const work = await this.workOf(claim, underWay);
-    const { row, document, target, dataset, run } = work;
+    const { row, target } = work;
     // What a person said yes to lies ready: nothing is read again.
     if (row.confirmed_by !== null) return this.conclude(work, { how: 'finished', well: [] });
+    const queue = target.lane === 'queue' ? this.queue(work) : null;
+    await queue?.begin();
+    const end = mappedOf(row) ?? (await this.map(work, queue));
+    if (queue) await this.sent(work, queue, end);
+    await this.conclude(work, end);
+  }
+
+  /** Reads and maps all records; each chunk goes the way of its lane. */
+  private async map(work: Work, queue: QueueLane | null): Promise<MappingEnd> {
+    const { claim, row, document, target, dataset, run, signal } = work;
     const plan = await this.sourcePlan(work);
     if (row.state === 'running') await this.log(row.id, `taken up again after ${counted(Number(row.read), 'record')}`);
     else await this.begin(work, plan);
@@ -76,25 +98,36 @@ export class CarryOut {
     for (const line of prepared) await this.log(row.id, line);
     await this.runs.announce(row.id);
     const job = await this.job((await this.runs.row(row.id))!, document, plan, { target, dataset });
-    let announced = 0;
+    const { mapping, revision } = row;
+    const patiently = <T>(chunk: () => Promise<T>): Promise<T> => this.patiently(work, chunk);
     const drive = new Drive({
       db: this.db,
       claim,
-      run: { ...row, ...run },
       document,
-      target,
+      signal,
+      lane:
+        target.lane === 'bulk'
+          ? new BulkLane(target, document, { ...run, id: row.id, mapping, revision }, patiently)
+          : queue!,
       job,
-      patiently: (chunk) => this.patiently(work, chunk),
-      // Pages hear of a moving run a few times a second, not with every chunk.
-      announce: async () => {
-        if (Date.now() - announced < 250) return;
-        announced = Date.now();
-        await this.runs.announce(row.id);
-      },
+      announce: () => this.runs.announceNow(row.id),
     });
-    const end = await drive.go();
-    if (end.how === 'aborted' || signal.aborted) throw new Aborted();
-    await this.conclude(work, end);
+    const { how, well } = await drive.go();
+    if (how === 'aborted' || signal.aborted) throw new Aborted();
+    return { how, well };
+  }
+  /** Until all that waits has been sent; others may have the run's place meanwhile. */
+  private async sent({ claim, row, waits }: Work, queue: QueueLane, end: MappingEnd): Promise<void> {
+    await this.runs.keepMapped(claim, end);
+    rmSync(this.landing(row.id), { force: true });
+    waits(true);
+    await queue.untilWaiting(0);
+    waits(false);
+    await this.runs.announce(row.id);
+  }
+  private queue({ row, document, run, signal }: Work): QueueLane {
+    const target = document.target.dataset;
+    return new QueueLane({ ...sentRun(row, document), uid: run.uid, target, signal }, this.queueHouse);
   }
 
   /** A run that was begun and is not carried on: what was delivered stays, but for what is whole or nothing. */
@@ -103,9 +136,12 @@ export class CarryOut {
     const work = await this.workOf(claim, quiet).catch(() => null);
     if (work) {
       const { row, document, target, dataset, run } = work;
+      if (target.lane === 'queue')
+        await failRest(sentRun(row, document), this.queueHouse, document.target.dataset, requireClaim(claim));
       const back = replaces(row, document);
       if (back) await this.runs.takeBack(claim);
       const tidy = async (): Promise<void> => {
+        if (target.lane !== 'bulk') return;
         if (!back && row.started_at !== null) await target.finish?.(document, dataset, run);
         await target.discard?.(run, dataset, !back);
       };
@@ -151,9 +187,9 @@ export class CarryOut {
       this.sourceSets,
     );
   }
-  private async begin({ claim, row, document, target, dataset }: Work, plan: SourcePlan): Promise<void> {
+  private async begin({ claim, row, document, target }: Work, plan: SourcePlan): Promise<void> {
     const bytes = plan.files.reduce((sum, f) => sum + f.bytes, 0);
-    const most = (await target.chunkRows?.(dataset)) ?? Infinity;
+    const most = target.lane === 'queue' ? QUEUED_CHUNK_ROWS : Infinity;
     const cut: Cut = {
       rows: Math.min(CHUNK_ROWS, most),
       characters: CHUNK_CHARACTERS,
@@ -191,7 +227,7 @@ export class CarryOut {
       open: run.kind === 'full' ? await openFailures(this.db, run.mapping, document) : [],
       dataset,
       encoding: target.encoding,
-      wantsIds: target.wantsIds === true,
+      queued: target.lane === 'queue',
       replay,
       keyMaps: await this.keyMaps.of(document),
       keepKeys: await this.keyMaps.isKept(run.mapping),
@@ -216,24 +252,24 @@ export class CarryOut {
     }
   }
 
-  private async conclude(work: Work, end: DriveEnd): Promise<void> {
+  private async conclude(work: Work, end: MappingEnd): Promise<void> {
     const { claim, row, document, target, dataset, run } = work;
     const { id } = row;
     // What a document stops does not replace the content of its target by a part.
     const stays = end.how === 'stopped' && replaces(row, document);
-    const { finish } = target;
+    const bulk = target.lane === 'bulk' ? target : null;
     const finished: Finished =
-      finish && !stays ? await this.patiently(work, () => finish.call(target, document, dataset, run)) : { log: [] };
+      bulk?.finish && !stays ? await this.patiently(work, () => bulk.finish!(document, dataset, run)) : { log: [] };
     for (const line of finished.log) await this.log(id, line);
     if (finished.asks !== undefined) return this.runs.end(claim, { state: 'asks', message: finished.asks });
     if (stays) await this.runs.takeBack(claim);
-    await target.discard?.(run, dataset, !stays);
+    await bulk?.discard?.(run, dataset, !stays);
     await closeMended(this.db, id, document, end.well);
     const { counts } = (await readRun(this.db, id))!;
-    const { read, filtered, skipped, unchanged, failed, delivered } = counts;
-    if (read !== filtered + skipped + unchanged + failed + delivered)
+    const { read, filtered, skipped, unchanged, failed, waiting, delivered } = counts;
+    if (waiting !== 0 || read !== filtered + skipped + unchanged + failed + delivered)
       throw new Error(
-        `The counts do not add up: ${read} read, ${filtered} filtered, ${skipped} skipped, ${unchanged} unchanged, ${failed} failed, ${delivered} delivered. This is a fault of Versicle.`,
+        `The counts do not add up: ${read} read, ${filtered} filtered, ${skipped} skipped, ${unchanged} unchanged, ${failed} failed, ${waiting} waiting, ${delivered} delivered. This is a fault of Versicle.`,
       );
     await this.runs.end(
       claim,
@@ -246,12 +282,12 @@ export class CarryOut {
     );
     rmSync(this.landing(id), { force: true });
     // The run has ended already when the stores are looked after.
-    await this.care(target, dataset, delivered).catch((error: Error) =>
+    await this.care(bulk, dataset, delivered).catch((error: Error) =>
       this.log(id, `the table could not be tidied up: ${error.message}`),
     );
   }
-  private async care(target: Target, table: string, delivered: number): Promise<void> {
-    await target.care?.(table, delivered);
+  private async care(target: BulkTarget | null, table: string, delivered: number): Promise<void> {
+    await target?.care?.(table, delivered);
     await this.db.exec('CHECKPOINT');
   }
 
@@ -290,6 +326,12 @@ export class CarryOut {
   }
 }
 
+const sentRun = ({ id, mapping, revision }: RunRow, document: MappingDocument): SentRun => ({
+  run: id,
+  mapping,
+  revision,
+  document,
+});
 const replaces = (run: RunRow, document: MappingDocument): boolean =>
   run.kind === 'full' && document.write.mode === 'replace';
 /** Whether whole chunks of the source can be read and mapped by whoever has time: not where records are numbered one after the other. */

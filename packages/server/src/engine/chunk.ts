@@ -51,6 +51,7 @@ export class Chunk {
   private readonly ats: number[] = [];
   private readonly keys: (DeliveredKey | null)[] = [];
   private readonly ids: string[] = [];
+  private readonly records: FailedRow[] = [];
   private readonly sequences: number[] = [];
   stopped: number | null = null;
 
@@ -112,7 +113,16 @@ export class Chunk {
     if (mapper.keyOf !== null) this.keys.push(mapper.keyOf(fed.values, values));
     if (mapper.numbered) this.sequences.push(mapper.feed.given);
     if (again) this.settled.push({ id: again.id, what: 'delivered', index: this.ats.length, message: '' });
-    if (job.wantsIds) this.ids.push(mapper.idOf(origin, at));
+    if (job.queued) {
+      const id = mapper.idOf(origin, at);
+      const sequence = mapper.numbered ? mapper.feed.given : null;
+      this.ids.push(id);
+      this.records.push({
+        ...mapper.failedRow(fed, again ?? null, {}, [], refusedPrefix(fed.place)),
+        deliveryKey: id,
+        sequence,
+      });
+    }
     mapper.encoder.add(values);
     this.origins.push(origin);
     this.ats.push(at);
@@ -138,7 +148,7 @@ export class Chunk {
   message(chunk: number, bytes: number): MappedChunk {
     this.seal();
     const { job, columns, feed, well } = this.mapper;
-    const { counts, insertOnly, failed, settled, stopped, keys, ids } = this;
+    const { counts, insertOnly, failed, settled, stopped, keys, ids, records } = this;
     const content = this.content!;
     well?.add(this.noticed);
     const { key } = job.document.target;
@@ -154,13 +164,14 @@ export class Chunk {
       settled,
       stopped,
       keys,
+      records,
     };
   }
 
   /** The full records of those that the target refused. Their identity goes by their row: asked for late, out of turn. */
   refused(items: readonly Refused[]): FailedRow[] {
     const { mapper } = this;
-    const { job, columns, feed } = mapper;
+    const { columns, feed } = mapper;
     return items.map(({ index, failure, cells, answer }) => {
       const origin = this.origins[index]!;
       const at = this.ats[index]!;
@@ -169,8 +180,7 @@ export class Chunk {
       const record = again ? { place: again, raw } : feed.place(raw, placeAt(origin, at));
       const mapped = Object.fromEntries(columns.map((c, i) => [c.name, cells[i] ?? null]));
       return {
-        ...mapper.failedRow(record, again, mapped, [failure], `row ${record.place.row}:`),
-        deliveryKey: job.wantsIds ? mapper.idOf(origin, at) : null,
+        ...mapper.failedRow(record, again, mapped, [failure], refusedPrefix(record.place)),
         sequence: this.sequences[index] ?? null,
         answer,
       };
@@ -264,6 +274,8 @@ export class Mapper {
   }
 }
 type SourceCells = readonly (string | null)[];
+/** A record that the target refuses is another failure than one of the mapping, and each row one of its own. */
+const refusedPrefix = ({ row }: RecordPlace): string => `row ${row}:`;
 
 /** Whether the document numbers its records; such a run is mapped in one thread, since each number depends on what came before. */
 export function isNumbered(document: MappingDocument): boolean {

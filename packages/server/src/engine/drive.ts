@@ -1,13 +1,10 @@
 import { Worker } from 'node:worker_threads';
-import { Aborted, type Delivered, type Delivery, type MappingDocument } from '@versicle/core';
-import type { Database } from '@versicle/postgres';
-import type { Target, TargetRun } from '../systems/kinds/kind.ts';
-import { isNumbered } from './chunk.ts';
+import type { MappingDocument, Rejection } from '@versicle/core';
+import type { Database, Statement } from '@versicle/postgres';
+import { requireClaim, type Claim } from '../runs/runs.ts';
+import type { Lane } from './lanes/lane.ts';
 import type { FailedRow, FromMapper, MapJob, MappedChunk, ToMapper } from './messages.ts';
 import { failureOf } from './refusals.ts';
-import { requireClaim, type Claim } from '../runs/runs.ts';
-import { settleChunk, type Settled } from './settle.ts';
-import { deliveryMode } from './write-mode.ts';
 
 export interface DriveEnd {
   readonly how: 'finished' | 'stopped' | 'aborted';
@@ -17,23 +14,21 @@ export interface DriveEnd {
 interface Driven {
   readonly db: Database;
   readonly claim: Claim;
-  readonly run: TargetRun & { readonly id: number; readonly mapping: string; readonly revision: number };
   readonly document: MappingDocument;
-  readonly target: Target;
+  readonly signal: AbortSignal;
+  readonly lane: Lane;
   readonly job: MapJob;
-  /** Does the same again while a system can't be reached. */
-  readonly patiently: <T>(work: () => Promise<T>) => Promise<T>;
   readonly announce: () => Promise<void>;
 }
 
 /**
- * Lets the mapping thread run and carries its chunks on. Two belts, each in order: delivery to the target, and keeping in
- * the store. While a chunk is kept, the next one is delivered already; the target's journal makes that safe.
+ * Lets the mapping thread run and carries its chunks on. Two belts, each in order: what the lane does with a chunk, and
+ * keeping it in the store. While a chunk is kept, the lane has the next one already.
  */
 export class Drive {
   private readonly worker: Worker;
   private answered: (rows: readonly FailedRow[]) => void = () => undefined;
-  private delivering: Promise<unknown> = Promise.resolve();
+  private taking: Promise<unknown> = Promise.resolve();
   private keeping: Promise<unknown> = Promise.resolve();
   private exited = false;
 
@@ -46,12 +41,11 @@ export class Drive {
   }
 
   async go(): Promise<DriveEnd> {
-    const { signal } = this.driven.run;
     try {
-      return await new Promise<DriveEnd>((resolve, reject) => this.carry(resolve, reject, signal));
+      return await new Promise<DriveEnd>((resolve, reject) => this.carry(resolve, reject, this.driven.signal));
     } finally {
       // Whatever is on its way to target and store is waited for: nothing is written for a run that has ended.
-      await Promise.allSettled([this.delivering, this.keeping]);
+      await Promise.allSettled([this.taking, this.keeping]);
       await this.worker.terminate();
     }
   }
@@ -70,33 +64,18 @@ export class Drive {
         const { well } = message;
         return resolve({ how: message.stopped ? 'stopped' : 'finished', well });
       }
-      const delivered = this.delivering.then(() => this.deliver(message));
-      this.delivering = delivered;
-      const kept = this.keeping.then(() => this.keep(delivered, message));
+      const taken = this.taking.then(() => this.driven.lane.take(message, this.inFull));
+      this.taking = taken;
+      const kept = this.keeping.then(() => this.keep(taken, message));
       this.keeping = kept;
       kept.then((stopped) => stopped && resolve({ how: 'stopped', well: [] }), reject);
-      delivered.catch(() => undefined);
+      taken.catch(() => undefined);
     });
   }
 
-  private async deliver(mapped: MappedChunk): Promise<Settled> {
-    const { run, document, target, patiently } = this.driven;
-    if (run.signal.aborted) throw new Aborted();
-    const delivery = this.deliveryOf(mapped);
-    const delivered = await patiently(() => target.deliver(delivery, run));
-    const settled = {
-      run: run.id,
-      mapping: run.mapping,
-      revision: run.revision,
-      chunk: mapped,
-      delivered,
-      numbered: isNumbered(document),
-    };
-    return { ...settled, rejected: await this.rejected(mapped, delivered) };
-  }
   /** The full records of those that the target refused, from the mapping thread. */
-  private rejected(mapped: MappedChunk, { rejections }: Delivered): Promise<readonly FailedRow[]> {
-    if (rejections.length === 0 || this.exited) return Promise.resolve([]);
+  private readonly inFull = (mapped: MappedChunk, rejections: readonly Rejection[]): Promise<readonly FailedRow[]> => {
+    if (this.exited) return Promise.resolve([]);
     const items = rejections.map((r) => ({
       index: r.index,
       cells: r.cells,
@@ -108,24 +87,16 @@ export class Drive {
       this.worker.once('exit', () => answer([]));
       this.worker.postMessage({ kind: 'rejected', chunk: mapped.chunk, items } satisfies ToMapper);
     });
-  }
+  };
 
   /** Gives whether the document says that the run ends here. */
-  private async keep(delivered: Promise<Settled>, mapped: MappedChunk): Promise<boolean> {
-    const settled = await delivered;
-    if (settled.rejected.length !== settled.delivered.rejections.length)
-      throw new Error('The mapping thread ended before it could say which records were refused.');
-    await this.driven.db.transaction([requireClaim(this.driven.claim), ...settleChunk(settled)]);
-    await this.driven.announce();
+  private async keep(taken: Promise<readonly Statement[]>, mapped: MappedChunk): Promise<boolean> {
+    const { db, claim, lane, announce } = this.driven;
+    await db.transaction([requireClaim(claim), ...(await taken)]);
+    lane.kept?.();
+    await announce();
     if (mapped.stopped !== null) return true;
     this.worker.postMessage({ kind: 'settled', chunk: mapped.chunk } satisfies ToMapper);
     return false;
-  }
-
-  private deliveryOf(mapped: MappedChunk): Delivery {
-    const { run, document } = this.driven;
-    const { chunk, parts } = mapped;
-    const mode = mapped.insertOnly ? 'insert' : deliveryMode(document, run.kind === 'replay');
-    return { source: run.uid, run: run.id, chunk, mode, parts };
   }
 }

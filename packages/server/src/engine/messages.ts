@@ -23,8 +23,8 @@ export interface MapJob {
   /** The dataset of the target, and the form in which the target takes its records. */
   readonly dataset: string;
   readonly encoding: ChunkEncodingName;
-  /** Whether the target wants an id with each record. */
-  readonly wantsIds: boolean;
+  /** Whether the records wait to be sent one by one: each goes with its id, and with what is kept of it if it is refused. */
+  readonly queued: boolean;
   /** Instead of the source: failed records that are sent again, as they were read. */
   readonly replay: readonly ReplayRow[] | null;
   /** What mapped_key() finds. */
@@ -114,6 +114,8 @@ export interface MappedChunk {
   readonly stopped: number | null;
   /** By index of the written records, where keys are kept: what each is known by; null where it has no key. */
   readonly keys: readonly (DeliveredKey | null)[];
+  /** By index of the written records, where they wait to be sent: what is kept of each if it is refused. */
+  readonly records: readonly FailedRow[];
   /** Replayed duplicates: the target may only take them as new records. */
   readonly insertOnly: boolean;
 }

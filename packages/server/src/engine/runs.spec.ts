@@ -301,6 +301,7 @@ describe('runs', () => {
       skipped: 1,
       unchanged: 0,
       failed: 0,
+      waiting: 0,
       delivered: 2,
       remarks: 1,
     });

@@ -1,5 +1,5 @@
 import { keepKeys } from '../key-maps/key-maps.ts';
-import type { Delivered } from '@versicle/core';
+import type { Delivered, DeliveredKey } from '@versicle/core';
 import type { Statement } from '@versicle/postgres';
 import type { FailedRow, MappedChunk } from './messages.ts';
 
@@ -11,38 +11,37 @@ export interface Settled {
   /** Records that the target refused, in full. */
   readonly rejected: readonly FailedRow[];
   readonly delivered: Delivered;
+  /** Written records, by index, that are not sent yet: what there is to keep of them is kept when they arrive. */
+  readonly waiting: ReadonlySet<number>;
   /** The run gives numbers of the mapping's sequence. */
   readonly numbered: boolean;
 }
 
 /** All that the store keeps of a chunk, as the statements of one transaction: failed records, counters, checkpoint. */
-export function settleChunk({ run, mapping, revision, chunk, rejected, delivered, numbered }: Settled): Statement[] {
+export function settleChunk({
+  run,
+  mapping,
+  revision,
+  chunk,
+  rejected,
+  delivered,
+  waiting,
+  numbered,
+}: Settled): Statement[] {
   const refused = new Set(delivered.rejections.map((r) => r.index));
+  const arrived = (index: number): boolean => !refused.has(index) && !waiting.has(index);
   const again = rejected.map((r) => r.replayed).filter((id) => id !== null);
-  // A record that the target refused did not go on with its remarks.
-  const lost = chunk.failed.filter((f) => f.index !== null && refused.has(f.index));
-  const failed = [...chunk.failed.filter((f) => !lost.includes(f)), ...rejected];
-  const remarks = chunk.counts.remarks - lost.reduce((sum, f) => sum + f.failures.length, 0);
-  const settled = chunk.settled
-    .filter((s) => s.index < 0 || !refused.has(s.index))
-    .filter((s) => !again.includes(s.id));
+  // A record that the target refused did not go on with its remarks; one that waits has not, so far.
+  const aside = new Set(chunk.failed.filter((f) => f.index !== null && !arrived(f.index)));
+  const failed = [...chunk.failed.filter((f) => !aside.has(f)), ...rejected];
+  const remarks = chunk.counts.remarks - [...aside].reduce((sum, f) => sum + f.failures.length, 0);
+  const settled = chunk.settled.filter((s) => s.index < 0 || arrived(s.index)).filter((s) => !again.includes(s.id));
   const { counts } = chunk;
-  const keys = chunk.keys.flatMap((key, i) => (key === null || refused.has(i) ? [] : [key]));
+  const keys = chunk.keys.filter((key, i) => key !== null && arrived(i)) as DeliveredKey[];
   return [
-    ...(failed.length > 0 ? [keepFailed(run, mapping, revision, failed)] : []),
-    ...(keys.length > 0
-      ? [
-          keepKeys(
-            mapping,
-            run,
-            keys.map((k) => k.source),
-            keys.map((k) => k.target),
-          ),
-        ]
-      : []),
-    ...(settled.length > 0 ? closeSettled(run, revision, settled) : []),
+    ...keepRecords({ run, mapping, revision }, { failed, keys, settled }),
     {
-      sql: `UPDATE run SET chunk = $2, read = read + $3, filtered = filtered + $4, skipped = skipped + $5, failed = failed + $6, delivered = delivered + $7, remarks = remarks + $8, bytes_done = $9, unchanged = unchanged + $10, sequence = $11 WHERE id = $1`,
+      sql: `UPDATE run SET chunk = $2, read = read + $3, filtered = filtered + $4, skipped = skipped + $5, failed = failed + $6, delivered = delivered + $7, remarks = remarks + $8, bytes_done = $9, unchanged = unchanged + $10, sequence = $11, waiting = waiting + $12 WHERE id = $1`,
       params: [
         run,
         chunk.chunk,
@@ -50,11 +49,12 @@ export function settleChunk({ run, mapping, revision, chunk, rejected, delivered
         counts.filtered,
         counts.skipped,
         counts.failed + rejected.length,
-        counts.written - rejected.length - delivered.unchanged,
+        counts.written - rejected.length - delivered.unchanged - waiting.size,
         remarks,
         chunk.bytes,
         delivered.unchanged,
         chunk.sequence,
+        waiting.size,
       ],
     },
     ...(numbered
@@ -66,9 +66,31 @@ export function settleChunk({ run, mapping, revision, chunk, rejected, delivered
         ]
       : []),
     {
-      sql: 'INSERT INTO run_chunk (run, chunk, read, delivered) SELECT id, chunk, read, delivered FROM run WHERE id = $1',
+      sql: 'INSERT INTO run_sample (run, settled, delivered) SELECT id, read - waiting, delivered FROM run WHERE id = $1',
       params: [run],
     },
+  ];
+}
+
+/** What is kept of records, whichever way they went: failures and remarks, keys, and replayed ones that are settled. */
+export function keepRecords(
+  { run, mapping, revision }: Pick<Settled, 'run' | 'mapping' | 'revision'>,
+  {
+    failed,
+    keys,
+    settled,
+  }: {
+    readonly failed: readonly FailedRow[];
+    readonly keys: readonly DeliveredKey[];
+    readonly settled: MappedChunk['settled'];
+  },
+): Statement[] {
+  const sources = keys.map((k) => k.source);
+  const targets = keys.map((k) => k.target);
+  return [
+    ...(failed.length > 0 ? [keepFailed(run, mapping, revision, failed)] : []),
+    ...(keys.length > 0 ? [keepKeys(mapping, run, sources, targets)] : []),
+    ...(settled.length > 0 ? closeSettled(run, revision, settled) : []),
   ];
 }
 

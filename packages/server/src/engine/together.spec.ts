@@ -113,7 +113,7 @@ describe('runs that are started together', () => {
       await server.api('cancelRun', 'POST', `/runs/${run}/cancel`);
       await until(async () => (await stateOf(run)) === 'cancelled');
     };
-    for (let n = 0; n < 25; n++) {
+    for (let n = 0; n < 15; n++) {
       holding = true;
       await cancelled(await start(id));
       letGo();

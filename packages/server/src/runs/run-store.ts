@@ -28,6 +28,7 @@ interface RunRow {
   delivered: string;
   remarks: string;
   unchanged: string;
+  waiting: string;
   bytes_done: string | null;
   bytes_total: string | null;
   error: string | null;
@@ -61,10 +62,12 @@ export async function runDetail(db: Database, failures: Failures, id: number): P
   const [row] = await db.query<RunRow>(`${SELECT} WHERE r.id = $1`, [id]);
   if (!row) throw notFound(`There is no run ${id}; the list of runs has those that there are.`);
   const document = JSON.parse(row.document) as MappingDocument;
-  const samples = await db.query<{ millis: string; read: string; delivered: string }>(
-    `SELECT (extract(epoch FROM c.at - r.started_at) * 1000)::bigint AS millis, c.read, c.delivered
-       FROM run_chunk c JOIN run r ON r.id = c.run WHERE c.run = $1
-        AND (c.chunk % GREATEST(1, r.chunk / 200) = 0 OR c.chunk = r.chunk) ORDER BY c.chunk`,
+  const samples = await db.query<{ millis: string; settled: string; delivered: string }>(
+    `WITH sample AS (
+       SELECT at, settled, delivered, row_number() OVER (ORDER BY id) AS n, count(*) OVER () AS of FROM run_sample WHERE run = $1
+     )
+     SELECT (extract(epoch FROM s.at - r.started_at) * 1000)::bigint AS millis, s.settled, s.delivered
+       FROM sample s JOIN run r ON r.id = $1 WHERE s.n % GREATEST(1, s.of / 200) = 0 OR s.n = s.of ORDER BY s.n`,
     [id],
   );
   const log = await db.query<{ at: string; message: string }>(
@@ -76,7 +79,11 @@ export async function runDetail(db: Database, failures: Failures, id: number): P
     waitsFor: row.state === 'queued' ? await waitsFor(db, id) : null,
     source: document.source.primary.dataset,
     target: document.target.dataset,
-    samples: samples.map((s) => ({ millis: Number(s.millis), read: Number(s.read), delivered: Number(s.delivered) })),
+    samples: samples.map((s) => ({
+      millis: Number(s.millis),
+      settled: Number(s.settled),
+      delivered: Number(s.delivered),
+    })),
     log: log.map((l) => ({ at: isoTime(l.at), message: l.message })),
     causes: await failures.causes({ run: id, state: 'any' }),
   };
@@ -112,6 +119,7 @@ function summaryOf(row: RunRow): RunSummary {
       skipped: Number(row.skipped),
       unchanged: Number(row.unchanged),
       failed: Number(row.failed),
+      waiting: Number(row.waiting),
       delivered: Number(row.delivered),
       remarks: Number(row.remarks),
     },

@@ -33,6 +33,13 @@ export interface RunRow {
   started_at: string | null;
   source: SourcePlan | string | null;
   removes_at_most: number;
+  mapped: MappingEnd | string | null;
+}
+/** How the mapping of a run's records ended, when all of them are delivered or wait to be sent. */
+export interface MappingEnd {
+  readonly how: 'finished' | 'stopped';
+  /** Open failures that were read again and went well. */
+  readonly well: readonly number[];
 }
 /** A run that this process has taken on; `number` is the how-manyth claim of the run it is. */
 export interface Claim {
@@ -47,7 +54,7 @@ export interface Ended {
 }
 
 /** A claim that nobody renews is free again after so many seconds. */
-const LEASE = Number(process.env['VERSICLE_LEASE_SECONDS'] ?? 30);
+export const LEASE = Number(process.env['VERSICLE_LEASE_SECONDS'] ?? 30);
 export const RENEW_EVERY = (LEASE * 1000) / 3;
 /** One claim at a time in the whole store, so that no two take on runs that are in each other's way. */
 const CLAIMING = 7_404_001;
@@ -70,6 +77,8 @@ export const requireClaim = ({ run, number }: Claim): Statement => ({
 export class Runs {
   /** This process, as claims name it. */
   private readonly process = randomUUID();
+  /** When pages last heard of a run. */
+  private readonly announced = new Map<number, number>();
 
   constructor(
     private readonly db: Database,
@@ -164,6 +173,13 @@ export class Runs {
       },
     ]);
   }
+  /** All records are mapped, and wait where they are not delivered: a run that is taken up again reads nothing any more. */
+  async keepMapped(claim: Claim, end: MappingEnd): Promise<void> {
+    await this.db.transaction([
+      requireClaim(claim),
+      { sql: 'UPDATE run SET mapped = $2 WHERE id = $1', params: [claim.run, JSON.stringify(end)] },
+    ]);
+  }
   /** What was loaded beside a target and does not take its place was not delivered. */
   async takeBack(claim: Claim): Promise<void> {
     await this.db.transaction([
@@ -182,7 +198,7 @@ export class Runs {
   async again(id: number): Promise<void> {
     await this.ready(id);
     await this.db.query(
-      "UPDATE run SET state = CASE WHEN started_at IS NULL OR cut IS NULL THEN 'queued' ELSE 'running' END, finished_at = NULL, error = NULL, outage = false WHERE id = $1 AND state IN ('broken', 'asks')",
+      "UPDATE run SET state = CASE WHEN started_at IS NULL OR cut IS NULL THEN 'queued' ELSE 'running' END, finished_at = NULL, error = NULL, outage = false, trouble = NULL WHERE id = $1 AND state IN ('broken', 'asks')",
       [id],
     );
     await this.announce(id);
@@ -202,6 +218,7 @@ export class Runs {
       ...(outage || state === 'asks' ? [] : [recordsOpenAgain(run)]),
       logged(run, message),
     ]);
+    this.announced.delete(run);
     await this.announce(run);
     await this.events.waitingChanged();
   }
@@ -209,6 +226,13 @@ export class Runs {
   async log(run: number, message: string): Promise<void> {
     const { sql, params } = logged(run, message);
     await this.db.query(sql, params);
+  }
+  /** Pages hear of a moving run a few times a second, not with every chunk. */
+  async announceNow(id: number): Promise<void> {
+    const now = Date.now();
+    if (now - (this.announced.get(id) ?? 0) < 250) return;
+    this.announced.set(id, now);
+    await this.announce(id);
   }
   async announce(id: number): Promise<void> {
     const run = await readRun(this.db, id);
@@ -218,7 +242,7 @@ export class Runs {
   async row(id: number): Promise<RunRow | null> {
     const [run] = await this.db.query<RunRow>(
       `SELECT r.id, r.uid, r.kind, r.mapping, r.revision, r.state, r.row_limit, r.chunk, r.read, r.cut, r.sequence, r.sequence_from,
-              r.confirmed_by, r.started_at, r.source, p.removes_at_most FROM run r JOIN plan p ON p.id = r.plan WHERE r.id = $1`,
+              r.confirmed_by, r.started_at, r.source, r.mapped, p.removes_at_most FROM run r JOIN plan p ON p.id = r.plan WHERE r.id = $1`,
       [id],
     );
     return run ?? null;
@@ -241,7 +265,8 @@ export class Runs {
 }
 
 const recordsOpenAgain = (run: number): Statement => ({
-  sql: "UPDATE failed_record SET state = 'open' WHERE state = 'replaying' AND id IN (SELECT record FROM replay_item WHERE run = $1)",
+  // What waits to be sent stays with its run: sent by another one, it might arrive twice.
+  sql: "UPDATE failed_record f SET state = 'open' WHERE state = 'replaying' AND id IN (SELECT record FROM replay_item WHERE run = $1) AND NOT EXISTS (SELECT 1 FROM outbox o WHERE o.run = $1 AND o.replayed = f.id)",
   params: [run],
 });
 const logged = (run: number, message: string): { sql: string; params: unknown[] } => ({
@@ -249,4 +274,5 @@ const logged = (run: number, message: string): { sql: string; params: unknown[] 
   params: [run, message],
 });
 
+export const mappedOf = (run: RunRow): MappingEnd | null => (run.mapped === null ? null : fromJson(run.mapped));
 export const sourceOf = (run: RunRow): SourcePlan | null => (run.source === null ? null : fromJson(run.source));

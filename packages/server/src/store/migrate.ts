@@ -10,6 +10,7 @@ import m007 from './migrations/007-file-row.sql';
 import m008 from './migrations/008-draft-saves.sql';
 import m009 from './migrations/009-claims.sql';
 import m010 from './migrations/010-uses.sql';
+import m011 from './migrations/011-outbox.sql';
 
 /** Forward only; a released migration is never edited. */
 const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -23,6 +24,7 @@ const migrations: readonly (readonly [number: number, name: string, sql: string]
   [8, 'draft-saves', m008],
   [9, 'claims', m009],
   [10, 'uses', m010],
+  [11, 'outbox', m011],
 ];
 
 export async function migrate(db: Database): Promise<void> {

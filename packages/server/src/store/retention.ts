@@ -14,7 +14,7 @@ const OLD: readonly string[] = [
   `DELETE FROM replay_item WHERE record IN (SELECT id FROM failed_record WHERE state IN ('delivered', 'closed', 'waived') AND updated_at < now() - $1::interval)`,
   `DELETE FROM failed_record WHERE state IN ('delivered', 'closed', 'waived') AND updated_at < now() - $1::interval`,
   'DELETE FROM draft_save WHERE at < now() - $1::interval',
-  'DELETE FROM run_chunk WHERE at < now() - $1::interval',
+  'DELETE FROM run_sample WHERE at < now() - $1::interval',
   'DELETE FROM run_log WHERE at < now() - $1::interval',
   'DELETE FROM request_journal WHERE at < now() - $1::interval',
 ];

@@ -9,6 +9,11 @@ export class NothingDone extends Outage {}
 /** Why a run's signal is aborted when a person cancels it: what is left over is settled, since it is not taken up again. */
 export const CANCELLED = 'cancelled';
 
+/** What is said of a record that a cancelled run did not send, and of one whose answer never came. */
+export const UNSENT = 'The run was cancelled before it was sent.';
+export const UNCLEAR =
+  'It was sent, and no answer came: it is not clear whether the target has it. Look there before you send it again.';
+
 /** Rejects as soon as the signal says so; what goes on behind it is nobody's concern any more. */
 export function unlessAborted<T>(work: Promise<T>, signal: AbortSignal): Promise<T> {
   if (signal.aborted) {

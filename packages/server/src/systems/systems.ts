@@ -21,7 +21,6 @@ import { nextLook } from '../structures/next-look.ts';
 import type { KindContext, OpenSystem } from './kinds/kind.ts';
 import type { Kinds } from './kinds/kinds.ts';
 import { preview, type PreviewOptions } from './preview.ts';
-import { requestJournal } from './request-journal.ts';
 
 interface SystemRow {
   [key: string]: unknown;
@@ -249,9 +248,18 @@ export class Systems {
     await (await opened?.catch(() => null))?.close?.();
   }
 
-  /** Tokens that must outlive a request; they lie with the system's secrets. */
-  keeper(system: string): Pick<KindContext, 'keptSecret' | 'keepSecret'> {
+  /** Tokens that must outlive a request, which lie with the system's secrets, and its pace. */
+  keeper(system: string): Pick<KindContext, 'keptSecret' | 'keepSecret' | 'turn'> {
     return {
+      turn: async (apart) => {
+        const [row] = await this.db.query<{ wait: string }>(
+          `INSERT INTO pace (system, free) VALUES ($1, clock_timestamp() + make_interval(secs => $2::float8 / 1000))
+           ON CONFLICT (system) DO UPDATE SET free = GREATEST(pace.free, clock_timestamp()) + make_interval(secs => $2::float8 / 1000)
+           RETURNING extract(epoch FROM free - clock_timestamp()) * 1000 - $2::float8 AS wait`,
+          [system, apart],
+        );
+        return Math.max(0, Number(row!.wait));
+      },
       keptSecret: async (name) => this.kept(await this.row(system))[name] ?? null,
       keepSecret: async (name, value) => {
         const kept = this.kept(await this.row(system));
@@ -290,7 +298,6 @@ export class Systems {
         ]);
         return Number(row!.n);
       },
-      requests: requestJournal(this.db),
     };
   }
 

@@ -84,14 +84,17 @@ export async function todayNow({ db, systems, mappings, failures }: Parts): Prom
 async function lastRuns(db: Database): Promise<Today['plans']> {
   const rows = await db.query<
     Record<'id' | 'name' | 'mapping', string> &
-      Record<'read' | 'filtered' | 'skipped' | 'unchanged' | 'failed' | 'delivered' | 'remarks', string | null> & {
+      Record<
+        'read' | 'filtered' | 'skipped' | 'unchanged' | 'failed' | 'waiting' | 'delivered' | 'remarks',
+        string | null
+      > & {
         run: number | null;
         at: string | null;
         millis: string | null;
         open: string;
       }
   >(
-    `SELECT p.id, p.name, p.mapping, r.id AS run, r.read, r.filtered, r.skipped, r.unchanged, r.failed, r.delivered, r.remarks, r.started_at AS at,
+    `SELECT p.id, p.name, p.mapping, r.id AS run, r.read, r.filtered, r.skipped, r.unchanged, r.failed, r.waiting, r.delivered, r.remarks, r.started_at AS at,
             (extract(epoch FROM COALESCE(r.finished_at, now()) - r.started_at) * 1000)::bigint AS millis,
             (SELECT count(*) FROM failed_record f WHERE f.mapping = p.mapping AND f.state = 'open') AS open
        FROM plan p LEFT JOIN LATERAL (SELECT * FROM run WHERE run.plan = p.id AND run.kind = 'full' ORDER BY run.id DESC LIMIT 1) r ON true
@@ -110,6 +113,7 @@ async function lastRuns(db: Database): Promise<Today['plans']> {
             filtered: Number(r.filtered),
             skipped: Number(r.skipped),
             unchanged: Number(r.unchanged),
+            waiting: Number(r.waiting),
             failed: Number(r.failed),
             delivered: Number(r.delivered),
             remarks: Number(r.remarks),

@@ -9,6 +9,8 @@ import type {
 } from '@versicle/contract';
 import {
   marksOf,
+  type Cells,
+  type Column,
   type DeclaredMarks,
   type Delivered,
   type Delivery,
@@ -75,14 +77,19 @@ export interface Finished {
   readonly log: readonly string[];
   readonly asks?: string;
 }
-/** Where finished records go. A chunk that was delivered already is not delivered twice. */
-export interface Target {
+/** Where finished records go: its lane says how they get there (engine/lanes). */
+export type Target = BulkTarget | QueueTarget;
+interface AnyTarget {
   /** In which form it takes finished records. */
   readonly encoding: ChunkEncodingName;
   /** What stands against the document before anything is made, asked at publishing. Throws a fault. */
   check?(document: MappingDocument, dataset: string): Promise<void>;
   /** Makes or checks what the document describes. Gives lines for the log. Throws a fault. */
   prepare(document: MappingDocument, dataset: string, run: TargetRun): Promise<string[]>;
+}
+/** Takes whole chunks. A chunk that was delivered already is not delivered twice. */
+export interface BulkTarget extends AnyTarget {
+  readonly lane: 'bulk';
   /** Throws an Outage when it can't be known now what became of the chunk: the same call later tells. */
   deliver(delivery: Delivery, run: TargetRun): Promise<Delivered>;
   /** What makes the delivered chunks whole when a run has ended well; done again, it gives the same. */
@@ -91,10 +98,36 @@ export interface Target {
   discard?(run: TargetRun, dataset: string, isDelivered: boolean): Promise<void>;
   /** What does the store good after a run. */
   care?(dataset: string, delivered: number): Promise<void>;
-  /** Records in a chunk at the most, where the target wants fewer than others. */
-  chunkRows?(dataset: string): Promise<number>;
-  /** Whether it wants `ids` of what it is handed. */
-  readonly wantsIds?: true;
+}
+/** Is sent records by request, at its own pace, and says of each whether it took it. */
+export interface QueueTarget extends AnyTarget {
+  readonly lane: 'queue';
+  readonly encoding: 'records';
+  /** How records are sent into a dataset, as its settings are now. Throws a fault. */
+  sending(dataset: string): Promise<Sending>;
+}
+export interface Sending {
+  /** Records in a request. */
+  readonly batch: number;
+  /** Requests at a time. */
+  readonly parallel: number;
+  /** The same request may be sent again, whatever became of it. */
+  readonly repeats: boolean;
+  /**
+   * Gives the refusals; all other records were taken. Throws NothingDone, AbortedBefore or a fault where none of them was, an
+   * Outage or Aborted where that is not known: the same records are sent `again` then. With the signal's reason CANCELLED,
+   * nobody sends them again, and what is not known is refused as unclear.
+   */
+  send(batch: Batch, signal: AbortSignal): Promise<readonly Rejection[]>;
+}
+/** Records for one request. Its refusals name them by index, in part 0. */
+export interface Batch {
+  readonly columns: readonly Column[];
+  readonly key: readonly string[];
+  /** `id`: what the target may know the record by; it stays the same whenever the record is sent. */
+  readonly items: readonly { readonly cells: Cells; readonly id: string }[];
+  /** They were sent before, and what became of them is not known. */
+  readonly again: boolean;
 }
 
 /** One kind of system, opened on one connection. What a kind can't do it leaves out. */
@@ -149,19 +182,8 @@ export interface KindContext {
     limit: number,
   ): Promise<{ id: number; receivedAt: string; headers: string; body: string }[]>;
   receivedCount(): Promise<number>;
-  /** Requests of a run's chunk to an API, kept before and after each. */
-  readonly requests: RequestJournal;
-}
-/** What became of records that were sent in one request: refusals by place, or that nobody knows. */
-export type RequestOutcome = readonly Rejection[];
-export interface RequestJournal {
-  /** What was sent of a chunk in an earlier life of the run; a null outcome: no answer was kept. */
-  of(run: string, chunk: number): Promise<{ first: number; records: number; outcome: RequestOutcome | null }[]>;
-  begin(run: string, chunk: number, first: number, records: number): Promise<void>;
-  settle(run: string, chunk: number, first: number, outcome: RequestOutcome): Promise<void>;
-  /** Nothing was sent after all. */
-  undo(run: string, chunk: number, first: number): Promise<void>;
-  forget(run: string): Promise<void>;
+  /** Takes the next place among the requests to the system, so many milliseconds apart. Gives how long it is until then. */
+  turn(apart: number): Promise<number>;
 }
 
 /** A kind of system: `C` is what it takes to reach one of them. It is made known in index.ts, and nowhere else. */

@@ -6,9 +6,12 @@ const PARTS = [
   ['filtered', 'filtered out'],
   ['skipped', 'skipped'],
   ['unchanged', 'unchanged'],
+  ['waiting', 'waiting'],
   ['delivered', 'delivered'],
   ['failed', 'failed'],
 ] as const;
+/** Said only where there are any. */
+const SELDOM: ReadonlySet<string> = new Set(['unchanged', 'waiting']);
 
 /** What became of what was read: a proportional band that adds up, and the sum as a sentence. */
 @Component({
@@ -61,6 +64,11 @@ const PARTS = [
       outline: 1px solid var(--ink-3);
       outline-offset: -1px;
     }
+    .waiting {
+      background: repeating-linear-gradient(0deg, var(--line) 0 2px, transparent 2px 6px);
+      outline: 1px dashed var(--ink-3);
+      outline-offset: -1px;
+    }
     .delivered {
       background: var(--ink-2);
     }
@@ -91,7 +99,7 @@ export class BandComponent {
   readonly words = input('delivered');
   protected readonly read = computed(() => figure(this.counts().read));
   protected readonly parts = computed(() =>
-    PARTS.filter(([key]) => key !== 'unchanged' || this.counts().unchanged > 0).map(([key, words]) => ({
+    PARTS.filter(([key]) => !SELDOM.has(key) || this.counts()[key] > 0).map(([key, words]) => ({
       key,
       words: key === 'delivered' ? this.words() : words,
       n: this.counts()[key],

@@ -40,7 +40,7 @@ export class RateChartComponent {
     effect(() => {
       const chart = this.chart();
       const points = ratesOf(this.samples());
-      this.words.set(`Records read a second, at most ${figure(Math.round(Math.max(0, ...points.map((p) => p.y))))}`);
+      this.words.set(`Records settled a second, at most ${figure(Math.round(Math.max(0, ...points.map((p) => p.y))))}`);
       if (!chart) return;
       chart.data.datasets[0]!.data = points;
       chart.update('none');

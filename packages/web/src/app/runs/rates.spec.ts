@@ -4,8 +4,8 @@ describe('the rate of a run', () => {
   it('is what was read between two checkpoints, a second', () => {
     expect(
       ratesOf([
-        { millis: 500, read: 5000, delivered: 5000 },
-        { millis: 1000, read: 15_000, delivered: 15_000 },
+        { millis: 500, settled: 5000, delivered: 5000 },
+        { millis: 1000, settled: 15_000, delivered: 15_000 },
       ]),
     ).toEqual([
       { x: 0, y: 10_000 },
@@ -17,8 +17,8 @@ describe('the rate of a run', () => {
     expect(ratesOf([])).toEqual([]);
     expect(
       ratesOf([
-        { millis: 100, read: 10, delivered: 10 },
-        { millis: 100, read: 20, delivered: 20 },
+        { millis: 100, settled: 10, delivered: 10 },
+        { millis: 100, settled: 20, delivered: 20 },
       ]),
     ).toHaveLength(2);
   });

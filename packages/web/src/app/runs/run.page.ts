@@ -67,6 +67,12 @@ import { runsActions, runsFeature } from './runs.feature';
             {{ first.because }}.
           </p>
         }
+        @if (going() && r.counts.waiting > 0) {
+          <p class="soft" role="status">
+            {{ r.counts.waiting | figure }} {{ r.counts.waiting === 1 ? 'record waits' : 'records wait' }} to be sent;
+            the target gets them by request, at its own pace.
+          </p>
+        }
         @if (r.state === 'asks') {
           <div class="broken" role="alert">
             <p><vs-said [text]="r.error ?? ''" /></p>
@@ -81,7 +87,9 @@ import { runsActions, runsFeature } from './runs.feature';
             <p class="do">
               <button type="button" class="btn" (click)="takeUp()">Take it up again</button>
               <button type="button" class="btn" (click)="cancel()">Give it up</button>
-              <span>It goes on after the {{ r.counts.read | figure }} records that are settled.</span>
+              <span
+                >It goes on after the {{ r.counts.read - r.counts.waiting | figure }} records that are settled.</span
+              >
             </p>
           </div>
         }
@@ -90,7 +98,7 @@ import { runsActions, runsFeature } from './runs.feature';
         }
         <div class="grid">
           <div>
-            <h2>Rate <small>records read a second</small></h2>
+            <h2>Rate <small>records settled a second</small></h2>
             @if (r.samples.length > 0) {
               <vs-rate-chart [samples]="r.samples" />
             } @else {
@@ -220,9 +228,11 @@ export class RunPage {
     if (!r?.startedAt) return 'waiting for its turn';
     const end = r.finishedAt === null ? Date.now() : Date.parse(r.finishedAt);
     const took = Math.max(1, end - Date.parse(r.startedAt));
-    const rate = `${figure(Math.round((1000 * r.counts.read) / took))} records a second`;
+    const settled = r.counts.read - r.counts.waiting;
+    const rate = `${figure(Math.round((1000 * settled) / took))} records a second`;
     if (r.finishedAt !== null) return `took ${durationWords(took)}, ${rate}`;
-    const share = r.progress && r.progress.total > 0 ? r.progress.done / r.progress.total : 0;
+    const isRead = r.progress && r.progress.total > 0 ? r.progress.done / r.progress.total : 0;
+    const share = r.counts.read > 0 ? (isRead * settled) / r.counts.read : 0;
     const left = share > 0.02 ? `, about ${durationWords(took * (1 / share - 1))} left` : '';
     return `${durationWords(took)} so far, ${rate}${left}`;
   });

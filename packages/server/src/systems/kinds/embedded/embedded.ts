@@ -42,6 +42,7 @@ function openEmbedded(database: Database, name: string): OpenSystem {
     selects: true,
     read: (dataset, options) => read(database, tables, dataset, options),
     target: {
+      lane: 'bulk',
       encoding: 'copy',
       check: (document, dataset) => tables.check(document, dataset),
       prepare: (document, dataset) => tables.prepare(document, dataset),

@@ -33,7 +33,7 @@ import {
   type Value,
 } from '@versicle/core';
 import { cantWriteInto, openRecordFile, outputKind } from '@versicle/files';
-import type { Finished, Target, TargetRun } from '../kind.ts';
+import type { BulkTarget, Finished, TargetRun } from '../kind.ts';
 
 /** What the file was like when we wrote it last: one that is not so any more is somebody else's. */
 interface Made {
@@ -49,8 +49,9 @@ const COLUMNS = '#columns ';
  * step, so that none counts twice; the file itself is made of them when the run ends, and takes its place in one step too.
  * A run that replaces the content leaves the older parts alone until then; a replay adds its own and makes the file anew.
  */
-export class FolderTarget implements Target {
+export class FolderTarget implements BulkTarget {
   /** Parts are kept as COPY text: short, and whatever the file's format, its cells are what they were. */
+  readonly lane = 'bulk';
   readonly encoding = 'copy';
 
   /** Of each run that was prepared: what its records are like. */

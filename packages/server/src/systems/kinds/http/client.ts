@@ -1,6 +1,7 @@
 import { refused } from '@versicle/core';
 import { Agent, request, type Dispatcher } from 'undici';
 import { pause } from '../../outage.ts';
+import type { KindContext } from '../kind.ts';
 import { Authenticator } from './authenticate.ts';
 import { guardedLookup, requireAllowedHost } from '../network/guard.ts';
 import { UnexpectedAnswer, type HttpAnswer } from './answers.ts';
@@ -55,11 +56,10 @@ export class HttpClient {
   private readonly agent: Agent;
   private readonly authenticator: Authenticator;
   private readonly base: URL;
-  private free = 0;
 
   constructor(
     private readonly connection: HttpConnection,
-    keep: { keptSecret(name: string): Promise<string | null>; keepSecret(name: string, value: string): Promise<void> },
+    private readonly house: Pick<KindContext, 'keptSecret' | 'keepSecret' | 'turn'>,
     /** Tests need no real waiting. */
     private readonly wait: (ms: number, signal: AbortSignal) => Promise<void> = pause,
   ) {
@@ -71,7 +71,7 @@ export class HttpClient {
       bodyTimeout: timeout,
       connect: { timeout: Math.min(timeout, 10_000), lookup: guardedLookup as never },
     });
-    this.authenticator = new Authenticator(connection, keep, (r) => this.once(r, {}));
+    this.authenticator = new Authenticator(connection, house, (r) => this.once(r, {}));
   }
 
   /** An address below the base; what is absolute must be on the base's own host. */
@@ -211,14 +211,12 @@ export class HttpClient {
     return this.authenticator.redeem(code, verifier, redirectUri);
   }
 
-  /** Requests are spread evenly over the minute. */
+  /** Requests are spread evenly over the minute, whoever sends them. */
   private async pace(wait: (ms: number) => Promise<void>): Promise<void> {
     const { perMinute } = this.connection;
     if (perMinute === undefined) return;
-    const now = Date.now();
-    const at = Math.max(now, this.free);
-    this.free = at + 60_000 / perMinute;
-    if (at > now) await wait(at - now);
+    const until = await this.house.turn(60_000 / perMinute);
+    if (until > 0) await wait(until);
   }
   async close(): Promise<void> {
     await this.agent.destroy();

@@ -89,7 +89,7 @@ class HttpSystem implements OpenSystem {
       const { write } = endpoint;
       return write ? { ...endpoint, write: { ...write, path: this.filled(write.path) } } : endpoint;
     };
-    this.target = new HttpTarget(this.client, context, settled, async () => (await this.test()).ok);
+    this.target = new HttpTarget(this.client, connection.parallel, settled, async () => (await this.test()).ok);
   }
   private filled(text: string): string {
     return fillPlaces(text, new Date(), this.variables);

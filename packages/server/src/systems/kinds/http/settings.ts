@@ -73,6 +73,10 @@ export const settings = z.strictObject({
     title: 'Requests a minute, at the most',
     description: 'Empty: as many as the other side takes.',
   }),
+  parallel: entry(z.coerce.number().int().min(1).max(20).default(1), {
+    title: 'Requests at a time, when records are sent',
+    description: 'Records of one key go one after the other all the same.',
+  }),
   timeoutSeconds: entry(z.coerce.number().int().min(1).max(600).default(30), { title: 'Time-out in seconds' }),
 });
 export type HttpConnection = z.infer<typeof settings>;

@@ -4,20 +4,15 @@ import {
   Aborted,
   AbortedBefore,
   type Cells,
-  cellsOf,
   counted,
-  type Delivered,
-  type Delivery,
-  Fault,
   isFault,
   isLoaded,
   type MappingDocument,
-  type Part,
   refused,
   type Rejection,
 } from '@versicle/core';
-import { CANCELLED, NothingDone, Outage } from '../../outage.ts';
-import type { KindContext, Target, TargetRun } from '../kind.ts';
+import { CANCELLED, NothingDone, Outage, UNCLEAR, UNSENT } from '../../outage.ts';
+import type { Batch, QueueTarget, Sending } from '../kind.ts';
 import { faultOf, isEmptyAnswer } from './answers.ts';
 import { NotAuthorised } from './authenticate.ts';
 import { fillPath, memberClash, requestBody } from './body.ts';
@@ -27,39 +22,27 @@ import { judge, type WriteSetting } from './judge.ts';
 import { badXmlName } from './xml-body.ts';
 
 interface Item {
-  readonly part: number;
   readonly index: number;
   readonly cells: Cells;
   readonly id: string;
 }
-interface PartToSend {
-  readonly delivery: Delivery;
-  readonly part: Part;
-  readonly number: number;
-  /** The place of its first record among all of the chunk. */
-  readonly first: number;
-  readonly known: ReadonlyMap<number, { readonly records: number; readonly outcome: readonly Rejection[] | null }>;
-}
 /** Requests with a fault of the target, one after the other, before it counts as out of order. */
 const OUT_OF_ORDER_AFTER = 3;
-/** Requests in a chunk: each is kept by itself, and what is cancelled in between should be little. */
-const REQUESTS_IN_A_CHUNK = 20;
 /** How long an answer that is under way is waited for when the run is cancelled or the server stops. */
 const GRACE = 3000;
 
 /**
- * Sends finished records to an API, one by one or in batches. Each request is written down before it is sent and again when
- * its answer is there; what became of one without an answer is found out in the way that the endpoint's settings say, and
- * where there is none, its records fail as unclear and are not sent again.
+ * Sends finished records to an API, one by one or in batches. What became of a request without an answer is found out in the
+ * way that the endpoint's settings say, and where there is none, its records fail as unclear and are not sent again.
  */
-export class HttpTarget implements Target {
+export class HttpTarget implements QueueTarget {
+  readonly lane = 'queue';
   readonly encoding = 'records';
-  readonly wantsIds = true;
   private faults = 0;
 
   constructor(
     private readonly client: HttpClient,
-    private readonly context: KindContext,
+    private readonly parallel: number,
     private readonly endpoint: (dataset: string) => Promise<Endpoint>,
     /** Whether the system answers at all. */
     private readonly answers: () => Promise<boolean>,
@@ -94,63 +77,25 @@ export class HttpTarget implements Target {
         : ['a request without an answer is not sent again: its records fail as unclear'];
     return [`sends ${method} ${path}, ${size}`, ...again];
   }
-  async chunkRows(dataset: string): Promise<number> {
-    return (await this.endpoint(dataset)).write!.batch * REQUESTS_IN_A_CHUNK;
+  async sending(dataset: string): Promise<Sending> {
+    const { write, body } = await this.endpoint(dataset);
+    if (!write) throw refused(`${dataset} is only read.`);
+    return {
+      batch: write.batch,
+      parallel: this.parallel,
+      repeats: mayRepeat(write),
+      send: (batch, signal) => this.send(batch, new HttpBatch(this.client, write, body === 'xml', batch, signal)),
+    };
   }
-
-  async deliver(delivery: Delivery, run: TargetRun): Promise<Delivered> {
-    const known = new Map((await this.context.requests.of(run.uid, delivery.chunk)).map((r) => [r.first, r]));
-    const rejections: Rejection[] = [];
-    // Requests are known by the place of their first record among all of the chunk.
-    let first = 0;
-    for (const [number, part] of delivery.parts.entries()) {
-      rejections.push(...(await this.deliverPart({ delivery, part, number, first, known }, run)));
-      first += part.rows;
+  private async send({ items: all, again }: Batch, batch: HttpBatch): Promise<readonly Rejection[]> {
+    const items = all.map(({ cells, id }, index): Item => ({ index, cells, id }));
+    try {
+      return await this.counted(again ? batch.again(items) : batch.send(items), items);
+    } catch (error) {
+      throw error instanceof NotAuthorised ? refused(error.message) : error;
+    } finally {
+      batch.end();
     }
-    return { rejections, unchanged: 0 };
-  }
-  private async deliverPart(
-    { delivery, part, number, first, known }: PartToSend,
-    run: TargetRun,
-  ): Promise<Rejection[]> {
-    const { write, body } = await this.endpoint(part.dataset);
-    if (!write) throw refused(`${part.dataset} is only read.`);
-    const items = cellsOf(part.content).map((cells, index): Item => ({
-      part: number,
-      index,
-      cells,
-      id: part.ids[index] ?? '',
-    }));
-    const sending = new Sending(this.client, write, body === 'xml', part, run.signal);
-    const rejections: Rejection[] = [];
-    for (let at = 0; at < items.length;) {
-      const before = known.get(first + at);
-      const end = before ? at + before.records : nextStart(known, first, at, Math.min(at + write.batch, items.length));
-      const group = items.slice(at, end);
-      if (before?.outcome) rejections.push(...before.outcome);
-      else if (run.signal.aborted) {
-        // What is not taken up again is settled: the records that were not sent are failed ones, and can be sent by a replay.
-        if (run.signal.reason !== CANCELLED) throw new Aborted();
-        const why = before ? UNKNOWN : CANCELLED_BEFORE;
-        rejections.push(...group.map((item) => notDelivered(item, why)));
-      } else {
-        if (!before) await this.context.requests.begin(run.uid, delivery.chunk, first + at, group.length);
-        const outcome = await this.counted(before ? sending.again(group) : sending.send(group), group).catch(
-          async (error: unknown) => {
-            if (!before && NOTHING_DONE.some((kind) => error instanceof kind))
-              await this.context.requests.undo(run.uid, delivery.chunk, first + at);
-            throw error;
-          },
-        );
-        await this.context.requests.settle(run.uid, delivery.chunk, first + at, outcome);
-        rejections.push(...outcome);
-      }
-      at = end;
-    }
-    return rejections;
-  }
-  async discard({ uid }: TargetRun): Promise<void> {
-    await this.context.requests.forget(uid);
   }
 
   /** A target that answers nothing but its own faults is out of order: that is no matter of the records. */
@@ -181,20 +126,8 @@ function requireOwnMembers(document: MappingDocument, { repeat }: WriteSetting):
     );
 }
 
-/** Errors that say that none of the records of a request was taken. */
-const NOTHING_DONE = [NothingDone, AbortedBefore, NotAuthorised, Fault];
-
-function nextStart(known: ReadonlyMap<number, unknown>, first: number, at: number, end: number): number {
-  for (let i = at + 1; i < end; i++) if (known.has(first + i)) return i;
-  return end;
-}
 /** Whether the same request may simply be sent again: PUT says the same twice (RFC 9110, 9.2.2), and some APIs know a key. */
 const mayRepeat = ({ method, repeat }: WriteSetting): boolean => method === 'PUT' || repeat.by === 'key';
-
-const UNKNOWN =
-  'It was sent, and no answer came: it is not clear whether the target has it. Look there before you send it again.';
-
-const CANCELLED_BEFORE = 'The run was cancelled before it was sent.';
 
 interface Sent {
   readonly rejections: readonly Rejection[];
@@ -203,26 +136,31 @@ interface Sent {
 }
 const sent = (rejections: readonly Rejection[] = [], fault: string | null = null): Sent => ({ rejections, fault });
 
-/** The requests of one part of a chunk. */
-class Sending {
+/** A batch on its way: one request, or more where halves have to tell. */
+class HttpBatch {
   private readonly single: boolean;
   private readonly late = new AbortController();
+  private readonly graceBegins = (): void => void setTimeout(() => this.late.abort(), GRACE).unref();
 
   constructor(
     private readonly client: HttpClient,
     private readonly write: WriteSetting,
     private readonly xml: boolean,
-    private readonly part: Part,
+    private readonly batch: Batch,
     private readonly signal: AbortSignal,
   ) {
     this.single = write.batch === 1;
-    signal.addEventListener('abort', () => setTimeout(() => this.late.abort(), GRACE).unref(), { once: true });
+    if (signal.aborted) this.graceBegins();
+    signal.addEventListener('abort', this.graceBegins, { once: true });
+  }
+  end(): void {
+    this.signal.removeEventListener('abort', this.graceBegins);
   }
 
   /** Records that were sent in an earlier life of the run, without an answer that was kept. */
   async again(items: readonly Item[]): Promise<Sent> {
     if (mayRepeat(this.write)) return this.send(items);
-    if (this.write.repeat.by !== 'look-up') return sent(items.map((item) => notDelivered(item, UNKNOWN)));
+    if (this.write.repeat.by !== 'look-up') return sent(items.map((item) => notDelivered(item, UNCLEAR)));
     return this.lookUp(items);
   }
   /** Sends only those that are not there. */
@@ -232,7 +170,7 @@ class Sending {
     const missing: Item[] = [];
     for (const item of items) {
       const at = fillPath(repeat.path, (name) => (name === repeat.member ? item.id : this.valueOf(item, name)));
-      if ('missing' in at) return sent(items.map((i) => notDelivered(i, UNKNOWN)));
+      if ('missing' in at) return sent(items.map((i) => notDelivered(i, UNCLEAR)));
       const answer = await this.client.send({
         method: 'GET',
         url: this.client.address(at.path),
@@ -242,16 +180,16 @@ class Sending {
       if (answer.status === 404 || answer.status === 410 || (answer.status < 300 && isEmptyAnswer(answer)))
         missing.push(item);
       else if (answer.status >= 300)
-        return sent(items.map((i) => notDelivered(i, `${UNKNOWN} The look-up answered with status ${answer.status}.`)));
+        return sent(items.map((i) => notDelivered(i, `${UNCLEAR} The look-up answered with status ${answer.status}.`)));
     }
     return missing.length === 0 ? sent() : onceBegun(this.send(missing));
   }
   private valueOf({ cells }: Item, name: string): string | null {
-    return cells[this.part.columns.findIndex((c) => c.name === name)] ?? null;
+    return cells[this.batch.columns.findIndex((c) => c.name === name)] ?? null;
   }
 
   async send(items: readonly Item[]): Promise<Sent> {
-    const { write, single, part } = this;
+    const { write, single, batch } = this;
     const [first] = items;
     const path = single ? fillPath(write.path, (name) => this.valueOf(first!, name)) : { path: write.path };
     if ('missing' in path)
@@ -267,7 +205,7 @@ class Sending {
     const idMember = repeat.by === 'look-up' ? repeat.member : null;
     const made = requestBody(
       items.map((i) => i.cells),
-      part.columns,
+      batch.columns,
       { xml: this.xml, single, member: write.member, idMember },
       items.map((i) => i.id),
     );
@@ -298,12 +236,12 @@ class Sending {
     if (error instanceof NotAuthorised || isFault(error)) throw error;
     const unsent = error instanceof NotSent;
     if (this.signal.aborted && this.signal.reason !== CANCELLED) throw unsent ? new AbortedBefore() : new Aborted();
-    if (this.signal.aborted) return sent(items.map((item) => notDelivered(item, unsent ? CANCELLED_BEFORE : UNKNOWN)));
+    if (this.signal.aborted) return sent(items.map((item) => notDelivered(item, unsent ? UNSENT : UNCLEAR)));
     if (unsent) throw new NothingDone(error.message);
     if (mayRepeat(this.write)) throw new Outage(error.message);
     if (this.write.repeat.by === 'look-up') return this.lookUp(items);
     return sent(
-      items.map((item) => notDelivered(item, `${UNKNOWN} (${error.message})`)),
+      items.map((item) => notDelivered(item, `${UNCLEAR} (${error.message})`)),
       error.message,
     );
   }
@@ -344,7 +282,7 @@ class Sending {
       return this.write.repeat.by === 'look-up'
         ? this.found(items, why, answer)
         : sent(
-            items.map((item) => notDelivered(item, `${UNKNOWN} (${why})`, answer)),
+            items.map((item) => notDelivered(item, `${UNCLEAR} (${why})`, answer)),
             why,
           );
     if (items.length > 1) return this.halves(items);
@@ -356,7 +294,7 @@ class Sending {
     const { repeat } = this.write;
     if (repeat.by !== 'look-up') return sent();
     const at = fillPath(repeat.path, (name) => (name === repeat.member ? items[0]!.id : this.valueOf(items[0]!, name)));
-    if ('missing' in at) return sent([notDelivered(items[0]!, UNKNOWN, answer)], why);
+    if ('missing' in at) return sent([notDelivered(items[0]!, UNCLEAR, answer)], why);
     const there = await this.client.send({
       method: 'GET',
       url: this.client.address(at.path),
@@ -374,7 +312,7 @@ class Sending {
     return sent([...one.rejections, ...two.rejections], fault);
   }
   private placeOfId(items: readonly Item[], id: string): number | null {
-    const field = this.write.idField ?? this.part.key[0] ?? this.part.columns[0]!.name;
+    const field = this.write.idField ?? this.batch.key[0] ?? this.batch.columns[0]!.name;
     const found = items.flatMap((item, at) => (this.valueOf(item, field) === id ? [at] : []));
     return found.length === 1 ? found[0]! : null;
   }
@@ -398,7 +336,7 @@ export function keyOf(items: readonly Pick<Item, 'id'>[]): string {
   return `${first!.id.slice(0, 200)}+${items.length}+${all.digest('base64url').slice(0, 22)}`;
 }
 function rejected(
-  { part, index, cells }: Item,
+  { index, cells }: Item,
   code: string,
   message: string,
   field: string | null,
@@ -407,7 +345,7 @@ function rejected(
   const dotted = (field ?? '').replace(/^[/#]+/, '').replace(/\//g, '.');
   const columns = field === null ? [] : [...new Set([dotted, dotted.split('.').at(-1)!])];
   return {
-    part,
+    part: 0,
     index,
     cells,
     code,

@@ -1,7 +1,17 @@
 import { Aborted, isFault, quoteName, refused, type MappingDocument } from '@versicle/core';
 import { isDatabaseOutage, ServerDatabase, tableName, type DescribedColumn } from '@versicle/postgres';
 import { Outage } from '../../outage.ts';
-import type { Finished, Found, Kind, KindContext, OpenSystem, ReadOptions, SourceBatch, TargetRun } from '../kind.ts';
+import type {
+  BulkTarget,
+  Finished,
+  Found,
+  Kind,
+  KindContext,
+  OpenSystem,
+  ReadOptions,
+  SourceBatch,
+  TargetRun,
+} from '../kind.ts';
 import { allowedAddress, requireAllowedHost } from '../network/guard.ts';
 import { describedColumns, SqlTables, swapped, tableTarget, type SqlQueries } from '../sql/tables.ts';
 import { diagnosePostgres } from './diagnose.ts';
@@ -31,13 +41,14 @@ const COUNT_UP_TO = 200_000;
 class Postgres implements OpenSystem {
   private readonly databases = new Map<string, Promise<ServerDatabase>>();
   readonly selects = true;
-  readonly target: NonNullable<OpenSystem['target']>;
+  readonly target: BulkTarget;
 
   constructor(
     private readonly connection: PostgresConnection,
     private readonly context: KindContext,
   ) {
     this.target = {
+      lane: 'bulk',
       encoding: 'copy',
       check: (document, dataset) => this.tables('write').check(document, dataset),
       prepare: (document, dataset) => this.known(() => this.tables('write').prepare(document, dataset)),

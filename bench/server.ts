@@ -1,0 +1,51 @@
+import { spawn } from 'node:child_process';
+import { join } from 'node:path';
+import { folder } from './data.ts';
+
+const root = process.env['VERSICLE_ROOT']!;
+
+export interface BenchServer {
+  /** Asks the server and expects an answer, not a problem. */
+  readonly call: (method: string, path: string, body?: unknown) => Promise<Record<string, never>>;
+  readonly stop: () => Promise<void>;
+}
+/** The built server, as people start it, on a data directory of its own. */
+export async function benchServer(data: string, env: Readonly<Record<string, string>> = {}): Promise<BenchServer> {
+  const flags = (process.env['BENCH_NODE_FLAGS'] ?? '').split(' ').filter(Boolean);
+  const child = spawn(
+    process.execPath,
+    [...flags, '--single-threaded-gc', join(root, 'packages/server/dist/main.js')],
+    {
+      env: {
+        ...process.env,
+        ...env,
+        VERSICLE_DATA: data,
+        VERSICLE_PORT: '0',
+        VERSICLE_TEMPLATE: join(root, '.cache/template'),
+        VERSICLE_ROOTS: folder,
+      },
+      stdio: ['ignore', 'pipe', 'inherit'],
+    },
+  );
+  const address = await new Promise<string>((resolve) =>
+    child.stdout.on('data', (piece: Buffer) => {
+      const found = /Versicle is at (\S+)/.exec(piece.toString())?.[1];
+      if (found) resolve(found);
+    }),
+  );
+  return {
+    call: async (method, path, body) => {
+      const response = await fetch(`${address}/api${path}`, {
+        method,
+        ...(body ? { headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body) } : {}),
+      });
+      const answer = (await response.json()) as Record<string, never>;
+      if (!response.ok) throw new Error(JSON.stringify(answer));
+      return answer;
+    },
+    stop: async () => {
+      child.kill('SIGTERM');
+      await new Promise((r) => child.once('exit', r));
+    },
+  };
+}

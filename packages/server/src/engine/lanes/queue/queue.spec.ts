@@ -1,0 +1,157 @@
+import { rmSync } from 'node:fs';
+import { createServer, type Server, type ServerResponse } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import { join } from 'node:path';
+import type { RunDetail } from '@versicle/contract';
+import { RunningServer } from '../../../testing/running-server.ts';
+
+/** Records on their way to an API that takes its time: they wait in the outbox, whatever happens to the run meanwhile. */
+describe('a run into an API that takes its time', () => {
+  let server: RunningServer;
+  let api: Server;
+  let taken: string[] = [];
+  const keys = new Set<string>();
+  let atOnce = 0;
+  let most = 0;
+  let status = 201;
+  let millis = 5;
+
+  beforeAll(async () => {
+    api = createServer((req, res) => {
+      const pieces: Buffer[] = [];
+      req.on('data', (d: Buffer) => pieces.push(d));
+      req.on('end', () => {
+        if (req.method !== 'POST') return say(res, 200);
+        most = Math.max(most, ++atOnce);
+        setTimeout(() => {
+          atOnce--;
+          const { no } = JSON.parse(Buffer.concat(pieces).toString()) as { no: string };
+          const key = String(req.headers['idempotency-key']);
+          if (status === 201 && !keys.has(key)) taken.push(no);
+          if (status === 201) keys.add(key);
+          say(res, status);
+        }, millis);
+      });
+    });
+    const say = (res: ServerResponse, code: number): void =>
+      void res.writeHead(code, { 'content-type': 'application/json' }).end('{}');
+    await new Promise<void>((resolve) => api.listen(0, '127.0.0.1', resolve));
+    server = await RunningServer.start();
+    await server.connect();
+  });
+  beforeEach(() => {
+    taken = [];
+    [most, status, millis] = [0, 201, 5];
+  });
+  afterAll(async () => {
+    api.closeAllConnections();
+    api.close();
+    await server.close();
+  });
+
+  let made = 0;
+  async function start(records: number, parallel: number): Promise<{ run: number; file: string; mapping: string }> {
+    const id = `api${++made}`;
+    const base = `http://127.0.0.1:${(api.address() as AddressInfo).port}`;
+    await server.api('createSystem', 'POST', '/systems', {
+      id,
+      name: id,
+      connection: { kind: 'http', base, auth: 'none', parallel } as never,
+    });
+    const endpoint = { path: '/items', write: { method: 'POST', path: '/items', batch: 1, repeat: { by: 'key' } } };
+    await server.ask('PUT', `/api/systems/${id}/setting`, {
+      dataset: 'items',
+      setting: { kind: 'endpoint', endpoint },
+    });
+    const file = `${id}.csv`;
+    server.file(file, ['no', ...Array.from({ length: records }, (_, i) => `${i}`)].join('\n'));
+    const { plan, mapping } = await server.mapping({
+      versicle: 1,
+      name: `To ${id}`,
+      source: { primary: { alias: 'i', dataset: `files/${file}` } },
+      target: { dataset: `${id}/items`, key: ['no'], fields: [{ name: 'no', type: 'text', nullable: false }] },
+      lines: [{ id: 'l1', target: 'no', kind: 'straight', source: 'i.no' }],
+      write: { mode: 'insert' },
+    });
+    const { run } = await server.api('startPlan', 'POST', `/plans/${plan}/start`, {});
+    return { run, file, mapping };
+  }
+  const detail = (run: number): Promise<RunDetail> => server.api('getRun', 'GET', `/runs/${run}`);
+  async function until(run: number, is: (of: RunDetail) => boolean): Promise<RunDetail> {
+    for (;;) {
+      const found = await detail(run);
+      const { read, filtered, skipped, unchanged, failed, waiting, delivered } = found.counts;
+      expect(read).toBe(filtered + skipped + unchanged + failed + waiting + delivered);
+      if (is(found)) return found;
+      await new Promise((r) => setTimeout(r, 15));
+    }
+  }
+  const once = (records: number): string[] => Array.from({ length: records }, (_, i) => `${i}`).sort();
+
+  it('says at any moment what waits, with as many requests at a time as the system is set to take', async () => {
+    const { run } = await start(300, 4);
+    await until(run, ({ counts }) => counts.read === 300 && counts.waiting > 0);
+    const ended = await until(run, ({ finishedAt }) => finishedAt !== null);
+    expect(ended).toMatchObject({ state: 'finished', counts: { read: 300, waiting: 0, delivered: 300 } });
+    expect([...taken].sort()).toEqual(once(300));
+    expect([most > 1, most <= 4]).toEqual([true, true]);
+    expect(ended.samples.at(-1)).toMatchObject({ settled: 300, delivered: 300 });
+  });
+
+  it('needs its source no more once all is mapped: killed and taken up again, it sends the rest', async () => {
+    const { run, file } = await start(200, 1);
+    await until(run, ({ counts }) => counts.read === 200 && counts.delivered > 10);
+    rmSync(join(server.folder, file));
+    await server.restart('SIGKILL');
+    await until(run, ({ counts, finishedAt }) => counts.delivered > 60 || finishedAt !== null);
+    await server.restart('SIGTERM');
+    const ended = await until(run, ({ finishedAt }) => finishedAt !== null);
+    expect(ended).toMatchObject({ state: 'finished', counts: { delivered: 200 } });
+    expect([...taken].sort()).toEqual(once(200));
+  });
+
+  it('cancelled, fails what waits; a replay sends it', async () => {
+    const { run, mapping } = await start(300, 2);
+    await until(run, ({ counts }) => counts.read === 300 && counts.delivered > 5);
+    await server.api('cancelRun', 'POST', `/runs/${run}/cancel`);
+    const { counts } = await until(run, ({ finishedAt }) => finishedAt !== null);
+    expect(counts).toMatchObject({ read: 300, waiting: 0, delivered: taken.length, failed: 300 - taken.length });
+    const [cause] = await server.api('listCauses', 'GET', `/failures/causes?run=${run}&state=open`);
+    expect(cause).toMatchObject({ cause: 'delivery_failed', count: counts.failed });
+    const reply = await server.ask('POST', '/api/failures/replay', { mapping, cause: 'delivery_failed', line: null });
+    expect(await server.ended(reply.body.run as number)).toMatchObject({
+      counts: { delivered: counts.failed, failed: 0 },
+    });
+    expect([...taken].sort()).toEqual(once(300));
+  });
+
+  it('breaks off where the target does not know us, keeps what waits, and sends it when it is taken up again', async () => {
+    const { run } = await start(120, 1);
+    await until(run, ({ counts }) => counts.read === 120 && counts.delivered > 5);
+    status = 401;
+    const broken = await until(run, ({ finishedAt }) => finishedAt !== null);
+    expect(broken.state).toBe('broken');
+    expect(broken.error).toMatch(/does not (know|let) us/);
+    expect(broken.counts.waiting).toBe(120 - taken.length);
+    status = 201;
+    await server.api('takeUpRun', 'POST', `/runs/${run}/take-up`);
+    const ended = await until(run, (r) => r.finishedAt !== null);
+    expect(ended).toMatchObject({ state: 'finished', counts: { read: 120, delivered: 120 } });
+    expect([...taken].sort()).toEqual(once(120));
+  });
+
+  it('keeps the records of a replay that breaks off: no other replay sends them besides', async () => {
+    status = 422;
+    const { run, mapping } = await start(3, 1);
+    await server.ended(run);
+    const replay = { mapping, cause: 'target_rejected', line: null };
+    status = 401;
+    const first = (await server.ask('POST', '/api/failures/replay', replay)).body.run as number;
+    expect(await until(first, (r) => r.finishedAt !== null)).toMatchObject({ state: 'broken', counts: { waiting: 3 } });
+    status = 201;
+    expect((await server.ask('POST', '/api/failures/replay', replay)).status).toBe(422);
+    await server.api('takeUpRun', 'POST', `/runs/${first}/take-up`);
+    expect(await until(first, (r) => r.finishedAt !== null)).toMatchObject({ counts: { delivered: 3 } });
+    expect([...taken].sort()).toEqual(once(3));
+  });
+});

@@ -1,0 +1,95 @@
+import { CANCELLED } from '../../../systems/outage.ts';
+import { Sender, type SenderHouse } from './sender.ts';
+
+/**
+ * The senders of this process: one for each target that something waits for, made when somebody asks for it and gone when
+ * nothing waits any more. Other processes may have the right to send to a target; then nothing is done here.
+ */
+export class Senders {
+  private readonly working = new Map<string, { readonly sender: Sender; readonly done: Promise<void> }>();
+  private readonly stopped = new Map<number, AbortController>();
+  private readonly listeners = new Set<{ readonly run: number; readonly hear: () => void }>();
+  private readonly closing = new AbortController();
+  private readonly house: SenderHouse;
+
+  constructor(
+    house: Omit<SenderHouse, 'signalOf' | 'closing' | 'moved'>,
+    /** Pages hear of a run whose records are sent. */
+    private readonly announce: (run: number) => void,
+  ) {
+    this.house = {
+      ...house,
+      closing: this.closing.signal,
+      signalOf: (run) => this.controllerOf(run).signal,
+      moved: (run) => this.moved(run),
+    };
+  }
+  private controllerOf(run: number): AbortController {
+    let controller = this.stopped.get(run);
+    if (!controller) {
+      controller = new AbortController();
+      if (this.closing.signal.aborted) controller.abort();
+      this.stopped.set(run, controller);
+    }
+    return controller;
+  }
+
+  /** Something waits for a target. */
+  wake(target: string): void {
+    if (this.closing.signal.aborted) return;
+    const known = this.working.get(target);
+    if (known) {
+      known.sender.again = true;
+      return;
+    }
+    const sender = new Sender(target, this.house);
+    const done = sender
+      .work()
+      .catch((error: Error) => void process.stderr.write(`Records for ${target} could not be sent: ${error.message}\n`))
+      .then(() => {
+        this.working.delete(target);
+        if (sender.again) this.wake(target);
+      });
+    this.working.set(target, { sender, done });
+  }
+
+  /** Whatever of a run is under way is answered, or given up after a while; nothing more of it is sent. */
+  async stop(run: number, target: string): Promise<void> {
+    await this.house.outbox.setTrouble(run, 'It was cancelled.');
+    this.controllerOf(run).abort(CANCELLED);
+    await this.working.get(target)?.sender.without(run);
+    this.forget(run);
+  }
+  /** The run is over. */
+  forget(run: number): void {
+    this.stopped.delete(run);
+  }
+
+  /** Resolves when something of the run was settled or went wrong, and after some time in any case. */
+  progress(run: number, ms: number, signal: AbortSignal): Promise<void> {
+    return new Promise((resolve) => {
+      const hear = (): void => {
+        clearTimeout(timer);
+        signal.removeEventListener('abort', hear);
+        this.listeners.delete(listener);
+        resolve();
+      };
+      const listener = { run, hear };
+      const timer = setTimeout(hear, ms);
+      signal.addEventListener('abort', hear, { once: true });
+      this.listeners.add(listener);
+      if (signal.aborted) hear();
+    });
+  }
+  private moved(run: number): void {
+    this.announce(run);
+    for (const listener of [...this.listeners]) if (listener.run === run) listener.hear();
+  }
+
+  /** What is under way is waited for a moment; the next start goes on from what was kept. */
+  async close(): Promise<void> {
+    this.closing.abort();
+    for (const controller of this.stopped.values()) controller.abort();
+    await Promise.all([...this.working.values()].map((w) => w.done));
+  }
+}

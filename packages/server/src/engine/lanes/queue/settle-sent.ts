@@ -1,0 +1,66 @@
+import type { Failure, MappingDocument, Rejection } from '@versicle/core';
+import type { Statement } from '@versicle/postgres';
+import type { FailedRow } from '../../messages.ts';
+import { failureOf } from '../../refusals.ts';
+import { keepRecords } from '../../settle.ts';
+import { requireWaiting, type PartColumns, type WaitingRow } from './outbox.ts';
+
+export interface SentRun {
+  readonly run: number;
+  readonly mapping: string;
+  readonly revision: number;
+  readonly document: MappingDocument;
+}
+/** A record that does not wait any more; without a refusal, the target took it. */
+export interface SentRow {
+  readonly row: WaitingRow;
+  readonly of: Pick<PartColumns, 'columns'>;
+  readonly refusal: Rejection | null;
+}
+
+/** All that the store keeps of records that were sent, or never will be, as the statements of one transaction. */
+export function settleSent(run: SentRun, sent: readonly SentRow[]): Statement[] {
+  const ids = sent.map(({ row }) => row.id);
+  const arrived = sent.filter((s) => s.refusal === null).map((s) => s.row.onArrival);
+  const refused = sent.flatMap(({ row, of, refusal }) =>
+    refusal === null
+      ? []
+      : [failedRow(row, of.columns, refusal, failureOf(refusal, run.document, row.onArrival.insertOnly))],
+  );
+  const remarks = arrived.flatMap((a) => a.remarks);
+  return [
+    requireWaiting(ids),
+    ...keepRecords(run, {
+      failed: [...refused, ...remarks],
+      keys: arrived.flatMap((a) => (a.key === null ? [] : [a.key])),
+      settled: arrived.flatMap((a) => a.settled),
+    }),
+    {
+      sql: 'UPDATE run SET waiting = waiting - $2, delivered = delivered + $3, failed = failed + $4, remarks = remarks + $5 WHERE id = $1',
+      params: [
+        run.run,
+        sent.length,
+        arrived.length,
+        refused.length,
+        remarks.reduce((sum, r) => sum + r.failures.length, 0),
+      ],
+    },
+    { sql: 'DELETE FROM outbox WHERE id = ANY ($1::bigint[])', params: [ids] },
+    // The course of the run, a few times a second.
+    {
+      sql: `INSERT INTO run_sample (run, settled, delivered) SELECT id, read - waiting, delivered FROM run
+             WHERE id = $1 AND (waiting = 0 OR NOT EXISTS (SELECT 1 FROM run_sample s WHERE s.run = $1 AND s.at > clock_timestamp() - interval '250 ms'))`,
+      params: [run.run],
+    },
+  ];
+}
+
+function failedRow(
+  { record, cells }: WaitingRow,
+  columns: PartColumns['columns'],
+  { answer }: Rejection,
+  failure: Failure,
+): FailedRow {
+  const mapped = Object.fromEntries(columns.map((c, i) => [c.name, cells[i] ?? null]));
+  return { ...record, mapped, failures: [failure], answer: answer ?? null };
+}
