@@ -134,6 +134,29 @@ describe('integers, floats, booleans', () => {
   it('prints doubles that read back the same', () => {
     fc.assert(fc.property(fc.double({ noNaN: true }), (d) => expect(readFloat(floatText(d))).toBe(d)));
   });
+  it('reads doubles with hexadecimal digits, as strtod does', () => {
+    const positive = fc.double({ noNaN: true, noDefaultInfinity: true, min: 0 });
+    fc.assert(fc.property(positive, (d) => expect(readFloat(`0x${d.toString(16)}`)).toBe(d)));
+  });
+  it.each([
+    ['0x1A', 26],
+    ['-0x03', -3],
+    [' 0X.8p+1 ', 1],
+    ['0x1.p1', 2],
+    ['0x1e5', 485],
+    ['0x1p-1074', 5e-324],
+    ['0x1.8p-1075', 5e-324],
+    ['0x1.00000000000008', 1],
+    ['0x1.000000000000080001', 1.0000000000000002],
+    ['0x1.ffffffffffffffp0', 2],
+    ['0x0p99999', 0],
+    ['0x', null],
+    ['0x1p', null],
+    ['0xp1', null],
+    ['0x1_0', null],
+    ['0x1p-1080', null],
+    ['0x1p1024', null],
+  ])('reads the hexadecimal %s as %s', (text, value) => expect(readFloat(text)).toBe(value));
   it.each([
     ['t', true],
     ['YES', true],

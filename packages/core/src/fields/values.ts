@@ -160,6 +160,8 @@ export function readBoolean(input: string): boolean | null {
 }
 
 const FLOAT = /^[ \t\n\v\f\r]*[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?[ \t\n\v\f\r]*$/;
+const HEX_FLOAT =
+  /^[ \t\n\v\f\r]*([+-]?)0x(?=\.?[0-9a-f])([0-9a-f]*)(?:\.([0-9a-f]*))?(?:p([+-]?\d+))?[ \t\n\v\f\r]*$/i;
 const FLOAT_WORD = /^[ \t\n\v\f\r]*([+-]?)(nan|inf|infinity)[ \t\n\v\f\r]*$/i;
 
 /** A double as PostgreSQL reads it; null when it is no number or out of a double's range. */
@@ -169,10 +171,30 @@ export function readFloat(text: string): number | null {
     if (!Number.isFinite(value)) return null;
     return value === 0 && /[1-9]/.test(text.replace(/[eE].*/, '')) ? null : value;
   }
+  const hex = HEX_FLOAT.exec(text);
+  if (hex) {
+    const [, sign, whole = '', fraction = '', power = '0'] = hex;
+    const value = binaryFloat(BigInt(`0x${whole}${fraction}`), Number(power) - 4 * fraction.length);
+    return value === null ? null : sign === '-' ? -value : value;
+  }
   const word = FLOAT_WORD.exec(text);
   if (!word) return null;
   if (word[2]!.toLowerCase() === 'nan') return NaN;
   return word[1] === '-' ? -Infinity : Infinity;
+}
+
+/** `digits` × 2^`exponent` as the nearest double, of two equally near ones the even (IEEE 754, 4.3.1); null out of range. */
+function binaryFloat(digits: bigint, exponent: number): number | null {
+  if (digits === 0n) return 0;
+  const bits = digits.toString(2).length;
+  if (bits + exponent > 1024 || bits + exponent < -1075) return null;
+  const drop = Math.max(0, bits - 53, -1074 - exponent);
+  const kept = digits >> BigInt(drop);
+  const rest = (digits - (kept << BigInt(drop))) * 2n;
+  const half = 1n << BigInt(drop);
+  const rounded = rest > half || (rest === half && (kept & 1n) === 1n) ? kept + 1n : kept;
+  const value = Number(rounded) * 2 ** (exponent + drop);
+  return value === 0 || !Number.isFinite(value) ? null : value;
 }
 
 /** Number of characters (code points). */
