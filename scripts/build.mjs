@@ -1,5 +1,8 @@
 import { spawnSync } from 'node:child_process';
-import { join } from 'node:path';
+import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { promisify } from 'node:util';
+import { brotliCompress, constants, gzip } from 'node:zlib';
 import { bundle, sourcesOf, whenChanged } from './bundle.mjs';
 import { ensureInstalled, fail, root } from './setup.mjs';
 
@@ -52,7 +55,7 @@ export async function buildWeb() {
     ...sourcesOf('packages/core/src', 'packages/contract/src', 'packages/web/src', 'packages/web/public'),
     ...settings,
   ];
-  await whenChanged('web', sources, output, () => {
+  await whenChanged('web', sources, output, async () => {
     process.stderr.write('Building the pages (half a minute, once) …\n');
     const env = { ...process.env, NG_CLI_ANALYTICS: 'false' };
     const result = spawnSync('npx', ['ng', 'build', '--configuration', 'production'], {
@@ -65,7 +68,21 @@ export async function buildWeb() {
       process.stderr.write(result.stdout ?? '');
       fail('The pages could not be built; see the messages above.');
     }
+    await compress(dirname(output));
   });
+}
+
+/** Beside each file that gets smaller by it, the same compressed: browsers are sent that one. */
+async function compress(directory) {
+  for (const name of readdirSync(directory)) {
+    if (!/\.(js|css|html|svg)$/.test(name)) continue;
+    const path = join(directory, name);
+    const content = readFileSync(path);
+    if (content.length < 1024) continue;
+    const params = { [constants.BROTLI_PARAM_SIZE_HINT]: content.length };
+    writeFileSync(`${path}.br`, await promisify(brotliCompress)(content, { params }));
+    writeFileSync(`${path}.gz`, await promisify(gzip)(content, { level: 9 }));
+  }
 }
 
 export async function buildAll() {

@@ -10,6 +10,7 @@ export * from './runs.ts';
 export * from './failures.ts';
 export * from './today.ts';
 export * from './events.ts';
+export { addressOf } from './addresses.ts';
 export type { Route } from './route.ts';
 export * from './routes.ts';
 export * from './profiles.ts';

@@ -1,10 +1,10 @@
 import type * as z from 'zod';
 
+import type { Address } from './addresses.ts';
+
 /** One request: what it takes and gives. Server, page and the OpenAPI document all read this table. */
-export interface Route {
-  readonly method: 'get' | 'post' | 'put' | 'delete';
-  /** Below /api, parameters as :name. */
-  readonly path: string;
+export type Route = Address & Described;
+export interface Described {
   readonly summary: string;
   readonly params?: z.ZodType;
   readonly query?: z.ZodType;

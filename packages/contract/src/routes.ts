@@ -2,29 +2,32 @@ import * as z from 'zod';
 import { codeRoutes } from './code-routes.ts';
 import * as common from './common.ts';
 import { mappingRoutes } from './mapping-routes.ts';
-import type { Route } from './route.ts';
+import { addressOf, type addresses } from './addresses.ts';
+import type { Described, Route } from './route.ts';
 import { runningRoutes } from './running-routes.ts';
 import { systemRoutes } from './system-routes.ts';
 import { today } from './today.ts';
 
-export const routes = {
+const described = {
   health: {
-    method: 'get',
-    path: '/health',
     summary: 'Whether the server and its store answer',
     response: z.object({ ok: z.literal(true), version: z.string() }),
   },
-  session: { method: 'get', path: '/session', summary: 'Who asks, and where', response: common.session },
-  waiting: { method: 'get', path: '/waiting', summary: 'How many things wait for a person', response: common.waiting },
-  today: { method: 'get', path: '/today', summary: 'The order of the day', response: today },
+  session: { summary: 'Who asks, and where', response: common.session },
+  waiting: { summary: 'How many things wait for a person', response: common.waiting },
+  today: { summary: 'The order of the day', response: today },
   ...systemRoutes,
   ...mappingRoutes,
   ...codeRoutes,
   ...runningRoutes,
-} as const satisfies Record<string, Route>;
+} as const satisfies Record<keyof typeof addresses, Described>;
 
-export type Routes = typeof routes;
+export type Routes = typeof described;
 export type RouteName = keyof Routes;
+/** All that is asked and answered, by name. */
+export const routes = Object.fromEntries(
+  (Object.keys(described) as RouteName[]).map((name) => [name, { ...addressOf(name), ...described[name] }]),
+) as unknown as Readonly<Record<RouteName, Route>>;
 type Out<T> = T extends z.ZodType ? z.output<T> : undefined;
 type In<T> = T extends z.ZodType ? z.input<T> : undefined;
 /** What a handler gets, validated. */

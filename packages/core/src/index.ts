@@ -36,6 +36,7 @@ export * from './formats/byte-writer.ts';
 export * from './formats/write.ts';
 export * from './formats/harmless.ts';
 export * from './formats/row-format.ts';
+export * from './formats/xml-text.ts';
 export * from './formats/gzip.ts';
 export { landedUnreadable, readFlatObject } from './formats/json-lines.ts';
 export { MergedCells } from './formats/merged.ts';

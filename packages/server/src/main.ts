@@ -82,7 +82,11 @@ async function start(): Promise<void> {
   const landed = join(data, 'landed');
   const outbox = new Outbox(db, LEASE);
   await outbox.inherit();
-  const senders = new Senders({ outbox, runs, systems, leaseSeconds: LEASE }, (run) => void runs.announceNow(run));
+  const senders = new Senders({ outbox, runs, systems, leaseSeconds: LEASE }, (run) => {
+    runs
+      .announceNow(run)
+      .catch((error: Error) => log.warn({ error: error.message }, 'pages could not be told of a run'));
+  });
   const queueHouse = { db, outbox, senders, outageSeconds: OUTAGE_SECONDS };
   const installation = await installationId(db);
   const carryOut = new CarryOut(db, runs, systems, sourceSets, keyMaps, landed, queueHouse, installation);

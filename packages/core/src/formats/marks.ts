@@ -4,7 +4,7 @@ import { dateText } from '../fields/dates.ts';
 import type { FieldType } from '../fields/types.ts';
 import { MEANINGS } from '../fields/meanings.ts';
 import { readNumber } from '../rules/own-functions.ts';
-import { compileReader, type PatternReader } from '../rules/patterns.ts';
+import { compileReader, type PatternReader } from '../rules/date-pattern-strict.ts';
 import type { Marks } from './format.ts';
 
 /** Date patterns that are recognised by themselves; others can be declared. */

@@ -3,6 +3,7 @@ import type { FieldType } from '../fields/types.ts';
 import { outputText, type Value } from '../fields/values.ts';
 import type { ByteWriter } from './byte-writer.ts';
 import { csvHeader, csvLine, jsonLine, type Column } from './write.ts';
+import { NOT_IN_XML, xmlText } from './xml-text.ts';
 
 /** A field as it is written into a file. */
 export interface OutField {
@@ -63,11 +64,6 @@ function jsonList(columns: readonly Column[]): RowFormat {
   };
 }
 
-/** What XML has no place for, in whatever way it is written (XML 1.0, section 2.2). */
-const NOT_IN_XML = /[^\t\n\r\u0020-\ud7ff\ue000-\ufffd\u{10000}-\u{10ffff}]/u;
-function xmlText(text: string): string {
-  return text.replace(/[&<>\r]/g, (c) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '\r': '&#13;' })[c]!);
-}
 /** A field's name as an element's name (XML 1.0, section 2.3). */
 function elementName(name: string): string {
   const safe = name.replace(/[^\p{L}\p{N}._-]/gu, '_');

@@ -2,7 +2,7 @@ import { compareDecimals, Decimal, decimalKey } from '../fields/decimal.ts';
 import { compareTimestamps, Interval, Timestamp } from '../fields/dates.ts';
 import type { ValueType } from '../fields/types.ts';
 import type { Value } from '../fields/values.ts';
-import { intervalMicros } from './date-functions.ts';
+import { intervalMicros } from './date-arithmetic.ts';
 
 export type Comparison = (a: never, b: never) => number;
 

@@ -1,5 +1,5 @@
 import * as T from '../fields/dates.ts';
-import { codeAt, DAYS, MONTHS } from './patterns.ts';
+import { codeAt, DAYS, MONTHS } from './date-pattern.ts';
 
 /**
  * to_date and to_timestamp as PostgreSQL reads (src/backend/utils/adt/formatting.c, DCH_from_char and do_to_timestamp): with

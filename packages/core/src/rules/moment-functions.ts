@@ -1,6 +1,8 @@
 import * as T from '../fields/dates.ts';
 import type { RuleContext } from './context.ts';
-import { instantToLocal, localToInstant, makeInterval, truncStamp } from './date-functions.ts';
+import { makeInterval } from './date-arithmetic.ts';
+import { truncStamp } from './date-parts.ts';
+import { instantToLocal, localToInstant } from './date-zones.ts';
 import { roundEven } from './pattern-functions.ts';
 import { over, type Overload, type RuleFunction } from './registry.ts';
 

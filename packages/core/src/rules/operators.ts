@@ -2,7 +2,7 @@ import * as D from '../fields/decimal.ts';
 import { Interval, Timestamp } from '../fields/dates.ts';
 import { fitInteger } from '../fields/values.ts';
 import type { RuleContext } from './context.ts';
-import { addInterval, dayInRange, makeInterval, subtractStamps } from './date-functions.ts';
+import { addInterval, dayInRange, makeInterval, subtractStamps } from './date-arithmetic.ts';
 import { jsonConcatenation, jsonDeletions, jsonOperators } from './json-functions.ts';
 import { MAX_TEXT } from './text-functions.ts';
 import { numberFunctions, outOfRange } from './number-functions.ts';

@@ -6,8 +6,8 @@ import type { Value } from '../fields/values.ts';
 import { quoted } from '../words.ts';
 import { castBetween, limitCast } from './casts.ts';
 import type { RuleContext } from './context.ts';
-import { localToInstant } from './date-functions.ts';
-import { compileReader, type PatternReader } from './patterns.ts';
+import { localToInstant } from './date-zones.ts';
+import { compileReader, type PatternReader } from './date-pattern-strict.ts';
 import { over, type Implementation, type RuleFunction } from './registry.ts';
 
 /** The few functions that PostgreSQL does not have; each has a form in plain SQL for the push-down (docs/rules.md). */

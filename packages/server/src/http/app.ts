@@ -4,6 +4,7 @@ import { openApi } from '@versicle/contract';
 import { Fault, isFault, notFound } from '@versicle/core';
 import express, { type ErrorRequestHandler, type Express } from 'express';
 import { rateLimit } from 'express-rate-limit';
+import expressStaticGzip from 'express-static-gzip';
 import helmet from 'helmet';
 import type { Logger } from 'pino';
 import { failureRoutes } from '../failures/routes.ts';
@@ -136,14 +137,27 @@ function contentPolicy(): express.RequestHandler {
 /** The built page; unknown addresses outside /api get its index, so that every view can be opened by its link. */
 function servePages(app: Express, pages: string): void {
   const index = join(pages, 'index.html');
+  app.use((req, _res, next) => {
+    if (!isDecodable(req.path))
+      throw new Fault(
+        'not understood',
+        'The address is not well written: a % stands without the character that it should encode.',
+      );
+    next();
+  });
   app.use(
-    express.static(pages, {
+    // What was compressed when it was built is sent so.
+    expressStaticGzip(pages, {
+      enableBrotli: true,
+      orderPreference: ['br', 'gz'],
       index: false,
-      setHeaders: (res, path) =>
-        void res.setHeader(
-          'Cache-Control',
-          /-[A-Z0-9]{8}\.|\.woff2$/.test(path) ? 'public, max-age=31536000, immutable' : 'no-cache',
-        ),
+      serveStatic: {
+        setHeaders: (res, path) =>
+          void res.setHeader(
+            'Cache-Control',
+            /-[A-Z0-9]{8}\.|\.woff2$/.test(path) ? 'public, max-age=31536000, immutable' : 'no-cache',
+          ),
+      },
     }),
   );
   app.get(/.*/, (req, res, next) => {
@@ -151,6 +165,15 @@ function servePages(app: Express, pages: string): void {
     if (!existsSync(index)) return next(new Fault('unavailable', 'The page has not been built; run npm run build.'));
     res.set('Cache-Control', 'no-cache').sendFile(index);
   });
+}
+
+function isDecodable(path: string): boolean {
+  try {
+    decodeURIComponent(path);
+    return true;
+  } catch {
+    return false;
+  }
 }
 
 function problems(log: Logger): ErrorRequestHandler {

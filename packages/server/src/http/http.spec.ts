@@ -42,6 +42,7 @@ describe('requests', () => {
       ]);
     }
     expect((await server.ask('GET', '/api/systems/a%00b')).status).toBe(400);
+    expect((await server.ask('GET', '/runs/%ZZ')).body).toMatchObject({ status: 400, detail: expect.any(String) });
     expect((await server.ask('GET', '/api/failures?mapping=a%00b')).status).toBe(400);
     for (const page of ['today', 'mappings', 'lines', 'codes', 'plans', 'failures'])
       expect((await server.ask('GET', `/api/${page}`)).status).toBe(200);

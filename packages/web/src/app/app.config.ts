@@ -25,18 +25,12 @@ import * as runsEffects from './runs/runs.effects';
 import { runsFeature } from './runs/runs.feature';
 import { icons } from './shared/icons';
 import { asPerson } from './shared/who';
-import * as sheetEffects from './sheet/sheet.effects';
-import { sheetFeature } from './sheet/sheet.feature';
-import * as sourceSetsEffects from './source-sets/source-sets.effects';
-import { sourceSetsFeature } from './source-sets/source-sets.feature';
 import * as structuresEffects from './structures/structures.effects';
 import { structuresFeature } from './structures/structures.feature';
 import * as systemsEffects from './systems/systems.effects';
 import { systemsFeature } from './systems/systems.feature';
 import * as todayEffects from './today/today.effects';
 import { todayFeature } from './today/today.feature';
-import * as trialEffects from './trial/trial.effects';
-import { trialFeature } from './trial/trial.feature';
 
 registerLocaleData(en);
 
@@ -53,9 +47,6 @@ export const appConfig: ApplicationConfig = {
       [structuresFeature.name]: structuresFeature.reducer,
       [profilesFeature.name]: profilesFeature.reducer,
       [mappingsFeature.name]: mappingsFeature.reducer,
-      [sheetFeature.name]: sheetFeature.reducer,
-      [trialFeature.name]: trialFeature.reducer,
-      [sourceSetsFeature.name]: sourceSetsFeature.reducer,
       [codesFeature.name]: codesFeature.reducer,
       [plansFeature.name]: plansFeature.reducer,
       [runsFeature.name]: runsFeature.reducer,
@@ -68,9 +59,6 @@ export const appConfig: ApplicationConfig = {
       structuresEffects,
       profilesEffects,
       mappingsEffects,
-      sheetEffects,
-      trialEffects,
-      sourceSetsEffects,
       codesEffects,
       plansEffects,
       runsEffects,

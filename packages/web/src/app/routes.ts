@@ -1,6 +1,4 @@
-import { inject } from '@angular/core';
 import type { Routes } from '@angular/router';
-import { SheetKeeper } from './sheet/sheet-keeper';
 
 /** Every view has an address; its filters are in the query. */
 export const routes: Routes = [
@@ -51,16 +49,14 @@ export const routes: Routes = [
     loadComponent: () => import('./mappings/awaiting.page').then((m) => m.AwaitingPage),
   },
   {
-    path: 'mappings/:id',
-    title: 'Mapping sheet · Versicle',
-    loadComponent: () => import('./sheet/sheet.page').then((m) => m.SheetPage),
-    // Nothing that was typed is lost by leaving.
-    canDeactivate: [() => inject(SheetKeeper).settled()],
-  },
-  {
     path: 'mappings/:id/revisions',
     title: 'Revisions · Versicle',
     loadComponent: () => import('./mappings/revisions.page').then((m) => m.RevisionsPage),
+  },
+  {
+    path: 'mappings/:id',
+    title: 'Mapping sheet · Versicle',
+    loadChildren: () => import('./sheet/sheet.routes').then((m) => m.sheetRoutes),
   },
   {
     path: 'plans',

@@ -1,7 +1,7 @@
 import type { HttpErrorResponse } from '@angular/common/http';
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import { routes, type Answer, type Call, type ProblemDetails, type Route, type RouteName } from '@versicle/contract';
+import { addressOf, type Answer, type Call, type ProblemDetails, type RouteName } from '@versicle/contract';
 import { catchError, map, type Observable, of, throwError } from 'rxjs';
 
 /** What the server answered instead: a sentence for the person, and every fault when there are several. */
@@ -21,17 +21,17 @@ export class Api {
   private readonly http = inject(HttpClient);
 
   call<N extends RouteName>(name: N, call: Call<N>): Observable<Answer<N>> {
-    const route: Route = routes[name];
+    const { method, path: address } = addressOf(name);
     const params = (call.params ?? {}) as Record<string, string | number>;
-    const path = route.path.replace(/:(\w+)/g, (_, key: string) => encodeURIComponent(String(params[key])));
+    const path = address.replace(/:(\w+)/g, (_, key: string) => encodeURIComponent(String(params[key])));
     const query = Object.fromEntries(
       Object.entries((call.query ?? {}) as Record<string, unknown>)
         .filter(([, value]) => value !== undefined && value !== null && value !== '')
         .map(([key, value]) => [key, String(value)]),
     );
-    const body = call.body === undefined && route.method !== 'get' ? {} : call.body;
+    const body = call.body === undefined && method !== 'get' ? {} : call.body;
     return this.http
-      .request(route.method.toUpperCase(), `/api${path}`, { params: query, ...(body === undefined ? {} : { body }) })
+      .request(method.toUpperCase(), `/api${path}`, { params: query, ...(body === undefined ? {} : { body }) })
       .pipe(
         map((answer) => answer as Answer<N>),
         catchError((error: HttpErrorResponse) => throwError(() => problemOf(error))),

@@ -1,5 +1,5 @@
 import { Injectable } from '@angular/core';
-import { serverEvent, type ServerEvent } from '@versicle/contract';
+import type { ServerEvent } from '@versicle/contract';
 import { Observable, share } from 'rxjs';
 
 /**
@@ -14,8 +14,7 @@ export class ServerEvents {
     const source = new EventSource('/api/events');
     source.onopen = () => out.next({ type: 'connected' });
     source.onmessage = (message: MessageEvent<string>) => {
-      const event = serverEvent.safeParse(JSON.parse(message.data));
-      if (event.success) out.next(event.data);
+      out.next(JSON.parse(message.data) as ServerEvent);
     };
     return () => source.close();
   }).pipe(share());

@@ -75,8 +75,9 @@ export class Sender {
         await this.look(pace.batch * pace.parallel);
         const rows = this.isLost || closing.aborted ? [] : this.rows.take(pace.batch);
         if (rows.length > 0) this.begin(rows);
-        else if (this.requests.size === 0) return;
-        // What is under way may be what the next records of its keys wait for.
+        else if (this.requests.size + this.unsettled === 0) return;
+        // What is under way, or not settled yet, may be what the next records of its keys wait for.
+        else if (this.requests.size === 0) await this.answers.idle().then(() => breath());
         while (this.requests.size >= (rows.length > 0 ? pace.parallel : 1)) await this.oneEnds();
       }
     } finally {
@@ -101,7 +102,7 @@ export class Sender {
     // What a look has found is under way a moment later, and what did not go well is at hand again.
     do {
       this.rows.drop(run);
-      await new Promise((resolve) => setImmediate(resolve));
+      await breath();
       await Promise.allSettled([...this.requests.values()].filter((r) => r.run === run).map((r) => r.carried));
     } while (this.rows.has(run) || [...this.requests.values()].some((r) => r.run === run));
     await this.answers.idle();
@@ -254,4 +255,6 @@ export class Sender {
   }
 }
 
+/** Lets everything else go on for a moment. */
+const breath = (): Promise<void> => new Promise((resolve) => setImmediate(resolve));
 const idsOf = (rows: readonly WaitingRow[]): number[] => rows.map((r) => r.id);

@@ -1,3 +1,5 @@
+import { NOT_IN_XML, xmlAttribute, xmlText } from '@versicle/core';
+
 /** A record as an XML element, its fields named as they are when they are read: `model`, `wheel`, `wheel.@unit`, `@id`. */
 
 interface Element {
@@ -7,9 +9,6 @@ interface Element {
 }
 const element = (): Element => ({ attributes: new Map(), children: new Map(), text: null });
 
-/** What can't stand in XML at all, in whatever way it is written (XML 1.0, production 2). */
-// eslint-disable-next-line no-control-regex -- control characters are what is looked for
-const NEVER = /[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/;
 const NAME = /^[\p{L}_][\p{L}\p{N}_.-]*$/u;
 
 /** The first column whose name can't be that of an element or attribute; null when all can. */
@@ -27,7 +26,7 @@ export function xmlBody(
   for (const [i, column] of columns.entries()) {
     const value = values[i] ?? null;
     if (value === null) continue;
-    if (NEVER.test(value)) return { field: column };
+    if (NOT_IN_XML.test(value)) return { field: column };
     const path = column.split('.');
     const last = path.at(-1)!;
     const attribute = last.startsWith('@');
@@ -43,15 +42,7 @@ export function xmlBody(
   return { xml: `<?xml version="1.0" encoding="UTF-8"?>\n${written(name, root)}` };
 }
 function written(name: string, { attributes, children, text }: Element): string {
-  const marks = [...attributes].map(([n, value]) => ` ${n}="${escaped(value)}"`).join('');
-  const inside = `${text === null ? '' : escaped(text)}${[...children].map(([n, child]) => written(n, child)).join('')}`;
+  const marks = [...attributes].map(([n, value]) => ` ${n}="${xmlAttribute(value)}"`).join('');
+  const inside = `${text === null ? '' : xmlText(text)}${[...children].map(([n, child]) => written(n, child)).join('')}`;
   return inside === '' ? `<${name}${marks}/>` : `<${name}${marks}>${inside}</${name}>`;
-}
-function escaped(text: string): string {
-  return text
-    .replace(/&/g, '&amp;')
-    .replace(/</g, '&lt;')
-    .replace(/>/g, '&gt;')
-    .replace(/"/g, '&quot;')
-    .replace(/[\t\n\r]/g, (c) => `&#${c.charCodeAt(0)};`);
 }
