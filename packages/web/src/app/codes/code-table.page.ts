@@ -2,6 +2,8 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, si
 import { toSignal } from '@angular/core/rxjs-interop';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
+import { pageTitle } from '../shared/page-title';
+import { CrumbsComponent } from '../shared/crumbs.component';
 import type { CodeTable, TableUse } from '@versicle/contract';
 import { doubledCodes } from '@versicle/core';
 import { catchError, map, of } from 'rxjs';
@@ -16,7 +18,7 @@ import { codesActions, codesFeature, type CodeTablePatch } from './codes.feature
 /** One code table: its codes, what runs lack of it, and the mappings that have a copy. Changes are saved at once. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, LoadingComponent, CodeRowsComponent, FigurePipe, TimePipe],
+  imports: [CrumbsComponent, RouterLink, LoadingComponent, CodeRowsComponent, FigurePipe, TimePipe],
   templateUrl: './code-table.page.html',
   styleUrl: './code-table.page.less',
 })
@@ -41,6 +43,7 @@ export class CodeTablePage {
     { initialValue: [] as string[] },
   );
   constructor() {
+    pageTitle(() => this.name());
     effect(() => {
       this.name();
       untracked(() => this.open());

@@ -1,8 +1,8 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
-import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
+import { CrumbsComponent } from '../shared/crumbs.component';
 import type { ForeignRead, ForeignSheet } from '@versicle/contract';
 import { FOREIGN_PARTS, type ForeignPart } from '@versicle/core';
 import { catchError, map, of } from 'rxjs';
@@ -19,7 +19,7 @@ const SHOWN = 14;
 /** A mapping spreadsheet that others laid out: which sheet, which header row, what each column means; then the document. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, FormsModule, SELECT, SignComponent, FigurePipe],
+  imports: [CrumbsComponent, FormsModule, SELECT, SignComponent, FigurePipe],
   templateUrl: './foreign.page.html',
   styleUrl: './foreign.page.less',
 })

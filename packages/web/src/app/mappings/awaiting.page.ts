@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
+import { CrumbsComponent } from '../shared/crumbs.component';
 import type { LineOfAll } from '@versicle/contract';
 import { LoadingComponent } from '../shared/loading.component';
 import { capital, FigurePipe, inWords } from '../shared/words';
@@ -15,10 +16,10 @@ interface Awaited {
 /** What awaits whom: questions by the person they are put to, lines to sign, lines to map. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, LoadingComponent, FigurePipe],
+  imports: [CrumbsComponent, RouterLink, LoadingComponent, FigurePipe],
   template: `
     <div class="page">
-      <p class="crumbs"><a routerLink="/mappings">Mappings</a> /</p>
+      <vs-crumbs [of]="[{ words: 'Mappings', to: '/mappings' }]" />
       <h1>What awaits whom</h1>
       <p class="sub">{{ summary() }}</p>
       <vs-loading [of]="loading()" (again)="open()" />

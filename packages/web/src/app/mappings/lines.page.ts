@@ -2,6 +2,7 @@ import { ApplicationRef, ChangeDetectionStrategy, Component, computed, inject, i
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
+import { CrumbsComponent } from '../shared/crumbs.component';
 import type { LineOfAll } from '@versicle/contract';
 import { LINE_STATES } from '@versicle/core';
 import { LoadingComponent } from '../shared/loading.component';
@@ -19,10 +20,20 @@ const DRAWN = 500;
 @Component({
   host: { '(window:beforeprint)': 'beforePrint()', '(window:afterprint)': 'printing.set(false)' },
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, SELECT, LoadingComponent, SignComponent, StateComponent, FigurePipe, FullTimePipe],
+  imports: [
+    CrumbsComponent,
+    FormsModule,
+    RouterLink,
+    SELECT,
+    LoadingComponent,
+    SignComponent,
+    StateComponent,
+    FigurePipe,
+    FullTimePipe,
+  ],
   template: `
     <div class="page">
-      <p class="crumbs"><a routerLink="/mappings">Mappings</a> /</p>
+      <vs-crumbs [of]="[{ words: 'Mappings', to: '/mappings' }]" />
       <div class="top">
         <h1>All lines</h1>
         <span class="grow"></span>

@@ -3,6 +3,7 @@ import { toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
+import { CrumbsComponent } from '../shared/crumbs.component';
 import type { DatasetDetail } from '@versicle/contract';
 import { SELECT } from '../shared/select';
 import { catchError, firstValueFrom, of } from 'rxjs';
@@ -15,10 +16,10 @@ import { mappingsActions, mappingsFeature } from './mappings.feature';
 /** Source, target, name: then the sheet opens with what can be matched by name. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, FormsModule, SELECT, SignComponent],
+  imports: [CrumbsComponent, RouterLink, FormsModule, SELECT, SignComponent],
   template: `
     <div class="page">
-      <p class="crumbs"><a routerLink="/mappings">Mappings</a> /</p>
+      <vs-crumbs [of]="[{ words: 'Mappings', to: '/mappings' }]" />
       <h1>New mapping</h1>
       <p class="sub">
         Where the records come from, and where they go. A mapping document that others wrote comes in

@@ -2,6 +2,8 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, si
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
+import { pageTitle } from '../shared/page-title';
+import { CrumbsComponent } from '../shared/crumbs.component';
 import { SELECT } from '../shared/select';
 import { LoadingComponent } from '../shared/loading.component';
 import { FullTimePipe, TimePipe } from '../shared/words';
@@ -11,12 +13,24 @@ import { mappingsActions, mappingsFeature } from './mappings.feature';
 /** The revisions of a mapping; any two of them, or one and the draft, side by side. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, SELECT, LoadingComponent, DifferenceComponent, FullTimePipe, TimePipe],
+  imports: [
+    CrumbsComponent,
+    FormsModule,
+    RouterLink,
+    SELECT,
+    LoadingComponent,
+    DifferenceComponent,
+    FullTimePipe,
+    TimePipe,
+  ],
   template: `
     <div class="page">
-      <p class="crumbs">
-        <a routerLink="/mappings">Mappings</a> / <a [routerLink]="['/mappings', id()]">{{ id() }}</a> /
-      </p>
+      <vs-crumbs
+        [of]="[
+          { words: 'Mappings', to: '/mappings' },
+          { words: id(), to: ['/mappings', id()] },
+        ]"
+      />
       <h1>Revisions</h1>
       <p class="sub">A revision never changes; runs carry out revisions only.</p>
       <vs-loading [of]="revisions()" (again)="open()" />
@@ -151,6 +165,7 @@ export class RevisionsPage {
   private readonly newest = computed(() => this.revisions().value?.[0]?.number);
 
   constructor() {
+    pageTitle(() => `Revisions of ${this.id()}`);
     effect(() => this.store.dispatch(mappingsActions.revisionsOpened({ id: this.id() })));
     effect(() => {
       const newest = this.newest();

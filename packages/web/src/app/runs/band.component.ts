@@ -6,9 +6,9 @@ const PARTS = [
   ['filtered', 'filtered out'],
   ['skipped', 'skipped'],
   ['unchanged', 'unchanged'],
-  ['waiting', 'waiting'],
   ['delivered', 'delivered'],
   ['failed', 'failed'],
+  ['waiting', 'waiting'],
 ] as const;
 /** Said only where there are any. */
 const SELDOM: ReadonlySet<string> = new Set(['unchanged', 'waiting']);

@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, numberAttribute } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
+import { pageTitle } from '../shared/page-title';
 import { CauseComponent } from '../shared/cause.component';
 import { LoadingComponent } from '../shared/loading.component';
 import { SaidComponent } from '../shared/said.component';
@@ -185,6 +186,11 @@ import { runsActions, runsFeature } from './runs.feature';
       overflow: auto;
       color: var(--ink-2);
     }
+    /* What does not fit into a line goes on below its words, not below its time. */
+    .log div {
+      padding-left: 10ch;
+      text-indent: -10ch;
+    }
     .log span {
       color: var(--ink-3);
       margin-right: 12px;
@@ -238,6 +244,10 @@ export class RunPage {
   });
 
   constructor() {
+    pageTitle(() => {
+      const r = this.run();
+      return r && `${r.kind === 'replay' ? 'Replay' : 'Run'} ${r.id} · ${r.planName}`;
+    });
     effect(() => this.open());
   }
   protected open(): void {

@@ -15,6 +15,7 @@ import { FormsModule } from '@angular/forms';
 import type { WorkbookRead } from '@versicle/contract';
 import { Router, RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
+import { pageTitle } from '../shared/page-title';
 import {
   addExample,
   addField,
@@ -254,6 +255,7 @@ export class SheetPage {
   protected readonly capital = capital;
 
   constructor() {
+    pageTitle(() => this.s().document?.name);
     effect(() => {
       const id = this.id();
       const record = this.record();

@@ -5,6 +5,8 @@ import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { Router, RouterLink } from '@angular/router';
 import { Actions, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
+import { pageTitle } from '../shared/page-title';
+import { CrumbsComponent } from '../shared/crumbs.component';
 import { profilesActions } from '../profiles/profiles.feature';
 import { QualityComponent } from '../profiles/quality.component';
 import { ValuesComponent } from '../profiles/values.component';
@@ -29,6 +31,7 @@ const TABS = [
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    CrumbsComponent,
     RouterLink,
     NgTemplateOutlet,
     FormsModule,
@@ -117,6 +120,7 @@ export class DatasetPage {
   });
 
   constructor() {
+    pageTitle(() => this.name() && `${this.name()} · ${this.detail()?.systemName ?? this.id()}`);
     effect(() => this.store.dispatch(systemsActions.datasetOpened(this.asked())));
     effect(() => this.store.dispatch(profilesActions.opened({ id: this.id(), dataset: this.name() })));
     // Read another way, the rows are others.

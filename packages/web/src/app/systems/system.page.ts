@@ -2,6 +2,8 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, si
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
+import { pageTitle } from '../shared/page-title';
+import { CrumbsComponent } from '../shared/crumbs.component';
 import type { Connection, System } from '@versicle/contract';
 import { LoadingComponent } from '../shared/loading.component';
 import { ImportComponent } from '../structures/import.component';
@@ -18,6 +20,7 @@ import { systemsActions, systemsFeature } from './systems.feature';
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    CrumbsComponent,
     RouterLink,
     FormsModule,
     ConnectionFormComponent,
@@ -32,7 +35,7 @@ import { systemsActions, systemsFeature } from './systems.feature';
   ],
   template: `
     <div class="page">
-      <p class="crumbs"><a routerLink="/systems">Systems</a> / {{ id() }}</p>
+      <vs-crumbs [of]="[{ words: 'Systems', to: '/systems' }]" />
       <vs-loading [of]="loading()" (again)="open()" />
       @if (system(); as s) {
         <div class="top">
@@ -286,6 +289,7 @@ export class SystemPage {
   protected readonly bytes = bytesWords;
 
   constructor() {
+    pageTitle(() => this.system()?.name);
     effect(() => {
       const now = this.system();
       const problem = this.problem();
