@@ -32,7 +32,8 @@ export interface Origin {
   /** Where the first one stands. */
   readonly first: RecordPlace;
   readonly replay: MapJob['replay'];
-  readonly rows: readonly RawRow[];
+  /** One of the records, when the target has refused it. */
+  readonly row: (at: number) => RawRow;
 }
 function placeAt({ first, replay }: Origin, at: number): RecordPlace {
   const again = replay?.[at];
@@ -68,8 +69,7 @@ export class Chunk {
     private readonly twice: ReadonlyMap<number, readonly number[]> = new Map(),
   ) {}
 
-  add(origin: Origin, at: number): void {
-    const read = origin.rows[at]!;
+  add(origin: Origin, at: number, read: RawRow): void {
     const again = origin.replay?.[at] ?? null;
     this.counts.read++;
     this.characters += charactersOf(read);
@@ -175,7 +175,7 @@ export class Chunk {
     return items.map(({ index, failure, cells, answer }) => {
       const origin = this.origins[index]!;
       const at = this.ats[index]!;
-      const raw = origin.rows[at]!;
+      const raw = origin.row(at);
       const again = origin.replay?.[at] ?? null;
       const record = again ? { place: again, raw } : feed.place(raw, placeAt(origin, at));
       const mapped = Object.fromEntries(columns.map((c, i) => [c.name, cells[i] ?? null]));

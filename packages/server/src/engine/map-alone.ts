@@ -1,3 +1,4 @@
+import type { RawRow } from '@versicle/core';
 import { datasetRecords } from '@versicle/files';
 import { Chunk, Mapper, type Origin } from './chunk.ts';
 import type { HandOver } from './hand-over.ts';
@@ -23,8 +24,8 @@ export async function mapAlone(job: MapJob, hand: HandOver): Promise<void> {
     await hand.chunk(message, made, isSettled);
   };
   let stopped = false;
-  reading: for await (const origin of originsOf(job, mapper.names, (n) => (bytes += n)))
-    for (let at = 0; at < origin.rows.length; at++) {
+  reading: for await (const { rows, ...origin } of originsOf(job, mapper.names, (n) => (bytes += n)))
+    for (let at = 0; at < rows.length; at++) {
       if (job.rowLimit !== null && read >= job.rowLimit) break reading;
       const insertOnly = origin.replay?.[at]?.duplicate ?? false;
       if (insertOnly !== chunk.insertOnly) {
@@ -32,7 +33,7 @@ export async function mapAlone(job: MapJob, hand: HandOver): Promise<void> {
         else chunk = new Chunk(mapper, insertOnly);
       }
       read++;
-      chunk.add(origin, at);
+      chunk.add(origin, at, rows[at]!);
       stopped = chunk.stopped !== null;
       if (stopped) break reading;
       // The next chunk begins right after the last record that was settled, wherever it was cut then.
@@ -49,15 +50,16 @@ async function* originsOf(
   job: MapJob,
   names: readonly string[],
   count: (bytes: number) => void,
-): AsyncGenerator<Origin> {
+): AsyncGenerator<Origin & { readonly rows: readonly RawRow[] }> {
   if (job.replay) {
     const rows = job.replay.map((r) => names.map((n) => r.source[n] ?? null));
     const first = { row: 1, fileRow: 1, file: null };
-    yield { first, replay: job.replay, rows };
+    yield { first, replay: job.replay, rows, row: (at) => rows[at]! };
     return;
   }
   for await (const batch of datasetRecords(job.source.files, job.source.format, names, count)) {
     const { rows, file } = batch;
-    yield { first: { row: batch.firstInDataset, fileRow: batch.firstRow, file }, replay: null, rows };
+    const first = { row: batch.firstInDataset, fileRow: batch.firstRow, file };
+    yield { first, replay: null, rows, row: (at) => rows[at]! };
   }
 }

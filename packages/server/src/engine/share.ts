@@ -1,4 +1,4 @@
-import type { BlocksOfFile, Mapped, Share, Twice } from '@versicle/core';
+import type { Block, BlocksOfFile, Mapped, RawRow, Share, Twice } from '@versicle/core';
 import { blocksFromMessage, InThread, recordsOfBlock } from '@versicle/files';
 import { Chunk, Mapper } from './chunk.ts';
 import type { FailedRow, MapJob, MappedChunk, Refused } from './messages.ts';
@@ -32,17 +32,24 @@ export class ShareHere implements RunShare {
     return { keys: this.mapper.packer?.take() ?? NO_KEYS, stopped: chunk.stopped !== null };
   }
   private mapped(blocks: readonly BlocksOfFile[], chunk: Chunk): Chunk {
-    const { format } = this.job.source;
     reading: for (const { block, file, before } of blocks) {
-      const { firstRow, rows } = recordsOfBlock(block, format, this.mapper.names);
-      const origin = { first: { row: before + firstRow, fileRow: firstRow, file }, replay: null, rows };
+      const { firstRow, rows } = this.recordsOf(block);
+      const origin = { first: { row: before + firstRow, fileRow: firstRow, file }, replay: null, row: this.row(block) };
       for (let at = 0; at < rows.length; at++) {
-        chunk.add(origin, at);
+        chunk.add(origin, at, rows[at]!);
         if (chunk.stopped !== null) break reading;
       }
     }
     chunk.seal();
     return chunk;
+  }
+  private recordsOf(block: Block): ReturnType<typeof recordsOfBlock> {
+    return recordsOfBlock(block, this.job.source.format, this.mapper.names);
+  }
+  /** Of a chunk on its way only the text is kept, which is read once more where the target refuses a record: rows by the ten thousand that outlive their turn keep the collector busy. */
+  private row(block: Block): (at: number) => RawRow {
+    let rows: readonly RawRow[] | null = null;
+    return (at) => (rows ??= this.recordsOf(block).rows)[at]!;
   }
   /** Where keys came before, which is seldom, the chunk is mapped once more, without the records that have them. */
   async finish(number: number, twice: Twice): Promise<MappedChunk> {
