@@ -189,7 +189,7 @@ test('a text is replaced in all rules at once', async ({ page }) => {
   }
   await page.keyboard.press('/');
   await page.keyboard.type('s.name');
-  await expect(page.getByText('stands 2 times in the rules of 2 lines')).toBeVisible();
+  await expect(page.getByText('stands, written just so, 2 times in the rules of 2 lines')).toBeVisible();
   await page.getByLabel('Replace by').fill('s.district');
   await page.getByRole('button', { name: 'Replace all' }).click();
   await expect(page.getByText('Replaced two places in two lines')).toBeVisible();
@@ -200,6 +200,23 @@ test('a text is replaced in all rules at once', async ({ page }) => {
   ]);
   await page.keyboard.press('Control+z');
   expect((await stored(page, id)).lines[0]!['rule']).toBe('trim(s.name)');
+  // Case decides what is replaced, and the page says so.
+  await page.keyboard.press('/');
+  await page.keyboard.type('S.NAME');
+  await expect(page.getByText('No rule has “S.NAME” written just so')).toBeVisible();
+  await expect(page.getByRole('row', { name: /upper\(s\.name\)/ })).toBeVisible();
+});
+
+test('Escape in the box that finds lines shows all of them again', async ({ page }) => {
+  await begin(page, 'Finding');
+  await page.keyboard.press('/');
+  await page.keyboard.type('district');
+  await expect(page).toHaveURL(/find=district/);
+  await expect(page.getByRole('row', { name: /latitude/ })).toHaveCount(0);
+  await page.keyboard.press('Escape');
+  await expect(page).not.toHaveURL(/find=/);
+  await expect(page.getByLabel('Find in the lines')).toHaveValue('');
+  await expect(page.getByRole('row', { name: /latitude/ })).not.toHaveCount(0);
 });
 
 test('suggestions are read with their reasons, and taken as drafts', async ({ page }) => {

@@ -231,7 +231,7 @@ export class RunPage {
   protected readonly clock = clockWords;
   protected readonly course = computed(() => {
     const r = this.run();
-    if (!r?.startedAt) return 'waiting for its turn';
+    if (!r?.startedAt) return r?.state === 'queued' ? 'waiting for its turn' : 'did not begin';
     const end = r.finishedAt === null ? Date.now() : Date.parse(r.finishedAt);
     const took = Math.max(1, end - Date.parse(r.startedAt));
     const settled = r.counts.read - r.counts.waiting;
