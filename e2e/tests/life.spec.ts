@@ -10,6 +10,7 @@ async function pick(page: Page, label: string, text: string): Promise<void> {
 }
 
 test('a dataset is joined by proposed keys, its matches are counted, and a line uses it', async ({ page }) => {
+  test.slow();
   const id = await begin(page, 'Joined stations');
   await page.getByRole('link', { name: 'Source set' }).click();
   await pick(page, 'Add a dataset', 'tidebridge/trips-*.csv');
@@ -17,7 +18,7 @@ test('a dataset is joined by proposed keys, its matches are counted, and a line 
   await expect(page.getByRole('textbox', { name: 'Condition of t' })).toHaveText('t.from_station = s.code');
   await stored(page, id);
   await page.getByRole('button', { name: 'Count the matches' }).click();
-  await expect(page.getByText(/All 24 records find a partner; 24 find several/)).toBeVisible({ timeout: 30_000 });
+  await expect(page.getByText(/All 24 records find a partner; 24 find several/)).toBeVisible({ timeout: 90_000 });
   await expect(page.getByRole('table', { name: 'Asked for by nobody' })).toContainText('S-077');
   // Grouped, it is one record for each station again.
   await page.getByRole('button', { name: 'Group by: add a field' }).click();

@@ -43,6 +43,13 @@ test('each page says in its title what it is about, and above its heading what i
   const mappings = (await (await page.request.get('/api/mappings')).json()) as { id: string; name: string }[];
   const [mapping] = mappings;
   await about(`/mappings/${mapping!.id}`, new RegExp(`^${mapping!.name} · Versicle$`), []);
+  await page
+    .getByRole('link', { name: /^Document/ })
+    .or(page.getByRole('button', { name: /^Document/ }))
+    .first()
+    .click();
+  await expect(page).toHaveURL(/view=document/);
+  await expect(page).toHaveTitle(`${mapping!.name} · Versicle`);
   await about(`/mappings/${mapping!.id}/revisions`, /^Revisions of /, ['Mappings', mapping!.id]);
   const runs = (await (await page.request.get('/api/runs')).json()) as { id: number; planName: string }[];
   const [run] = runs;

@@ -121,7 +121,7 @@ export class CarryOut {
     await this.runs.keepMapped(claim, end);
     rmSync(this.landing(row.id), { force: true });
     waits(true);
-    await queue.untilWaiting(0);
+    await queue.end();
     waits(false);
     await this.runs.announce(row.id);
   }

@@ -344,6 +344,13 @@ describe('runs', () => {
     expect(otherKey).toMatch(/Upsert goes by the key \(name\), but the table .* has the key \(no\)/);
   });
 
+  it('counts runs without gaps, also after the server was killed', async () => {
+    const { plan } = await load(['1;a;1,00']);
+    const { id } = await server.run(plan);
+    await server.restart('SIGKILL');
+    expect((await server.run(plan)).id).toBe(id + 1);
+  });
+
   it('needs a published revision', async () => {
     const { id } = await server.api('createMapping', 'POST', '/mappings', {
       document: itemsDocument('items.csv', { name: 'Unpublished' }),

@@ -212,6 +212,9 @@ export class Runs {
         sql: "UPDATE run SET state = $2, finished_at = clock_timestamp(), error = $3, outage = $4, claimed_until = NULL WHERE id = $1 AND state IN ('queued', 'running', 'asks', 'broken')",
         params: [run, state, state === 'broken' || state === 'asks' ? message : null, outage],
       },
+      ...(state === 'broken' || state === 'asks'
+        ? []
+        : [{ sql: 'DELETE FROM outbox_part WHERE run = $1', params: [run] }]),
       // It is in nobody's way any more.
       { sql: 'DELETE FROM run_use WHERE run = $1', params: [run] },
       // What may have arrived in an outage stays with its run, which can be taken up again.

@@ -111,7 +111,7 @@ describe('the store', () => {
   });
 
   it('removes what nobody looks back at after its time, and keeps what is still to be done', async () => {
-    const server = await RunningServer.start({ VERSICLE_KEEP_DAYS: '0', VERSICLE_TIDY_MINUTES: '0.1' });
+    const server = await RunningServer.start();
     await server.connect();
     server.file('items.csv', 'no;name;price\n1;Kit;1,50\n2;Ann;x\n3;Bo;x\n');
     const { plan } = await server.mapping(itemsDocument());
@@ -119,7 +119,8 @@ describe('the store', () => {
     const failed = await server.api('listFailures', 'GET', '/failures');
     expect(failed).toHaveLength(2);
     await server.api('waive', 'POST', '/failures/waive', { ids: [failed[0]!.id], reason: 'not needed' });
-    for (let n = 0; n < 100; n++) {
+    await server.restart('SIGTERM', { VERSICLE_KEEP_DAYS: '0', VERSICLE_TIDY_MINUTES: '0.01' });
+    for (let n = 0; n < 300; n++) {
       const left = await server.api('listFailures', 'GET', `/failures?state=any&run=${id}`);
       if (left.length === 1) break;
       await new Promise((r) => setTimeout(r, 200));

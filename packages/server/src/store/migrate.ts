@@ -11,6 +11,7 @@ import m008 from './migrations/008-draft-saves.sql';
 import m009 from './migrations/009-claims.sql';
 import m010 from './migrations/010-uses.sql';
 import m011 from './migrations/011-outbox.sql';
+import m012 from './migrations/012-run-numbers.sql';
 
 /** Forward only; a released migration is never edited. */
 const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -25,6 +26,7 @@ const migrations: readonly (readonly [number: number, name: string, sql: string]
   [9, 'claims', m009],
   [10, 'uses', m010],
   [11, 'outbox', m011],
+  [12, 'run-numbers', m012],
 ];
 
 export async function migrate(db: Database): Promise<void> {

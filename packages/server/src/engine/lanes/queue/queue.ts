@@ -81,8 +81,13 @@ export class QueueLane implements Lane {
     this.house.senders.wake(this.run.target);
   }
 
+  /** Until nothing of the run waits. */
+  async end(): Promise<void> {
+    await this.untilWaiting(0);
+    this.house.senders.forget(this.run.run);
+  }
   /** Until at most so many records of the run wait. Throws what stands against sending them. */
-  async untilWaiting(most: number): Promise<void> {
+  private async untilWaiting(most: number): Promise<void> {
     const { run, house } = this;
     for (;;) {
       if (run.signal.aborted) throw new Aborted();
