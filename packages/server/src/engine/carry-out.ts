@@ -132,12 +132,17 @@ export class CarryOut {
 
   /** A run that was begun and is not carried on: what was delivered stays, but for what is whole or nothing. */
   async giveUp(claim: Claim, message: string): Promise<void> {
+    // What waits is failed whether or not its target can be reached, or is there at all any more.
+    const { waiting } = (await readRun(this.db, claim.run))!.counts;
+    if (waiting > 0) {
+      const row = (await this.runs.row(claim.run))!;
+      const document = await this.runs.document(row);
+      await failRest(sentRun(row, document), this.queueHouse, document.target.dataset, requireClaim(claim));
+    }
     const quiet = { signal: new AbortController().signal, waits: () => undefined };
     const work = await this.workOf(claim, quiet).catch(() => null);
     if (work) {
       const { row, document, target, dataset, run } = work;
-      if (target.lane === 'queue')
-        await failRest(sentRun(row, document), this.queueHouse, document.target.dataset, requireClaim(claim));
       const back = replaces(row, document);
       if (back) await this.runs.takeBack(claim);
       const tidy = async (): Promise<void> => {

@@ -56,7 +56,7 @@ describe('a run into an API that takes its time', () => {
     await server.api('createSystem', 'POST', '/systems', {
       id,
       name: id,
-      connection: { kind: 'http', base, auth: 'none', parallel } as never,
+      connection: { kind: 'http', base, auth: 'bearer', token: 'secret', parallel } as never,
     });
     const endpoint = { path: '/items', write: { method: 'POST', path: '/items', batch: 1, repeat: { by: 'key' } } };
     await server.ask('PUT', `/api/systems/${id}/setting`, {
@@ -138,6 +138,19 @@ describe('a run into an API that takes its time', () => {
     const ended = await until(run, (r) => r.finishedAt !== null);
     expect(ended).toMatchObject({ state: 'finished', counts: { read: 120, delivered: 120 } });
     expect([...taken].sort()).toEqual(once(120));
+  });
+
+  it('given up when its target can’t be opened any more, fails what waits all the same', async () => {
+    const { run, mapping } = await start(120, 1);
+    await until(run, ({ counts }) => counts.read === 120 && counts.delivered > 5);
+    // Its secrets can't be opened with another key.
+    await server.restart('SIGTERM', { VERSICLE_KEY: 'ab'.repeat(32) });
+    expect(await until(run, ({ finishedAt }) => finishedAt !== null)).toMatchObject({ state: 'broken' });
+    await server.api('cancelRun', 'POST', `/runs/${run}/cancel`);
+    const { counts } = await until(run, ({ state }) => state === 'cancelled');
+    expect(counts).toMatchObject({ read: 120, waiting: 0, delivered: taken.length, failed: 120 - taken.length });
+    expect(counts.failed).toBeGreaterThan(0);
+    expect((await server.ask('GET', `/api/failures?mapping=${mapping}`)).body.length).toBeGreaterThan(0);
   });
 
   it('keeps the records of a replay that breaks off: no other replay sends them besides', async () => {

@@ -36,8 +36,7 @@ interface Answered {
 
 /**
  * Sends what waits for one target, in its order, with as many requests at a time as the target takes. Which records go with a
- * request is written down before it is sent, where that makes a difference afterwards; what answers say is settled in
- * transactions, of as many as there are by then. It ends when nothing waits that may be sent.
+ * request is written down before it is sent; what answers say is settled in transactions, of as many as there are by then. It ends when nothing waits that may be sent.
  */
 export class Sender {
   /** Somebody has put more into the outbox since it was looked at last. */
@@ -150,10 +149,8 @@ export class Sender {
     try {
       const signal = this.house.signalOf(id);
       const { run, of } = await this.runAndPart(id, part);
-      const { batch, repeats, send } = await this.sending();
-      // One record that may be sent twice is as good as one that was not sent: there is nothing to write down.
-      const isKept = again || (repeats && batch === 1);
-      if (!isKept && !(await this.marks.do(idsOf(rows)))) return this.rows.done(rows);
+      const { repeats, send } = await this.sending();
+      if (!again && !(await this.marks.do(idsOf(rows)))) return this.rows.done(rows);
       const items = rows.map(({ cells, deliveryKey }) => ({ cells, id: deliveryKey }));
       const rejections = await send({ ...of, items, again }, signal);
       const refusals = new Map(rejections.map((r) => [r.index, r]));
