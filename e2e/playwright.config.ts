@@ -5,8 +5,9 @@ export const PORT = 4185;
 export default defineConfig({
   testDir: './tests',
   globalSetup: './global-setup.ts',
-  timeout: 60_000,
-  expect: { timeout: 10_000 },
+  timeout: 120_000,
+  // Generous, for machines that others work on, too: what is wrong stays wrong.
+  expect: { timeout: 20_000 },
   workers: 2,
   // Looking changes nothing, so views are looked at two at a time; what changes things goes one after the other, afterwards.
   projects: [

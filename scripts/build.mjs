@@ -1,5 +1,5 @@
 import { spawnSync } from 'node:child_process';
-import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { copyFileSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { promisify } from 'node:util';
 import { brotliCompress, constants, gzip } from 'node:zlib';
@@ -52,7 +52,14 @@ export async function buildWeb() {
     'packages/web/package.json',
   ].map((f) => join(root, f));
   const sources = [
-    ...sourcesOf('packages/core/src', 'packages/contract/src', 'packages/web/src', 'packages/web/public'),
+    ...sourcesOf(
+      'packages/core/src',
+      'packages/contract/src',
+      'packages/web/src',
+      'packages/web/public',
+      'docs/guide',
+      'docs/screenshots',
+    ),
     ...settings,
   ];
   await whenChanged('web', sources, output, async () => {
@@ -68,8 +75,20 @@ export async function buildWeb() {
       process.stderr.write(result.stdout ?? '');
       fail('The pages could not be built; see the messages above.');
     }
+    copyGuide(dirname(output));
     await compress(dirname(output));
   });
+}
+
+/** Help shows the guide as it stands in docs, with its pictures. */
+function copyGuide(directory) {
+  for (const [from, to] of [
+    ['docs/guide', 'guide'],
+    ['docs/screenshots', 'guide/pictures'],
+  ]) {
+    mkdirSync(join(directory, to), { recursive: true });
+    for (const name of readdirSync(join(root, from))) copyFileSync(join(root, from, name), join(directory, to, name));
+  }
 }
 
 /** Beside each file that gets smaller by it, the same compressed: browsers are sent that one. */

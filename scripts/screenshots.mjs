@@ -47,7 +47,7 @@ const VIEWS = [
   ['sheet-source-set', '/mappings/trips-by-station-and-month?view=source'],
   ['code-table', '/codes/tariff'],
   ['sheet-trial', '/mappings/trips-to-warehouse?view=trial'],
-  ['sheet-examples', '/mappings/members-to-membership-service?view=examples'],
+  ['help', '/help/rules'],
   ['plans', '/plans?start=trips-by-the-month'],
   ['run', '/runs/3'],
   ['failed-records', '/failures'],

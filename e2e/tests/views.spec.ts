@@ -37,12 +37,28 @@ const VIEWS: readonly [name: string, path: string, sees: RegExp][] = [
   ['Runs', '/runs', /Trips, by the month/],
   ['a run', '/runs/3', /it adds up/],
   ['Failed records', '/failures', /As mapped/],
-  ['Help', '/help', /parse_date/],
+  ['Help', '/help', /Five minutes with the demo/],
+  ['Functions', '/help/functions', /parse_date/],
   ['a page that is not there', '/nowhere', /There is no such page/],
 ];
 
+/** Views that have between them whatever has a colour of its own. */
+const NIGHT = new Set([
+  'Today',
+  'Systems',
+  'quality',
+  'examples',
+  'the document',
+  'a run',
+  'Failed records',
+  'Help',
+  'Plans',
+]);
+
 for (const [name, path, sees] of VIEWS)
   test(`view: ${name}`, async ({ page }) => {
+    // axe looks at every cell; on a busy machine that takes its time.
+    test.slow();
     const complaints: string[] = [];
     page.on('console', (message) => message.type() === 'error' && complaints.push(message.text()));
     page.on('pageerror', (error) => complaints.push(error.message));
@@ -53,6 +69,13 @@ for (const [name, path, sees] of VIEWS)
     const serious = violations.filter((v) => v.impact === 'serious' || v.impact === 'critical');
     expect(serious.map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 160)).join(' | ')}`)).toEqual([]);
     expect(complaints).toEqual([]);
+    if (!NIGHT.has(name)) return;
+    // By night all that is read must stand out as well.
+    await page.emulateMedia({ colorScheme: 'dark' });
+    const night = await new AxeBuilder({ page }).withRules(['color-contrast']).analyze();
+    expect(night.violations.flatMap((v) => v.nodes.map((n) => `${n.html.slice(0, 160)} ${n.failureSummary}`))).toEqual(
+      [],
+    );
   });
 
 test('the contents page says where one is and how much waits', async ({ page }) => {
@@ -84,12 +107,16 @@ test('Ctrl+K finds a mapping, a dataset and a run; ? shows the keys', async ({ p
   await expect(page).toHaveURL(/\/mappings\/stations-to-warehouse/);
   await expect(page.getByRole('grid')).toBeVisible();
   await page.keyboard.press('?');
-  await expect(page.getByRole('dialog', { name: 'Keys of this page' })).toContainText('the next sample record');
+  const help = page.getByRole('complementary', { name: 'Help on this page' });
+  await expect(help).toContainText('the next sample record');
+  await expect(help.getByRole('heading', { name: 'The mapping sheet' })).toBeVisible();
+  await page.keyboard.press('Escape');
+  await expect(help).toBeHidden();
 });
 
 test('Enter in the finder waits for lists that come late', async ({ page }) => {
   await page.goto('/today');
-  await page.route('**/api/mappings', async (route) => {
+  await page.route('**/api/find?*', async (route) => {
     await new Promise((r) => setTimeout(r, 1500));
     await route.continue();
   });

@@ -247,6 +247,7 @@ test('no key reaches the sheet once another surface was called, and the focus co
     await page.keyboard.press('Delete');
     await page.keyboard.press('Escape');
     await expect(page.getByRole('dialog')).toHaveCount(0);
+    await expect(page.getByRole('complementary')).toHaveCount(0);
     await expect(page.getByLabel('Line 1, code, How')).toBeFocused();
     expect(JSON.stringify(await stored(page, id))).toBe(before);
   }

@@ -14,6 +14,8 @@ const esmOnly = [
   'w3c-keyname',
   '@marijn',
   'chart.js',
+  'marked',
+  'minisearch',
   '@kurkle',
   '@angular',
   '@ngrx',

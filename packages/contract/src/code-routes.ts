@@ -34,8 +34,7 @@ export const codeRoutes = {
     response: common.done,
   },
   readCodes: {
-    summary: 'What a file of codes says, beside the table; nothing is changed',
-    params: codes.tableParams,
+    summary: 'What a file of codes says, and beside a table; nothing is changed',
     body: codes.readCodes,
     response: codes.codesRead,
   },

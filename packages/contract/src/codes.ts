@@ -79,8 +79,12 @@ export const saveCodeTable = z.strictObject({
   version: z.number().int(),
 });
 
-/** A file that holds codes, as Base64; reading it changes nothing. */
-export const readCodes = z.strictObject({ fileName: z.string().min(1).max(300), content: z.string().min(1) });
+/** A file that holds codes, as Base64; reading it changes nothing. `beside`: the kept table that it is compared with. */
+export const readCodes = z.strictObject({
+  fileName: z.string().min(1).max(300),
+  content: z.string().min(1),
+  beside: z.string().nullable(),
+});
 export const codesRead = z.object({
   codes,
   added: z.number(),

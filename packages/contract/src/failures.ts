@@ -13,6 +13,8 @@ export const failureQuery = z.object({
   /** Only records that are filed under just this line; without a line, those of the record as a whole. */
   filed: z.literal('exactly').optional(),
   search: z.string().max(200).optional(),
+  /** The last record of the page before. */
+  after: z.coerce.number().int().optional(),
   limit: z.coerce.number().int().min(1).max(500).default(100),
 });
 export type FailureQuery = z.infer<typeof failureQuery>;

@@ -19,3 +19,4 @@ export * from './source-sets.ts';
 export * from './codes.ts';
 export * from './key-maps.ts';
 export * from './foreign.ts';
+export * from './finder.ts';

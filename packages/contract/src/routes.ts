@@ -1,6 +1,7 @@
 import * as z from 'zod';
 import { codeRoutes } from './code-routes.ts';
 import * as common from './common.ts';
+import * as finder from './finder.ts';
 import { mappingRoutes } from './mapping-routes.ts';
 import { addressOf, type addresses } from './addresses.ts';
 import type { Described, Route } from './route.ts';
@@ -16,6 +17,11 @@ const described = {
   session: { summary: 'Who asks, and where', response: common.session },
   waiting: { summary: 'How many things wait for a person', response: common.waiting },
   today: { summary: 'The order of the day', response: today },
+  find: {
+    summary: 'Mappings, lines, datasets, fields, systems, plans, runs, code tables and failed records by a few words',
+    query: finder.findQuery,
+    response: z.array(finder.found),
+  },
   ...systemRoutes,
   ...mappingRoutes,
   ...codeRoutes,

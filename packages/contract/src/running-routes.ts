@@ -28,12 +28,8 @@ export const runningRoutes = {
     response: plans.startedRun,
   },
   listRuns: {
-    summary: 'The newest runs',
-    query: z.object({
-      plan: z.string().optional(),
-      mapping: z.string().optional(),
-      limit: z.coerce.number().int().min(1).max(500).default(100),
-    }),
+    summary: 'Runs, page by page; the newest first unless sorted',
+    query: runs.runsQuery,
     response: z.array(runs.runSummary),
   },
   getRun: { summary: 'One run', params: numberParams, response: runs.runDetail },

@@ -36,6 +36,21 @@ export const runSummary = z.object({
 });
 export type RunSummary = z.infer<typeof runSummary>;
 
+export const runsQuery = z.object({
+  plan: z.string().optional(),
+  mapping: z.string().optional(),
+  state: z.enum(RUN_STATES).optional(),
+  /** Words of number, plan, mapping, kind or state. */
+  search: z.string().max(200).optional(),
+  /** A column of the list, `-` before it for the largest first. */
+  sort: z.string().max(40).optional(),
+  /** The last run of the page before. */
+  after: z.coerce.number().int().optional(),
+  limit: z.coerce.number().int().min(1).max(500).default(100),
+});
+/** What a list of runs asks for, as it stands in its address. */
+export type RunsAsked = Omit<z.infer<typeof runsQuery>, 'limit'>;
+
 export const causeGroup = z.object({
   mapping: z.string(),
   mappingName: z.string(),

@@ -59,7 +59,7 @@ async function start(): Promise<void> {
     createServer((req, res) => void app.then((answer) => answer(req, res))),
     port,
   );
-  const db = await PgliteDatabase.open(join(data, 'store'), { template });
+  const db = await PgliteDatabase.open(join(data, 'store'), { template, trigrams: true });
   db.died = () =>
     fail(
       new Fault(

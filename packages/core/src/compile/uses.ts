@@ -5,14 +5,14 @@ import { keyMapsAsked } from './key-map.ts';
 import { fieldsOfLine } from './source.ts';
 import { membersOf, rulesOfLine } from '../source-set/source-set.ts';
 
-/** Something outside a document that the document uses. */
+/** Something outside a document that the document uses; and its lines, by the names of what they fill, so that they are found. */
 export interface Use {
-  readonly thing: 'dataset' | 'code table' | 'key map';
-  /** A dataset by system and name, a code table by its name, a key map by what `mapped_key` calls it. */
+  readonly thing: 'dataset' | 'code table' | 'key map' | 'line';
+  /** A dataset by system and name, a code table by its name, a key map by what `mapped_key` calls it, a line by label and name of its target field. */
   readonly name: string;
   /** As what a dataset is used. */
   readonly role: 'primary' | 'union' | 'join' | 'target' | null;
-  /** Of a dataset: the field that a line reads or fills; null: the dataset as a whole. */
+  /** Of a dataset: the field that a line reads or fills, of a line the one it fills; null: the dataset as a whole. */
   readonly field: string | null;
   /** The line that uses it, and its place among the lines, counted from 1; null: the document as a whole. */
   readonly line: string | null;
@@ -28,8 +28,12 @@ export function usesOf(document: MappingDocument): Use[] {
   uses.push({ thing: 'dataset', name: document.target.dataset, role: 'target', ...whole });
   for (const name of Object.keys(document.codeTables)) uses.push({ thing: 'code table', name, role: null, ...whole });
   for (const name of keyMapsAsked(document)) uses.push({ thing: 'key map', name, role: null, ...whole });
+  const labels = new Map(document.target.fields.map((f) => [f.name, f.label]));
   for (const [i, line] of document.lines.entries()) {
     const at = { line: line.id, number: i + 1 };
+    const label = labels.get(line.target);
+    const named = label === undefined ? line.target : `${label} ${line.target}`;
+    uses.push({ thing: 'line', name: named, role: null, field: line.target, ...at });
     const read = fieldsOfLine(line);
     for (const { alias, dataset, role, columns = {} } of members) {
       const names = read.filter((f) => f.alias === alias || (f.alias === null && role !== 'join')).map((f) => f.name);

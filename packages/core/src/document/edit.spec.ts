@@ -9,6 +9,7 @@ import {
   clipboardRows,
   clipboardText,
   countInRules,
+  moveField,
   parseDocument,
   removeField,
   replaceInRules,
@@ -154,6 +155,75 @@ describe('fields', () => {
     expect(line(renamed, 'a').target).toBe('station_code');
     // It is the same line of the same content: who agreed to it agreed to this.
     expect(line(renamed, 'a').state).toBe('agreed');
+  });
+  it('that are renamed are renamed in all that names them', () => {
+    const named = parseDocument({
+      ...document,
+      lines: [
+        { id: 'a', target: 'code', kind: 'rule', rule: 'upper(s.code)', check: 'length(code) = 4', state: 'drafted' },
+      ],
+      checks: [{ id: 'k', rule: 'code <> town OR "code" = \'code\'', message: 'odd' }],
+      dictionary: [
+        { dataset: 'files/stations.csv', name: 'code' },
+        { dataset: document.target.dataset, name: 'code' },
+      ],
+      examples: [{ id: 'e', source: { code: 'x' }, expect: { outcome: 'written', values: { code: 'X', town: null } } }],
+    });
+    const renamed = changeField(named, 'code', { name: 'Station code' });
+    expect(line(renamed, 'a')).toMatchObject({ rule: 'upper(s.code)', check: 'length("Station code") = 4' });
+    expect(renamed.checks[0]!.rule).toBe(`"Station code" <> town OR "Station code" = 'code'`);
+    expect(renamed.dictionary.map((t) => t.name)).toEqual(['code', 'Station code']);
+    expect(renamed.examples![0]).toMatchObject({
+      source: { code: 'x' },
+      expect: { values: { 'Station code': 'X', town: null } },
+    });
+  });
+  it('are named and typed in their own cells, and in the target’s where they have no label', () => {
+    const bare = parseDocument({
+      ...document,
+      target: {
+        ...document.target,
+        key: [],
+        unique: [],
+        fields: [
+          { name: 'field_1', type: 'text' },
+          { name: 'town', label: 'Town', type: 'text' },
+        ],
+      },
+      lines: [
+        { id: 'a', target: 'field_1', state: 'to map' },
+        { id: 'b', target: 'town', state: 'to map' },
+      ],
+    });
+    const write = (id: string, cell: Cell, text: string): unknown => {
+      const written = writeCell(bare, id, cell, text);
+      return typeof written === 'string' ? written : written.target.fields[id === 'a' ? 0 : 1];
+    };
+    expect(write('a', 'target', 'flight_date date')).toMatchObject({ name: 'flight_date', type: 'date' });
+    expect(write('a', 'target', 'price numeric(10,2)')).toMatchObject({ name: 'price', type: 'numeric(10,2)' });
+    expect(write('a', 'target', 'flight_date')).toMatchObject({ name: 'flight_date', type: 'text' });
+    expect(write('a', 'target', 'flight of fancy')).toMatchObject({ name: 'field_1', label: 'flight of fancy' });
+    expect(write('a', 'target', 'Flight date')).toMatchObject({ name: 'field_1', label: 'Flight date' });
+    expect(write('b', 'target', 'city')).toMatchObject({ name: 'town', label: 'city' });
+    expect(write('a', 'name', 'Flight date')).toMatchObject({ name: 'Flight date' });
+    expect(write('a', 'name', 'town')).toBe('There is a field “town” already; a target has each name once.');
+    expect(write('a', 'target', 'town')).toBe('There is a field “town” already; a target has each name once.');
+    expect(write('a', 'type', 'dtae')).toMatch('“dtae” is no type of a field.');
+    expect(write('a', 'type', 'varchar(12)')).toMatchObject({ type: 'varchar(12)' });
+  });
+  it('move with their lines, and not beyond the first and last', () => {
+    const names = (d: MappingDocument): string[][] => [
+      d.target.fields.map((f) => f.name),
+      d.lines.map((l) => l.target),
+    ];
+    const [first, second] = document.target.fields.map((f) => f.name);
+    const moved = moveField(document, second!, -1);
+    expect(names(moved).map((n) => n.slice(0, 2))).toEqual([
+      [second, first],
+      [second, first],
+    ]);
+    expect(moveField(document, first!, -1)).toBe(document);
+    expect(moveField(document, 'nothing', 1)).toBe(document);
   });
   it('that are removed leave nothing that names them', () => {
     const removed = removeField(document, 'code');

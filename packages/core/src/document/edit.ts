@@ -1,3 +1,5 @@
+import { parseFieldType } from '../fields/types.ts';
+import { withFields } from '../rules/with-fields.ts';
 import { nearest, quoted } from '../words.ts';
 import { LINE_FAILURES, LINE_STATES, type Line, type MappingDocument, type TargetField } from './document.ts';
 
@@ -43,21 +45,92 @@ function cleaned(line: Line): Line {
   return Object.fromEntries(Object.entries(line).filter(([, v]) => v !== undefined && v !== null && v !== '')) as Line;
 }
 
-/** A target field with some parts changed; a new name is followed by its line, the key and the unique sets. */
+/**
+ * A target field with some parts changed; a new name is followed by all that names the field: its line, the key, the unique
+ * sets, checks, what examples expect, and the dictionary.
+ */
 export function changeField(document: MappingDocument, name: string, patch: Partial<TargetField>): MappingDocument {
   const renamed = patch.name ?? name;
   const rename = (n: string): string => (n === name ? renamed : n);
+  // A rule that can't be read keeps its words; it says itself what is wrong with it.
+  const inRule = (rule: string): string => withFields(rule, null, rename) ?? rule;
   const { target } = document;
+  const same = renamed === name;
   return {
     ...document,
+    ...(same
+      ? {}
+      : {
+          checks: document.checks.map((c) => ({ ...c, rule: inRule(c.rule) })),
+          dictionary: document.dictionary.map((t) =>
+            t.dataset === target.dataset ? { ...t, name: rename(t.name) } : t,
+          ),
+          ...(document.examples === undefined
+            ? {}
+            : { examples: document.examples.map((e) => ({ ...e, expect: renamedExpectation(e.expect, rename) })) }),
+        }),
     target: {
       ...target,
       fields: target.fields.map((f) => (f.name === name ? { ...f, ...patch } : f)),
       key: target.key.map(rename),
       unique: target.unique.map((set) => set.map(rename)),
     },
-    lines: document.lines.map((l) => (l.target === name ? { ...l, target: renamed } : l)),
+    lines: document.lines.map((l) =>
+      same
+        ? l
+        : {
+            ...l,
+            ...(l.target === name ? { target: renamed } : {}),
+            ...(l.check ? { check: inRule(l.check) } : {}),
+          },
+    ),
   };
+}
+type Expectation = NonNullable<MappingDocument['examples']>[number]['expect'];
+function renamedExpectation(expect: Expectation, rename: (name: string) => string): Expectation {
+  if (expect.values === undefined) return expect;
+  return { ...expect, values: Object.fromEntries(Object.entries(expect.values).map(([n, v]) => [rename(n), v])) };
+}
+
+/** A target field one place further up or down, with its line. */
+export function moveField(document: MappingDocument, name: string, by: 1 | -1): MappingDocument {
+  const fields = [...document.target.fields];
+  const at = fields.findIndex((f) => f.name === name);
+  const to = at + by;
+  if (at < 0 || to < 0 || to >= fields.length) return document;
+  [fields[at], fields[to]] = [fields[to]!, fields[at]!];
+  return withAllLines({ ...document, target: { ...document.target, fields } });
+}
+
+/**
+ * What a text in a target field's place says: `flight_date date` is a name with a type, `flight_date` the name of a field that
+ * has no label, everything else its label.
+ */
+function targetPatch(
+  document: MappingDocument,
+  field: TargetField | undefined,
+  text: string,
+): Partial<TargetField> | string {
+  const named = /^([a-z_][a-z0-9_]*)(?:\s+(\S.*))?$/.exec(text);
+  if (named && field && field.label === undefined) {
+    const [, name, type] = named;
+    if (type === undefined) return freeName(document, field.name, name!) ?? { name: name! };
+    if (isFieldType(type)) return freeName(document, field.name, name!) ?? { name: name!, type };
+  }
+  return { label: text === '' ? undefined : text };
+}
+/** Why a field can't be called so; null when it can. */
+function freeName(document: MappingDocument, now: string, name: string): string | null {
+  if (name === now || !document.target.fields.some((f) => f.name === name)) return null;
+  return `There is a field ${quoted(name)} already; a target has each name once.`;
+}
+function isFieldType(text: string): boolean {
+  try {
+    parseFieldType(text);
+    return true;
+  } catch {
+    return false;
+  }
 }
 
 /** Puts a field into the key or takes it out. */
@@ -95,6 +168,8 @@ export const CELLS = [
   'default',
   'onFail',
   'target',
+  'name',
+  'type',
   'check',
   'state',
   'note',
@@ -115,6 +190,10 @@ export function cellText(field: TargetField | undefined, line: Line, cell: Cell)
       return howText(line);
     case 'target':
       return field?.label ?? line.target;
+    case 'name':
+      return line.target;
+    case 'type':
+      return field?.type ?? '';
     case 'state':
       return line.state;
     default:
@@ -152,8 +231,19 @@ export function writeCell(document: MappingDocument, id: string, cell: Cell, tex
       const patch = howPatch(line, trimmed);
       return typeof patch === 'string' ? patch : changeLine(document, id, patch);
     }
-    case 'target':
-      return changeField(document, line.target, { label: trimmed === '' ? undefined : trimmed });
+    case 'target': {
+      const patch = targetPatch(document, field, trimmed);
+      return typeof patch === 'string' ? patch : changeField(document, line.target, patch);
+    }
+    case 'name': {
+      if (trimmed === '') return 'A field has a name; take the field out where it is not wanted.';
+      return freeName(document, line.target, trimmed) ?? changeField(document, line.target, { name: trimmed });
+    }
+    case 'type': {
+      if (!isFieldType(trimmed))
+        return `${quoted(trimmed)} is no type of a field. Types are for instance text, varchar(40), integer, numeric(10,2), date, timestamptz, boolean, uuid and jsonb.`;
+      return changeField(document, line.target, { type: trimmed });
+    }
     case 'state': {
       const state = oneOf(LINE_STATES, trimmed);
       if (state === null) return `A line is ${LINE_STATES.join(', ')}; ${noneOf(LINE_STATES, trimmed)}`;
@@ -228,8 +318,8 @@ function howPatch(line: Line, text: string): Partial<Line> | string {
   }
 }
 
-/** Cells from a spreadsheet program's clipboard: tabs between cells, line breaks between rows, quotes around both. */
-export function clipboardRows(text: string): string[][] {
+/** Cells from a spreadsheet program's clipboard: tabs (or another mark) between cells, line breaks between rows, quotes around both. */
+export function clipboardRows(text: string, mark = '\t'): string[][] {
   const rows: string[][] = [];
   let cells: string[] = [];
   let cell = '';
@@ -240,8 +330,8 @@ export function clipboardRows(text: string): string[][] {
       if (c === '"' && text[i + 1] === '"') cell += text[++i];
       else if (c === '"') inside = false;
       else cell += c;
-    } else if (c === '"' && cell === '' && closesBeforeCellEnd(text, i)) inside = true;
-    else if (c === '\t') {
+    } else if (c === '"' && cell === '' && closesBeforeCellEnd(text, i, mark)) inside = true;
+    else if (c === mark) {
       cells.push(cell);
       cell = '';
     } else if (c === '\n' || c === '\r') {
@@ -284,11 +374,11 @@ export function replaceInRules(document: MappingDocument, text: string, by: stri
 }
 
 /** A quote opens a cell only when its partner ends the cell: `"Quoted name" = 1` is a rule, not a quoted cell. */
-function closesBeforeCellEnd(text: string, from: number): boolean {
+function closesBeforeCellEnd(text: string, from: number, mark: string): boolean {
   for (let i = from + 1; i < text.length; i++) {
     if (text[i] !== '"') continue;
     if (text[i + 1] === '"') i++;
-    else return i + 1 >= text.length || /[\t\r\n]/.test(text[i + 1]!);
+    else return i + 1 >= text.length || text[i + 1] === mark || /[\r\n]/.test(text[i + 1]!);
   }
   return false;
 }

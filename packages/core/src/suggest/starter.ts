@@ -1,8 +1,6 @@
 import { NameMatcher } from './name-match.ts';
 import { parseDocument, type Line, type MappingDocument } from '../document/document.ts';
-import { parseRule } from '../rules/parse.ts';
-import { fieldText } from '../rules/print.ts';
-import { walk } from '../rules/syntax.ts';
+import { withFields } from '../rules/with-fields.ts';
 
 /** What stands for source and target in a starter. */
 export const STARTER_SOURCE = 'starter/source';
@@ -141,25 +139,4 @@ function movedLine(
     } else moved['check'] = check;
   }
   return moved as unknown as Line;
-}
-
-/** A rule with its fields renamed; null when one of them has no counterpart. `alias`: how they are written afterwards. */
-function withFields(text: string, alias: string | null, counterpart: (name: string) => string | null): string | null {
-  const places: { at: number; end: number; by: string }[] = [];
-  let whole = true;
-  try {
-    walk(parseRule(text), (node) => {
-      if (node.kind !== 'field') return true;
-      const by = counterpart(node.name);
-      if (by === null) whole = false;
-      else {
-        places.push({ at: node.at, end: node.end, by: fieldText(alias, by) });
-      }
-      return true;
-    });
-  } catch {
-    return null;
-  }
-  if (!whole) return null;
-  return places.sort((a, b) => b.at - a.at).reduce((t, p) => t.slice(0, p.at) + p.by + t.slice(p.end), text);
 }

@@ -1,4 +1,5 @@
 import { PGlite, type PGliteInterface, type Transaction } from '@electric-sql/pglite';
+import { pg_trgm } from '@electric-sql/pglite/contrib/pg_trgm';
 import type { Delivered, Delivery } from '@versicle/core';
 import { databaseError, type Database, type Sessions, type Statement, type Swap, type Swapped } from '../database.ts';
 import { deliverChunk, discardOf, JOURNAL, swapContent } from '../delivery/deliver.ts';
@@ -8,6 +9,9 @@ import { makeFromTemplate } from './template.ts';
 
 const parsers = Object.fromEntries([...AS_TEXT].map((oid) => [oid, (text: string) => text]));
 
+/** How like a word must be to be meant: two letters that changed places, or one that is missing, are forgiven. */
+const MISSPELT = 'SET pg_trgm.word_similarity_threshold = 0.35';
+
 /** Rows after which a checkpoint is written; PGlite writes none by itself. */
 const CHECKPOINT_AFTER = 250_000;
 
@@ -16,6 +20,8 @@ export interface PgliteOptions {
   readonly journal?: boolean;
   /** An empty data directory to begin with; made there when it is missing. */
   readonly template?: string | undefined;
+  /** Similarity of words (`pg_trgm`), for finding. */
+  readonly trigrams?: boolean;
   /** Further settings of the session. */
   readonly settings?: string;
 }
@@ -29,8 +35,13 @@ export class PgliteHere implements Database, Sessions {
   /** `directory`: null keeps everything in memory. */
   static async open(directory: string | null, options: PgliteOptions = {}): Promise<PgliteHere> {
     if (directory !== null) await makeFromTemplate(directory, options.template);
-    const db = await PGlite.create(directory ?? undefined);
-    await db.exec([SETTINGS, options.settings ?? '', options.journal ? JOURNAL : ''].join(';'));
+    const db = await PGlite.create({
+      ...(directory === null ? {} : { dataDir: directory }),
+      ...(options.trigrams ? { extensions: { pg_trgm } } : {}),
+    });
+    await db.exec(
+      [SETTINGS, options.trigrams ? MISSPELT : '', options.settings ?? '', options.journal ? JOURNAL : ''].join(';'),
+    );
     return new PgliteHere(db);
   }
 

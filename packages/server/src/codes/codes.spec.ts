@@ -94,7 +94,8 @@ describe('code tables', () => {
         { from: 'Z', to: '26' },
       ],
     });
-    const read = await server.api('readCodes', 'POST', '/codes/towns/read', {
+    const read = await server.api('readCodes', 'POST', '/code-files/read', {
+      beside: 'towns',
       fileName: 'towns.csv',
       content: base64('Code;To;Description;Valid from\nA;1;first;\nB;2;;2026-01-01\nB;3;;\n'),
     });
@@ -108,7 +109,8 @@ describe('code tables', () => {
       ['from', 'to'],
       ['007', '0042'],
     ]);
-    const xlsx = await server.api('readCodes', 'POST', '/codes/towns/read', {
+    const xlsx = await server.api('readCodes', 'POST', '/code-files/read', {
+      beside: 'towns',
       fileName: 'c.xlsx',
       content: base64((await book.xlsx.writeBuffer()) as ArrayBuffer),
     });
@@ -121,7 +123,8 @@ describe('code tables', () => {
       ],
     });
     expect(doubled.body.detail).toMatch(/“A” stands in the table twice/);
-    const broken = await server.ask('POST', '/api/codes/towns/read', {
+    const broken = await server.ask('POST', '/api/code-files/read', {
+      beside: 'towns',
       fileName: 'one.csv',
       content: base64('only\nx\n'),
     });
@@ -135,13 +138,15 @@ describe('code tables', () => {
     await server.api('createCodeTable', 'POST', '/codes', { name: 'odd', codes });
     const csv = await (await fetch(`${server.address}/api/codes/odd/codes.csv`)).text();
     expect(csv).toContain("'=1+1,'@x,''quoted");
-    const back = await server.api('readCodes', 'POST', '/codes/odd/read', {
+    const back = await server.api('readCodes', 'POST', '/code-files/read', {
+      beside: 'odd',
       fileName: 'odd.csv',
       content: base64(csv),
     });
     expect(back).toMatchObject({ codes, added: 0, changed: 0, gone: 0 });
     const xlsx = await fetch(`${server.address}/api/codes/odd/codes.xlsx`);
-    const again = await server.api('readCodes', 'POST', '/codes/odd/read', {
+    const again = await server.api('readCodes', 'POST', '/code-files/read', {
+      beside: 'odd',
       fileName: 'odd.xlsx',
       content: base64(await xlsx.arrayBuffer()),
     });

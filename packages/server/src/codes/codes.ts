@@ -160,14 +160,14 @@ export class Codes {
   }
 
   /** What a file says, beside the table. Codes that stand in it twice are named; the first of them counts. */
-  async read(name: string, fileName: string, content: string): Promise<CodesRead> {
-    const row = await this.row(name);
+  async read(beside: string | null, fileName: string, content: string): Promise<CodesRead> {
+    const there = beside === null ? [] : fromJson((await this.row(beside)).codes);
     const read = await withUpload(fileName, content, (path) => readCodeTable(path, fileName));
     const twice = doubledCodes(read);
     const codes: Code[] = [];
     for (const code of read)
       if (doubledCodes([...codes.filter((c) => c.from === code.from), code]).length === 0) codes.push(code);
-    const before = new Map(fromJson(row.codes).map((c) => [c.from, JSON.stringify(c)]));
+    const before = new Map(there.map((c) => [c.from, JSON.stringify(c)]));
     const now = new Set(codes.map((c) => c.from));
     return {
       codes,

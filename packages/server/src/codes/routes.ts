@@ -16,7 +16,7 @@ export function codeRoutes(api: Api, { codes, events }: Services): void {
     await codes.remove(params.name);
     return { done: true };
   });
-  api.on('readCodes', ({ params, body }) => codes.read(params.name, body.fileName, body.content));
+  api.on('readCodes', ({ body }) => codes.read(body.beside, body.fileName, body.content));
   api.on('bringUpToDate', async ({ params, body }, who) => {
     const table = await codes.bringUp(params.name, body.mappings, who.person);
     for (const id of body.mappings) events.send({ type: 'mapping', id });

@@ -25,6 +25,16 @@ describe('failed records', () => {
     expect((await list('state=any')).length).toBe(4);
     expect((await list('limit=1')).length).toBe(1);
   });
+  it('come page by page, each once', async () => {
+    const first = await list('limit=2');
+    const rest = await list(`limit=500&after=${first.at(-1)!.id}`);
+    expect([...first, ...rest].map((f) => f.row)).toEqual([2, 3, 4, 6]);
+    expect(await list(`after=${rest.at(-1)!.id}`)).toEqual([]);
+    expect(await server.ask('GET', '/api/failures?after=999')).toMatchObject({
+      status: 409,
+      body: { detail: expect.stringContaining('load the list again') },
+    });
+  });
   it('with two faults lie under the first line, and count on both in the margin', async () => {
     const causes = await server.api('listCauses', 'GET', `/failures/causes?mapping=${mapping}`);
     expect(causes.find((c) => c.cause === 'too_long')).toMatchObject({ line: 'l2', lineNumber: 2, count: 1 });

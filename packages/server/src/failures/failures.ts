@@ -1,7 +1,8 @@
 import type { CauseGroup, FailedRecord, FailedRecordDetail, FailureQuery, Replay, Waive } from '@versicle/contract';
-import { type Cause, CAUSES, counted, type Failure, notFound, quoted, refused } from '@versicle/core';
+import { type Cause, CAUSES, changedMeanwhile, counted, type Failure, notFound, quoted, refused } from '@versicle/core';
 import type { Database } from '@versicle/postgres';
-import { fromJson, isoTime } from '../store/values.ts';
+import { Conditions } from '../store/conditions.ts';
+import { fromJson, isoTime, literal } from '../store/values.ts';
 import { LineNames } from './line-names.ts';
 
 interface RecordRow {
@@ -37,7 +38,7 @@ export class Failures {
 
   /** Groups of one mapping, line and cause, the largest first. Open ones unless another state is asked for. */
   async causes(filter: FailureFilter): Promise<CauseGroup[]> {
-    const { where, params } = conditions(filter, 'open');
+    const { sql: where, params } = conditions(filter, 'open');
     const rows = await this.db.query<{
       mapping: string;
       name: string;
@@ -79,11 +80,22 @@ export class Failures {
     );
   }
 
+  /** In the order of the source; `after`: the last record of the page before. */
   async list(filter: FailureFilter): Promise<FailedRecord[]> {
-    const { where, params } = conditions(filter, 'open');
+    const asked = conditions(filter, 'open');
+    if (filter.after !== undefined) {
+      const [last] = await this.db.query<{ row: string }>('SELECT row_number AS row FROM failed_record WHERE id = $1', [
+        filter.after,
+      ]);
+      if (!last)
+        throw changedMeanwhile(
+          `Record ${filter.after}, which the next page begins after, is gone; load the list again.`,
+        );
+      asked.always(`(f.row_number, f.id) > (${asked.param(last.row)}::bigint, ${asked.param(filter.after)}::bigint)`);
+    }
     const rows = await this.db.query<RecordRow>(
-      `SELECT f.* FROM failed_record f WHERE ${where} ORDER BY f.row_number, f.id LIMIT ${Number(filter.limit ?? 100)}`,
-      params,
+      `SELECT f.* FROM failed_record f WHERE ${asked.sql} ORDER BY f.row_number, f.id LIMIT ${Number(filter.limit ?? 100)}`,
+      asked.params,
     );
     return rows.map(recordOf);
   }
@@ -236,36 +248,30 @@ function recordOf(row: RecordRow): FailedRecord {
   };
 }
 
-function conditions(filter: FailureFilter, state: FailedRecord['state']): { where: string; params: unknown[] } {
-  const params: unknown[] = [];
-  const parts: string[] = [];
-  const add = (make: (p: string) => string, value: unknown): void => {
-    if (value === undefined || value === '') return;
-    params.push(value);
-    parts.push(make(`$${params.length}`));
-  };
+function conditions(filter: FailureFilter, state: FailedRecord['state']): Conditions {
+  const asked = new Conditions();
   if (filter.cause !== undefined && !CAUSES.includes(filter.cause as Cause))
     throw refused(`There is no cause ${quoted(filter.cause)}; the causes are ${CAUSES.join(', ')}.`);
   const wanted = filter.state ?? state;
-  if (wanted === 'any') parts.push("f.state <> 'remark'");
-  else add((p) => `f.state = ${p}`, wanted);
-  add((p) => `f.mapping = ${p}`, filter.mapping);
+  if (wanted === 'any') asked.always("f.state <> 'remark'");
+  else asked.add((p) => `f.state = ${p}`, wanted);
+  asked.add((p) => `f.mapping = ${p}`, filter.mapping);
   // A record belongs to each run that it failed in, also when it was mended later.
-  add(
+  asked.add(
     (p) => `EXISTS (SELECT 1 FROM failed_event e WHERE e.record = f.id AND e.run = ${p} AND e.what = 'failed')`,
     filter.run,
   );
-  add((p) => `f.cause = ${p}`, filter.cause);
-  if (filter.filed === 'exactly' && !filter.line) parts.push('f.line IS NULL');
-  else if (filter.filed === 'exactly') add((p) => `f.line = ${p}`, filter.line);
+  asked.add((p) => `f.cause = ${p}`, filter.cause);
+  if (filter.filed === 'exactly' && !filter.line) asked.always('f.line IS NULL');
+  else if (filter.filed === 'exactly') asked.add((p) => `f.line = ${p}`, filter.line);
   else
-    add(
+    asked.add(
       (p) => `(f.line = ${p} OR f.failures @> jsonb_build_array(jsonb_build_object('line', ${p}::text)))`,
       filter.line,
     );
-  add(
+  asked.add(
     (p) => `(f.label || ' ' || f.example || ' ' || f.message || ' ' || f.source::text) ILIKE '%' || ${p} || '%'`,
-    filter.search?.replace(/[\\%_]/g, '\\$&'),
+    filter.search && literal(filter.search),
   );
-  return { where: parts.length > 0 ? parts.join(' AND ') : 'true', params };
+  return asked;
 }

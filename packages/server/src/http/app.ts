@@ -11,6 +11,7 @@ import { failureRoutes } from '../failures/routes.ts';
 import { mappingRoutes, workbookFiles } from '../mappings/routes.ts';
 import { planRoutes } from '../plans/routes.ts';
 import { profileRoutes } from '../profiles/routes.ts';
+import { finderRoutes } from '../finder/routes.ts';
 import { runRoutes } from '../runs/routes.ts';
 import type { Services } from '../services.ts';
 import { structureRoutes } from '../structures/routes.ts';
@@ -80,6 +81,7 @@ export function makeApp(services: Services, { version, host, pages, log }: AppOp
     planRoutes,
     runRoutes,
     failureRoutes,
+    finderRoutes,
   ])
     register(api, services);
   api.requireComplete();

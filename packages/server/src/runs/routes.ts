@@ -1,7 +1,8 @@
 import { changedMeanwhile, notFound } from '@versicle/core';
 import type { Api } from '../http/api.ts';
 import type { Services } from '../services.ts';
-import { listRuns, readRun, runDetail } from './run-store.ts';
+import { listRuns } from './list-runs.ts';
+import { readRun, runDetail } from './run-store.ts';
 
 export function runRoutes(api: Api, { db, engine, failures }: Services): void {
   api.on('listRuns', ({ query }) => listRuns(db, query));

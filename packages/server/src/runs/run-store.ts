@@ -14,7 +14,7 @@ interface RunRow {
   plan_name: string;
   mapping: string;
   revision: number;
-  document: string;
+  mapping_name: string;
   state: RunSummary['state'];
   row_limit: string | null;
   started_by: string;
@@ -34,34 +34,28 @@ interface RunRow {
   error: string | null;
 }
 
-const SELECT = `SELECT r.*, p.name AS plan_name, v.document FROM run r
-  JOIN plan p ON p.id = r.plan JOIN revision v ON v.mapping = r.mapping AND v.number = r.revision`;
+/** Runs with the names of what they carry out; `r`, `p` and `m` are run, plan and mapping. */
+const SELECT = `SELECT r.*, p.name AS plan_name, m.name AS mapping_name FROM run r
+  JOIN plan p ON p.id = r.plan JOIN mapping m ON m.id = r.mapping`;
+
+export async function readRuns(db: Database, rest: string, params: unknown[]): Promise<RunSummary[]> {
+  return (await db.query<RunRow>(`${SELECT} ${rest}`, params)).map(summaryOf);
+}
 
 export async function readRun(db: Database, id: number): Promise<RunSummary | null> {
-  const [row] = await db.query<RunRow>(`${SELECT} WHERE r.id = $1`, [id]);
-  return row ? summaryOf(row) : null;
-}
-
-export interface RunFilter {
-  readonly plan?: string | undefined;
-  readonly mapping?: string | undefined;
-  readonly limit: number;
-}
-
-/** The newest first. */
-export async function listRuns(db: Database, filter: RunFilter): Promise<RunSummary[]> {
-  const rows = await db.query<RunRow>(
-    `${SELECT} WHERE ($1::text IS NULL OR r.plan = $1) AND ($2::text IS NULL OR r.mapping = $2) ORDER BY r.id DESC LIMIT $3`,
-    [filter.plan ?? null, filter.mapping ?? null, filter.limit],
-  );
-  return rows.map(summaryOf);
+  const [run] = await readRuns(db, 'WHERE r.id = $1', [id]);
+  return run ?? null;
 }
 
 /** A run with what its page shows: the course of it, its log, and what failed in it and still does. */
 export async function runDetail(db: Database, failures: Failures, id: number): Promise<RunDetail> {
-  const [row] = await db.query<RunRow>(`${SELECT} WHERE r.id = $1`, [id]);
-  if (!row) throw notFound(`There is no run ${id}; the list of runs has those that there are.`);
-  const document = JSON.parse(row.document) as MappingDocument;
+  const run = await readRun(db, id);
+  if (!run) throw notFound(`There is no run ${id}; the list of runs has those that there are.`);
+  const [revision] = await db.query<{ document: string }>(
+    'SELECT document FROM revision WHERE mapping = $1 AND number = $2',
+    [run.mapping, run.revision],
+  );
+  const document = JSON.parse(revision!.document) as MappingDocument;
   const samples = await db.query<{ millis: string; settled: string; delivered: string }>(
     `WITH sample AS (
        SELECT at, settled, delivered, row_number() OVER (ORDER BY id) AS n, count(*) OVER () AS of FROM run_sample WHERE run = $1
@@ -75,8 +69,8 @@ export async function runDetail(db: Database, failures: Failures, id: number): P
     [id],
   );
   return {
-    ...summaryOf(row),
-    waitsFor: row.state === 'queued' ? await waitsFor(db, id) : null,
+    ...run,
+    waitsFor: run.state === 'queued' ? await waitsFor(db, id) : null,
     source: document.source.primary.dataset,
     target: document.target.dataset,
     samples: samples.map((s) => ({
@@ -105,7 +99,7 @@ function summaryOf(row: RunRow): RunSummary {
     plan: row.plan,
     planName: row.plan_name,
     mapping: row.mapping,
-    mappingName: (JSON.parse(row.document) as { name: string }).name,
+    mappingName: row.mapping_name,
     revision: row.revision,
     state: row.state,
     rowLimit: row.row_limit === null ? null : Number(row.row_limit),

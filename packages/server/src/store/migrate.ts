@@ -12,6 +12,7 @@ import m009 from './migrations/009-claims.sql';
 import m010 from './migrations/010-uses.sql';
 import m011 from './migrations/011-outbox.sql';
 import m012 from './migrations/012-run-numbers.sql';
+import m013 from './migrations/013-finder.sql';
 
 /** Forward only; a released migration is never edited. */
 const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -27,6 +28,7 @@ const migrations: readonly (readonly [number: number, name: string, sql: string]
   [10, 'uses', m010],
   [11, 'outbox', m011],
   [12, 'run-numbers', m012],
+  [13, 'finder', m013],
 ];
 
 export async function migrate(db: Database): Promise<void> {

@@ -10,3 +10,6 @@ export function isoTimeOrNull(text: string | null): string | null {
 export function fromJson<T>(value: T | string): T {
   return typeof value === 'string' ? (JSON.parse(value) as T) : value;
 }
+
+/** A text within a pattern of LIKE, such that it means just itself. */
+export const literal = (text: string): string => text.replace(/[\\%_]/g, '\\$&');

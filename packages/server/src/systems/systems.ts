@@ -114,7 +114,8 @@ export class Systems {
     );
     if (made.length === 0)
       throw changedMeanwhile(`There is a system called ${quoted(system.id)} already; choose another id.`);
-    await this.test(system.id);
+    // What it holds can be found from now on; where that can't be had, its page asks again and says why.
+    if ((await this.test(system.id)).ok) await this.datasets(system.id).catch(() => undefined);
     return { ...(await this.get(system.id)), ...(madeSecret === undefined ? {} : { madeSecret }) };
   }
 
@@ -369,7 +370,20 @@ export class Systems {
 
   async datasets(id: string): Promise<Dataset[]> {
     const { system } = await this.openById(id);
-    return this.inWords(system, () => system.datasets());
+    const datasets = await this.inWords(system, () => system.datasets());
+    await this.keepNames(id, datasets);
+    return datasets;
+  }
+  /** The finder finds what was there when somebody last looked. */
+  private async keepNames(id: string, datasets: readonly Dataset[]): Promise<void> {
+    const names = JSON.stringify(datasets.map((d) => d.name));
+    await this.db.query(
+      `WITH names AS (SELECT DISTINCT n AS name FROM jsonb_array_elements_text($2::jsonb) n),
+            gone AS (DELETE FROM known_dataset WHERE system = $1 AND name NOT IN (SELECT name FROM names))
+       INSERT INTO known_dataset (system, name) SELECT $1, name FROM names WHERE EXISTS (SELECT 1 FROM system WHERE id = $1)
+       ON CONFLICT DO NOTHING`,
+      [id, names],
+    );
   }
   async describe(id: string, dataset: string): Promise<DatasetDetail> {
     const { name, system } = await this.openById(id);

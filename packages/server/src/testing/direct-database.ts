@@ -7,7 +7,7 @@ const migrations = join(__dirname, '../store/migrations');
 
 /** The store on a PGlite in this very thread, for tests of what speaks SQL. */
 export async function directDatabase(): Promise<Database> {
-  const db = await PgliteHere.open(null);
+  const db = await PgliteHere.open(null, { trigrams: true });
   for (const name of readdirSync(migrations).sort()) await db.exec(readFileSync(join(migrations, name), 'utf8'));
   return db;
 }

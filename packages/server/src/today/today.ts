@@ -1,7 +1,7 @@
 import type { Today, Waiting } from '@versicle/contract';
 import type { Failures } from '../failures/failures.ts';
 import type { Mappings } from '../mappings/mappings.ts';
-import { listRuns } from '../runs/run-store.ts';
+import { readRuns } from '../runs/run-store.ts';
 import type { Database } from '@versicle/postgres';
 import { isoTime, isoTimeOrNull } from '../store/values.ts';
 import type { Systems } from '../systems/systems.ts';
@@ -41,8 +41,6 @@ export async function waitingNow({ db }: Pick<Parts, 'db'>): Promise<Waiting> {
 
 export async function todayNow({ db, systems, mappings, failures }: Parts): Promise<Today> {
   const waiting = await waitingNow({ db });
-  const broken = new Set((await db.query<{ id: number }>(BROKEN)).map((r) => r.id));
-  const runs = await listRuns(db, { limit: 200 });
   const day = await db.query<{
     id: number;
     plan: string;
@@ -53,7 +51,7 @@ export async function todayNow({ db, systems, mappings, failures }: Parts): Prom
     failed: string;
   }>(
     `SELECT r.id, r.plan, p.name, r.started_at AS started, r.finished_at AS finished, r.state, r.failed FROM run r JOIN plan p ON p.id = r.plan
-      WHERE r.started_at > now() - interval '24 hours' ORDER BY r.id DESC LIMIT 300`,
+      WHERE r.started_at > now() - interval '24 hours' ORDER BY r.id DESC LIMIT 3000`,
   );
   return {
     now: new Date().toISOString(),
@@ -66,7 +64,7 @@ export async function todayNow({ db, systems, mappings, failures }: Parts): Prom
     unpublished: (await mappings.list())
       .filter((m) => m.revision === null || m.changed > 0)
       .map((m) => ({ id: m.id, name: m.name, changed: m.changed })),
-    broken: runs.filter((r) => broken.has(r.id)),
+    broken: await readRuns(db, `WHERE r.id IN (${BROKEN}) ORDER BY r.id DESC`, []),
     day: day.map((d) => ({
       run: d.id,
       plan: d.plan,

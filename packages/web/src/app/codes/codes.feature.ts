@@ -1,6 +1,6 @@
 import type { CodesRead, CodeTable, CodeTableSummary, Translated } from '@versicle/contract';
 import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
-import { failed, idle, loaded, loading, type Loadable } from '../shared/loadable';
+import { failed, fetched, idle, loaded, loading, type Loadable } from '../shared/loadable';
 
 export type CodeTablePatch = Partial<Pick<CodeTable, 'description' | 'codes' | 'otherwise' | 'translation'>>;
 
@@ -12,6 +12,7 @@ export const codesActions = createActionGroup({
     'list failed': props<{ problem: string }>(),
     /** `mapping`: whose own table is kept as one for all. */
     create: props<{ name: string; mapping: string | null }>(),
+    created: props<{ table: CodeTable }>(),
     opened: props<{ name: string }>(),
     loaded: props<{ table: CodeTable }>(),
     failed: props<{ problem: string }>(),
@@ -43,9 +44,12 @@ export const codesFeature = createFeature({
   name: 'codes',
   reducer: createReducer(
     initial,
-    on(codesActions.listOpened, (s): State => ({ ...s, tables: loading(s.tables), refused: null })),
-    on(codesActions.listLoaded, (s, { tables }): State => ({ ...s, tables: loaded(tables) })),
-    on(codesActions.listFailed, (s, { problem }): State => ({ ...s, tables: failed(problem, s.tables) })),
+    ...fetched<State, 'tables'>('tables', {
+      asked: codesActions.listOpened,
+      came: codesActions.listLoaded,
+      failed: codesActions.listFailed,
+    }),
+    on(codesActions.listOpened, (s): State => ({ ...s, refused: null })),
     on(codesActions.opened, (s, { name }): State => ({
       ...s,
       table: s.table.value?.name === name ? loading(s.table) : { state: 'loading', value: null, problem: null },
@@ -53,7 +57,11 @@ export const codesFeature = createFeature({
       answers: s.table.value?.name === name ? s.answers : [],
       refused: null,
     })),
-    on(codesActions.loaded, (s, { table }): State => ({ ...s, table: loaded(table), refused: null })),
+    on(codesActions.loaded, codesActions.created, (s, { table }): State => ({
+      ...s,
+      table: loaded(table),
+      refused: null,
+    })),
     on(codesActions.failed, (s, { problem }): State => ({ ...s, table: failed(problem, s.table) })),
     on(codesActions.fileRead, (s, { read, fileName }): State => ({
       ...s,

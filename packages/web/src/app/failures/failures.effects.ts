@@ -1,118 +1,68 @@
 import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
-import { filter, map, mergeMap, switchMap } from 'rxjs';
+import type { Call } from '@versicle/contract';
+import { map } from 'rxjs';
 import { frameActions } from '../frame/frame.feature';
-import { Api } from '../shared/api';
+import { request, saidAloud } from '../shared/request';
 import { figure } from '../shared/words';
-import { failuresActions as a } from './failures.feature';
+import { failuresActions as a, type Asked, failuresFeature, type GroupKey, PAGE } from './failures.feature';
 
-export const loadCauses = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.opened),
-      switchMap(({ asked }) =>
-        api.asAction(
-          'listCauses',
-          { query: asked },
-          (causes) => a.causesLoaded({ causes }),
-          (problem) => a.causesFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const loadCauses = request(a.opened, 'listCauses', 'newest', {
+  call: ({ asked }) => ({ query: asked }),
+  done: (causes) => a.causesLoaded({ causes }),
+  failed: (problem) => a.causesFailed({ problem }),
+});
 
-export const loadRecords = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.groupOpened),
-      switchMap(({ group, asked }) =>
-        api.asAction(
-          'listFailures',
-          {
-            query: {
-              ...asked,
-              mapping: group.mapping,
-              cause: group.cause,
-              ...(group.line === null ? {} : { line: group.line }),
-              filed: 'exactly' as const,
-              limit: 500,
-            },
-          },
-          (records) => a.recordsLoaded({ records }),
-          (problem) => a.recordsFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+const recordsOf = ({ group, asked }: { group: GroupKey; asked: Asked }): Call<'listFailures'>['query'] => ({
+  ...asked,
+  mapping: group.mapping,
+  cause: group.cause,
+  ...(group.line === null ? {} : { line: group.line }),
+  filed: 'exactly' as const,
+  limit: PAGE,
+});
 
-export const loadRecord = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.recordOpened),
-      switchMap(({ id }) =>
-        api.asAction(
-          'getFailure',
-          { params: { id } },
-          (record) => a.recordLoaded({ record }),
-          (problem) => a.recordFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const loadRecords = request(a.groupOpened, 'listFailures', 'newest', {
+  call: (open) => ({ query: recordsOf(open) }),
+  done: (records) => a.recordsLoaded({ records }),
+  failed: (problem) => a.recordsFailed({ problem }),
+});
 
-export const replay = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.replay),
-      switchMap(({ replay: body }) =>
-        api.asAction(
-          'replay',
-          { body },
-          ({ run }) => a.replayStarted({ run }),
-          (problem) => a.replayFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const loadMoreRecords = request(a.moreAsked, 'listFailures', 'once', {
+  from: failuresFeature.selectFailuresState,
+  // While another group is on its way, the rows that are shown are not those that these would follow.
+  call: (_, { open, records }) =>
+    records.state === 'loaded' ? { query: { ...recordsOf(open!), after: records.value!.at(-1)!.id } } : null,
+  done: (records) => a.moreLoaded({ records }),
+  failed: (problem) => a.recordsFailed({ problem }),
+  until: (actions) => actions.pipe(ofType(a.groupOpened)),
+});
+
+export const loadRecord = request(a.recordOpened, 'getFailure', 'newest', {
+  call: ({ id }) => ({ params: { id } }),
+  done: (record) => a.recordLoaded({ record }),
+  failed: (problem) => a.recordFailed({ problem }),
+});
+
+export const replay = request(a.replay, 'replay', 'once', {
+  call: ({ replay: body }) => ({ body }),
+  done: ({ run }) => a.replayStarted({ run }),
+  failed: (problem) => a.replayFailed({ problem }),
+});
 
 /** A small replay may have ended before its answer came. */
-export const endedAlready = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.replayStarted),
-      mergeMap(({ run }) =>
-        api.asAction(
-          'getRun',
-          { params: { id: run } },
-          (r) => (r.finishedAt === null ? null : a.replayEnded({ run: r })),
-          (problem) => a.replayFailed({ problem }),
-        ),
-      ),
-      filter((action) => action !== null),
-      map((action) => action),
-    ),
-  { functional: true },
-);
+export const endedAlready = request(a.replayStarted, 'getRun', 'each', {
+  call: ({ run }) => ({ params: { id: run } }),
+  done: (run) => (run.finishedAt === null ? null : a.replayEnded({ run })),
+  failed: (problem) => a.replayFailed({ problem }),
+});
 
-export const waive = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.waive),
-      switchMap(({ waive: body }) =>
-        api.asAction(
-          'waive',
-          { body },
-          ({ records }) => a.waived({ records }),
-          (text) => frameActions.say({ text, problem: true }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const waive = request(a.waive, 'waive', 'in turn', {
+  call: ({ waive: body }) => ({ body }),
+  done: ({ records }) => a.waived({ records }),
+  failed: saidAloud,
+});
+
 export const sayWaived = createEffect(
   (actions = inject(Actions)) =>
     actions.pipe(

@@ -1,7 +1,7 @@
 import type { CauseGroup, FailedRecord, FailedRecordDetail, Replay, RunSummary, Waive } from '@versicle/contract';
 import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
 import { frameActions } from '../frame/frame.feature';
-import { failed, idle, loaded, loading, type Loadable } from '../shared/loadable';
+import { failed, fetched, idle, loaded, loading, type Loadable } from '../shared/loadable';
 
 /** What is asked for, as it stands in the address. */
 export interface Asked {
@@ -21,6 +21,8 @@ export const failuresActions = createActionGroup({
     'causes failed': props<{ problem: string }>(),
     'group opened': props<{ group: GroupKey; asked: Asked }>(),
     'records loaded': props<{ records: FailedRecord[] }>(),
+    'more asked': emptyProps(),
+    'more loaded': props<{ records: FailedRecord[] }>(),
     'records failed': props<{ problem: string }>(),
     'record opened': props<{ id: number }>(),
     'record loaded': props<{ record: FailedRecordDetail }>(),
@@ -45,11 +47,24 @@ export interface ReplayState {
 
 interface FailuresState {
   readonly causes: Loadable<CauseGroup[]>;
+  /** The group that is open, and what was asked for with it. */
+  readonly open: { readonly group: GroupKey; readonly asked: Asked } | null;
   readonly records: Loadable<FailedRecord[]>;
+  /** The group has more records than these. */
+  readonly more: boolean;
   readonly record: Loadable<FailedRecordDetail>;
   readonly replay: ReplayState | null;
 }
-const initial: FailuresState = { causes: idle(), records: idle(), record: idle(), replay: null };
+const initial: FailuresState = {
+  causes: idle(),
+  open: null,
+  more: false,
+  records: idle(),
+  record: idle(),
+  replay: null,
+};
+
+export const PAGE = 200;
 
 export const failuresFeature = createFeature({
   name: 'failures',
@@ -62,18 +77,26 @@ export const failuresFeature = createFeature({
       ...(causes.length === 0 ? { records: idle<FailedRecord[]>() } : {}),
     })),
     on(failuresActions.causesFailed, (s, { problem }): FailuresState => ({ ...s, causes: failed(problem, s.causes) })),
-    on(failuresActions.groupOpened, (s): FailuresState => ({ ...s, records: loading(s.records) })),
-    on(failuresActions.recordsLoaded, (s, { records }): FailuresState => ({ ...s, records: loaded(records) })),
-    on(failuresActions.recordsFailed, (s, { problem }): FailuresState => ({
+    ...fetched<FailuresState, 'records'>('records', {
+      asked: failuresActions.groupOpened,
+      came: failuresActions.recordsLoaded,
+      failed: failuresActions.recordsFailed,
+    }),
+    on(failuresActions.groupOpened, (s, { group, asked }): FailuresState => ({ ...s, open: { group, asked } })),
+    on(failuresActions.recordsLoaded, (s, { records }): FailuresState => ({ ...s, more: records.length === PAGE })),
+    on(failuresActions.moreLoaded, (s, { records }): FailuresState => ({
       ...s,
-      records: failed(problem, s.records),
+      records: loaded([...(s.records.value ?? []), ...records]),
+      more: records.length === PAGE,
     })),
     on(failuresActions.recordOpened, (s, { id }): FailuresState => ({
       ...s,
       record: s.record.value?.id === id ? loading(s.record) : idle(),
     })),
-    on(failuresActions.recordLoaded, (s, { record }): FailuresState => ({ ...s, record: loaded(record) })),
-    on(failuresActions.recordFailed, (s, { problem }): FailuresState => ({ ...s, record: failed(problem, s.record) })),
+    ...fetched<FailuresState, 'record'>('record', {
+      came: failuresActions.recordLoaded,
+      failed: failuresActions.recordFailed,
+    }),
     on(failuresActions.replay, (s, { count }): FailuresState => ({
       ...s,
       replay: { count, run: null, outcome: null, problem: null },

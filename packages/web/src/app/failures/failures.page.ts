@@ -6,6 +6,7 @@ import {
   effect,
   inject,
   input,
+  linkedSignal,
   signal,
   untracked,
 } from '@angular/core';
@@ -14,9 +15,13 @@ import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import { Actions, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
-import type { CauseGroup } from '@versicle/contract';
+import type { CauseGroup, FailedRecord } from '@versicle/contract';
+import { CellDirective } from '../shared/list/cell.directive';
+import type { Column } from '../shared/list/column';
+import { ListComponent, type RowKey } from '../shared/list/list.component';
 import { SELECT } from '../shared/select';
 import { mappingsActions, mappingsFeature } from '../mappings/mappings.feature';
+import { FindKeyDirective } from '../shared/find-key.directive';
 import { CauseComponent } from '../shared/cause.component';
 import { LoadingComponent } from '../shared/loading.component';
 import { SurfaceDirective } from '../shared/surface.directive';
@@ -42,6 +47,9 @@ const STATES: readonly [value: Asked['state'], words: string][] = [
     RouterLink,
     SELECT,
     CauseComponent,
+    CellDirective,
+    FindKeyDirective,
+    ListComponent,
     LoadingComponent,
     RecordComponent,
     ReplayComponent,
@@ -71,7 +79,22 @@ export class FailuresPage {
   private readonly mappingList = this.store.selectSignal(mappingsFeature.selectMappings);
   protected readonly mappings = computed(() => this.mappingList().value ?? []);
   protected readonly asking = signal(false);
-  protected readonly waiving = signal(false);
+  /** What is about to be closed without being delivered. */
+  protected readonly waiving = signal<'one' | 'chosen' | null>(null);
+  protected readonly more = this.store.selectSignal(failuresFeature.selectMore);
+  protected readonly recordId = (r: FailedRecord): number => r.id;
+  protected readonly columns: readonly Column<FailedRecord>[] = [
+    { key: 'row', title: 'Row' },
+    { key: 'label', title: 'Record', class: 'mono nowrap', value: (r) => r.label, unsorted: true },
+    { key: 'example', title: 'Values', class: 'mono short', value: (r) => r.example, unsorted: true },
+    { key: 'seen', title: 'Seen', class: 'dim nowrap' },
+  ];
+  /** Records that are marked; they belong to the group that is open. */
+  protected readonly chosen = linkedSignal<CauseGroup | null, ReadonlySet<RowKey>>({
+    source: () => this.group(),
+    computation: () => new Set(),
+  });
+  protected readonly chosenIds = (): number[] => [...this.chosen()].map(Number);
 
   protected readonly asked = computed(
     (): Asked => ({
@@ -123,17 +146,9 @@ export class FailuresPage {
       untracked(() => this.store.dispatch(failuresActions.opened({ asked })));
     });
     effect(() => {
-      const group = this.group();
-      const asked = this.asked();
-      if (group)
-        untracked(() =>
-          this.store.dispatch(
-            failuresActions.groupOpened({
-              group: { mapping: group.mapping, line: group.line, cause: group.cause },
-              asked,
-            }),
-          ),
-        );
+      this.group();
+      this.asked();
+      untracked(() => this.loadRecords());
     });
     effect(() => {
       const id = this.shownRecord();
@@ -152,6 +167,12 @@ export class FailuresPage {
     inject(DestroyRef).onDestroy(() => this.store.dispatch(failuresActions.left()));
   }
 
+  protected loadRecords(): void {
+    const g = this.group();
+    if (g === null) return;
+    const group = { mapping: g.mapping, line: g.line, cause: g.cause };
+    this.store.dispatch(failuresActions.groupOpened({ group, asked: this.asked() }));
+  }
   protected again(): void {
     this.store.dispatch(failuresActions.opened({ asked: this.asked() }));
     this.store.dispatch(mappingsActions.opened());
@@ -180,13 +201,23 @@ export class FailuresPage {
       failuresActions.replay({ replay: { mapping: g.mapping, cause: g.cause, line: g.line }, count: g.count }),
     );
   }
-  protected waive(id: number | null, reason: string): void {
-    this.waiving.set(false);
+  /** These records, or without any all of the group. */
+  protected waive(ids: readonly number[] | null, reason: string): void {
+    this.waiving.set(null);
     const g = this.group();
-    const which = id === null && g ? { mapping: g.mapping, cause: g.cause, line: g.line } : { ids: [id!] };
+    const which = ids === null ? { mapping: g!.mapping, cause: g!.cause, line: g!.line } : { ids: [...ids] };
     this.store.dispatch(
-      failuresActions.waive({ waive: { ...which, reason: reason.trim() }, count: id === null ? g!.count : 1 }),
+      failuresActions.waive({ waive: { ...which, reason: reason.trim() }, count: ids?.length ?? g!.count }),
     );
+  }
+  protected replayChosen(): void {
+    const ids = this.chosenIds();
+    this.keepRecord();
+    this.chosen.set(new Set());
+    this.store.dispatch(failuresActions.replay({ replay: { ids }, count: ids.length }));
+  }
+  protected further(): void {
+    this.store.dispatch(failuresActions.moreAsked());
   }
   protected replayOne(id: number): void {
     this.keepRecord();

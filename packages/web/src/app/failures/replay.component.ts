@@ -19,7 +19,7 @@ import type { ReplayState } from './failures.feature';
   styles: `
     .replay {
       border-left: 3px solid var(--done);
-      background: #e9f1ec;
+      background: var(--done-wash);
       padding: 8px 12px;
       margin-bottom: 12px;
       font: 14.4px/1.45 var(--serif);

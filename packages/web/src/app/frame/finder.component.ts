@@ -1,37 +1,22 @@
 import {
+  afterNextRender,
   ChangeDetectionStrategy,
   Component,
   computed,
   type ElementRef,
   inject,
+  Injector,
   output,
   signal,
   viewChild,
-  afterNextRender,
 } from '@angular/core';
-import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import { Router } from '@angular/router';
-import type { System } from '@versicle/contract';
-import { catchError, forkJoin, map, of, switchMap, tap, type Observable } from 'rxjs';
-import { Api } from '../shared/api';
+import { catchError, debounceTime, forkJoin, from, map, of, switchMap, tap, type Observable } from 'rxjs';
+import { Api, type ServerProblem } from '../shared/api';
 import { SurfaceDirective } from '../shared/surface.directive';
-
-interface Found {
-  readonly what: string;
-  readonly name: string;
-  readonly path: string[];
-  readonly query?: Record<string, string>;
-}
-const PAGES: Found[] = [
-  { what: 'page', name: 'Today', path: ['/today'] },
-  { what: 'page', name: 'Systems', path: ['/systems'] },
-  { what: 'page', name: 'Mappings', path: ['/mappings'] },
-  { what: 'command', name: 'New mapping', path: ['/mappings/new'] },
-  { what: 'page', name: 'Plans', path: ['/plans'] },
-  { what: 'page', name: 'Runs', path: ['/runs'] },
-  { what: 'page', name: 'Failed records', path: ['/failures'] },
-  { what: 'page', name: 'Help: functions of rules', path: ['/help'] },
-];
+import { type Hit, hitOf, PAGES } from './found-hits';
+import { Lately } from './lately';
 
 /** Ctrl+K: type a few letters of anything that has an address. */
 @Component({
@@ -49,7 +34,9 @@ const PAGES: Found[] = [
         aria-controls="found"
         aria-expanded="true"
         [attr.aria-activedescendant]="hits().length ? 'found-' + at() : null"
-        placeholder="A mapping, system, dataset, run or page"
+        placeholder="A mapping, line, field, dataset, system, plan, run, failed record or page"
+        autocomplete="off"
+        maxlength="200"
         (input)="type(box.value)"
         (keydown)="key($event)"
       />
@@ -65,28 +52,33 @@ const PAGES: Found[] = [
             (keydown.enter)="go(hit)"
           >
             <span class="what">{{ hit.what }}</span>{{ hit.name }}
+            @if (hit.note) {
+              <span class="note">{{ hit.note }}</span>
+            }
           </li>
         } @empty {
           <li class="none" role="option" aria-selected="false">
-            {{ looking() ? 'Looking …' : 'Nothing has “' + text() + '” in its name.' }}
+            {{ problem() ?? (looking() ? 'Looking …' : 'Nothing is called “' + text() + '”, or like it.') }}
           </li>
         }
       </ul>
+      <p class="unseen" role="status">{{ told() }}</p>
     </div>
   `,
   styles: `
     .veil {
       position: fixed;
       inset: 0;
-      background: rgba(28, 36, 48, 0.25);
+      background: var(--veil);
       z-index: 1090;
     }
     .finder {
       position: fixed;
       top: 92px;
       left: 50%;
-      width: 560px;
-      margin-left: -200px;
+      width: 640px;
+      max-width: calc(100vw - 24px);
+      transform: translateX(-50%);
       background: var(--raised);
       border: 1px solid var(--line);
       border-radius: 4px;
@@ -113,7 +105,11 @@ const PAGES: Found[] = [
     }
     .what {
       display: inline-block;
-      width: 84px;
+      width: 96px;
+      color: var(--ink-3);
+    }
+    .note {
+      margin-left: 10px;
       color: var(--ink-3);
     }
     .none {
@@ -126,88 +122,84 @@ export class FinderComponent {
   readonly closed = output();
   private readonly router = inject(Router);
   private readonly api = inject(Api);
+  private readonly injector = inject(Injector);
   private readonly box = viewChild.required<ElementRef<HTMLInputElement>>('box');
   protected readonly text = signal('');
   protected readonly at = signal(0);
-  private readonly mappings = signal<Found[] | null>(null);
-  private readonly systems = signal<Found[] | null>(null);
-  private readonly runs = signal<Found[] | null>(null);
-  private readonly all = computed(() => [
-    ...(this.mappings() ?? []),
-    ...(this.systems() ?? []),
-    ...PAGES,
-    ...(this.runs() ?? []),
-  ]);
-  protected readonly looking = computed(() => !this.mappings() || !this.systems() || !this.runs());
-  /** Enter was pressed before everything was there: the answer must not depend on how fast the lists come. */
+  protected readonly problem = signal<string | null>(null);
+  /** What the server and the guide found, and for which text. */
+  private readonly found = signal<{ readonly text: string; readonly hits: readonly Hit[] }>({ text: '', hits: [] });
+  protected readonly looking = computed(() => this.problem() === null && this.found().text !== this.text());
+  private readonly lately = inject(Lately)
+    .others()
+    .map((v): Hit => ({ what: 'lately', name: v.title, note: '', path: [v.url] }));
+  /** Enter was pressed before the answer was there: what it opens must not depend on how fast that comes. */
   private entered = false;
-  protected readonly hits = computed(() => {
+  protected readonly hits = computed((): readonly Hit[] => {
     const words = this.text().toLowerCase().split(/\s+/).filter(Boolean);
-    return this.all()
-      .filter((f) => words.every((w) => `${f.what} ${f.name}`.toLowerCase().includes(w)))
+    if (words.length === 0) return [...this.lately, ...PAGES].slice(0, 40);
+    const pages = PAGES.filter((p) => words.every((w) => `${p.what} ${p.name}`.toLowerCase().includes(w)));
+    // What was found for the text before would lead elsewhere than Enter is meant.
+    const found = this.looking() ? [] : this.found().hits;
+    return [...pages.filter((p) => p.name.toLowerCase().startsWith(this.text().toLowerCase())), ...found, ...pages]
+      .filter((hit, i, all) => all.indexOf(hit) === i)
       .slice(0, 40);
   });
+  protected readonly told = computed(() =>
+    this.looking()
+      ? ''
+      : this.hits().length === 0
+        ? 'Nothing found'
+        : `${this.hits().length} found; first ${this.hits()[0]!.what} ${this.hits()[0]!.name}`,
+  );
 
   constructor() {
     afterNextRender(() => this.box().nativeElement.focus());
-    const lists = [
-      this.listMappings().pipe(tap((found) => this.mappings.set(found))),
-      this.listSystems().pipe(tap((found) => this.systems.set(found))),
-      this.listRuns().pipe(tap((found) => this.runs.set(found))),
-    ];
-    forkJoin(lists)
-      .pipe(takeUntilDestroyed())
+    toObservable(this.text)
+      .pipe(
+        debounceTime(60),
+        switchMap((text) =>
+          (text.trim() === '' ? of([]) : this.look(text)).pipe(
+            tap((hits) => this.found.set({ text, hits })),
+            catchError((error: ServerProblem) => {
+              this.problem.set(error.message);
+              return of([]);
+            }),
+          ),
+        ),
+        takeUntilDestroyed(),
+      )
       .subscribe(() => {
         if (this.entered) this.enter();
       });
   }
-
-  /** What can't be had is just not found; its own page says why. */
-  private listMappings(): Observable<Found[]> {
-    return this.api.call('listMappings', {}).pipe(
-      map((list) => list.map((m): Found => ({ what: 'mapping', name: m.name, path: ['/mappings', m.id] }))),
-      catchError(() => of<Found[]>([])),
-    );
+  private look(text: string): Observable<readonly Hit[]> {
+    return forkJoin([
+      this.api.call('find', { query: { text } }).pipe(map((found) => found.map(hitOf))),
+      this.chapters(text),
+    ]).pipe(map(([found, chapters]) => [...found, ...chapters]));
   }
-  private listRuns(): Observable<Found[]> {
-    return this.api.call('listRuns', { query: { limit: 50 } }).pipe(
-      map((list) =>
-        list.map((r): Found => ({
-          what: 'run',
-          name: `${r.id} · ${r.planName} · ${r.state}`,
-          path: ['/runs', String(r.id)],
+  /** The guide comes with its own search, which the first page does without. */
+  private chapters(text: string): Observable<Hit[]> {
+    return from(import('../help/guide')).pipe(
+      switchMap(({ Guide }) => this.injector.get(Guide).find(text)),
+      map((hits) =>
+        hits.slice(0, 6).map((h): Hit => ({
+          what: 'help',
+          name: h.title,
+          note: h.title === h.chapterTitle ? '' : h.chapterTitle,
+          path: ['/help', h.chapter],
+          fragment: h.section,
         })),
       ),
-      catchError(() => of<Found[]>([])),
-    );
-  }
-  private listSystems(): Observable<Found[]> {
-    return this.api.call('listSystems', {}).pipe(
-      switchMap((list) => (list.length === 0 ? of([]) : forkJoin(list.map((s) => this.system(s))))),
-      map((found) => found.flat()),
-      catchError(() => of<Found[]>([])),
-    );
-  }
-  private system({ id, name, diagnosis }: System): Observable<Found[]> {
-    const itself: Found = { what: 'system', name, path: ['/systems', id] };
-    // One that does not answer is not waited for.
-    if (!diagnosis?.ok) return of([itself]);
-    return this.api.call('listDatasets', { params: { id } }).pipe(
-      map((list) => [
-        itself,
-        ...list.map((d): Found => ({
-          what: 'dataset',
-          name: `${name} / ${d.name}`,
-          path: ['/systems', id, 'dataset'],
-          query: { name: d.name },
-        })),
-      ]),
-      catchError(() => of([itself])),
+      // Everything else is found without it.
+      catchError(() => of([])),
     );
   }
 
   protected type(text: string): void {
     this.text.set(text);
+    this.problem.set(null);
     this.at.set(0);
     this.entered = false;
   }
@@ -222,12 +214,20 @@ export class FinderComponent {
     }
   }
   private enter(): void {
+    if (this.looking()) {
+      this.entered = true;
+      return;
+    }
     const hit = this.hits()[this.at()];
     if (hit) this.go(hit);
-    else this.entered = this.looking();
   }
-  protected go(hit: Found): void {
-    void this.router.navigate(hit.path, hit.query ? { queryParams: hit.query } : {});
+  protected go(hit: Hit): void {
+    if (hit.what === 'lately') void this.router.navigateByUrl(hit.path[0]!);
+    else
+      void this.router.navigate([...hit.path], {
+        ...(hit.query ? { queryParams: hit.query } : {}),
+        ...(hit.fragment ? { fragment: hit.fragment } : {}),
+      });
     this.closed.emit();
   }
 }

@@ -4,19 +4,26 @@ import { NavigationEnd, Router, RouterLink, RouterLinkActive, RouterOutlet } fro
 import { Store } from '@ngrx/store';
 import { filter, map } from 'rxjs';
 import { SignComponent } from '../shared/signs.component';
-import { SurfaceDirective } from '../shared/surface.directive';
 import { FigurePipe } from '../shared/words';
 import { sayWho } from '../shared/who';
 import { FinderComponent } from './finder.component';
 import { keepFocus } from './focus-keeper';
+import { Lately } from './lately';
+import { chooseTheme, themeNow, THEMES } from './theme';
 import { frameActions, frameFeature } from './frame.feature';
-import { EVERYWHERE, SHEET_KEYS } from './keys';
+import { chapterOf } from '../help/chapters';
+import { HelpPanelComponent } from '../help/help-panel.component';
+import { HelpPlace } from '../shared/help-place';
+import { EVERYWHERE, LIST_KEYS, SHEET_KEYS } from './keys';
+
+const ON_SHEET = /^\/mappings\/(?!new)[^/?]+(\?|$)/;
+const HAS_LIST = /^\/(systems|mappings|plans|runs|failures|codes)/;
 
 /** The page's frame: a contents page at the left, whose page numbers are the things that wait for a person. */
 @Component({
   selector: 'vs-root',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterOutlet, RouterLink, RouterLinkActive, SignComponent, SurfaceDirective, FigurePipe, FinderComponent],
+  imports: [RouterOutlet, RouterLink, RouterLinkActive, SignComponent, FigurePipe, FinderComponent, HelpPanelComponent],
   host: { '(document:keydown)': 'onKey($event)' },
   template: `
     <a class="skip" href="#main" (click)="skip($event)">Go to the page</a>
@@ -47,7 +54,7 @@ import { EVERYWHERE, SHEET_KEYS } from './keys';
       </ul>
       <div class="foot">
         <button type="button" (click)="show(finding)"><kbd>Ctrl</kbd> <kbd>K</kbd> find anything</button>
-        <button type="button" (click)="show(keysShown)"><kbd>?</kbd> keys of this page</button>
+        <button type="button" (click)="askHelp()"><kbd>?</kbd> help on this page</button>
         @if (naming()) {
           <form (submit)="setPerson($event, me.value)">
             <input #me class="input" aria-label="Who you are" [value]="session()?.person ?? ''" />
@@ -57,6 +64,11 @@ import { EVERYWHERE, SHEET_KEYS } from './keys';
             {{ session()?.person }}
           </button>
         }
+        <select #seen aria-label="Colours of the application" (change)="wear(seen.value)">
+          @for (t of themes; track t[0]) {
+            <option [value]="t[0]" [selected]="t[0] === theme()">{{ t[1] }}</option>
+          }
+        </select>
       </div>
     </nav>
     <main id="main" tabindex="-1"><router-outlet /></main>
@@ -69,24 +81,8 @@ import { EVERYWHERE, SHEET_KEYS } from './keys';
     @if (finding()) {
       <vs-finder (closed)="finding.set(false)" />
     }
-    @if (keysShown()) {
-      <div class="keys" vsSurface [over]="true" role="dialog" aria-modal="true" aria-label="Keys of this page">
-        <div class="top">
-          <h2>Keys</h2>
-          <span class="grow"></span
-          ><button type="button" class="btn quiet" (click)="keysShown.set(false)">Close</button>
-        </div>
-        <dl>
-          @for (key of keys(); track key.does) {
-            <dt>
-              @for (k of key.keys; track k) {
-                <kbd>{{ k }}</kbd>&ngsp;
-              }
-            </dt>
-            <dd>{{ key.does }}</dd>
-          }
-        </dl>
-      </div>
+    @if (help(); as h) {
+      <vs-help-panel [chapter]="h.chapter" [at]="h.at" [keys]="keys()" (closed)="help.set(null)" />
     }
   `,
   styleUrl: './frame.component.less',
@@ -98,7 +94,7 @@ export class FrameComponent {
   protected readonly notice = this.store.selectSignal(frameFeature.selectNotice);
   private readonly waiting = this.store.selectSignal(frameFeature.selectWaiting);
   protected readonly finding = signal(false);
-  protected readonly keysShown = signal(false);
+  protected readonly help = inject(HelpPlace).open;
   private readonly address = toSignal(
     this.router.events.pipe(
       filter((e) => e instanceof NavigationEnd),
@@ -107,8 +103,27 @@ export class FrameComponent {
     { initialValue: '' },
   );
   protected readonly keys = computed(() =>
-    /^\/mappings\/(?!new)[^/?]+(\?|$)/.test(this.address()) ? [...SHEET_KEYS, ...EVERYWHERE] : EVERYWHERE,
+    ON_SHEET.test(this.address())
+      ? [...SHEET_KEYS, ...EVERYWHERE]
+      : HAS_LIST.test(this.address())
+        ? [...LIST_KEYS, ...EVERYWHERE]
+        : EVERYWHERE,
   );
+  /** The chapter of the page that is open. */
+  protected askHelp(): void {
+    this.help.set(this.help() ? null : { chapter: chapterOf(this.address()), at: null });
+    this.app.tick();
+  }
+  protected readonly themes = [
+    ['system', 'colours as the system'],
+    ['day', 'by day'],
+    ['night', 'by night'],
+  ] as const;
+  protected readonly theme = signal(themeNow());
+  protected wear(value: string): void {
+    this.theme.set(THEMES.find((theme) => theme === value) ?? 'system');
+    chooseTheme(this.theme());
+  }
   protected readonly naming = signal(false);
   /** Nobody signs in yet; what people say and sign stands under the name that they give. */
   protected setPerson(event: Event, name: string): void {
@@ -133,6 +148,7 @@ export class FrameComponent {
   constructor() {
     this.store.dispatch(frameActions.started());
     keepFocus();
+    inject(Lately).follow();
   }
 
   private readonly app = inject(ApplicationRef);
@@ -152,15 +168,14 @@ export class FrameComponent {
   protected onKey(event: KeyboardEvent): void {
     if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'k') {
       event.preventDefault();
-      this.keysShown.set(false);
       this.show(this.finding);
-    } else if (event.key === 'Escape' && (this.keysShown() || this.finding())) {
-      this.keysShown.set(false);
+    } else if (event.key === 'Escape' && this.finding()) {
       this.finding.set(false);
+    } else if (event.key === 'Escape' && this.help() && !event.defaultPrevented) {
+      this.help.set(null);
     } else if (event.key === '?' && !typing(event.target)) {
       event.preventDefault();
-      if (this.keysShown()) this.keysShown.set(false);
-      else if (!this.finding()) this.show(this.keysShown);
+      if (!this.finding()) this.askHelp();
     }
   }
 }

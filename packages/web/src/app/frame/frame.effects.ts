@@ -1,51 +1,25 @@
 import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
-import { EMPTY, filter, map, mergeMap, of, switchMap, takeUntil, timer } from 'rxjs';
-import { Api } from '../shared/api';
+import { EMPTY, filter, map, mergeMap, of, switchMap, timer } from 'rxjs';
+import { request, saidAloud } from '../shared/request';
 import { ServerEvents } from '../shared/server-events';
 import { frameActions } from './frame.feature';
 
-export const loadSession = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(frameActions.started),
-      switchMap(() =>
-        api.asAction(
-          'session',
-          {},
-          (session) => frameActions.sessionLoaded({ session }),
-          (text) => frameActions.say({ text, problem: true }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const loadSession = request(frameActions.started, 'session', 'newest', {
+  done: (session) => frameActions.sessionLoaded({ session }),
+  failed: saidAloud,
+});
 
-export const loadWaiting = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
+export const loadWaiting = request([frameActions.started, frameActions.connected], 'waiting', 'newest', {
+  done: (waiting) => frameActions.waitingLoaded({ waiting }),
+  failed: saidAloud,
+  // What is told meanwhile is newer than the answer.
+  until: (actions) =>
     actions.pipe(
-      ofType(frameActions.started, frameActions.connected),
-      switchMap(() =>
-        api
-          .asAction(
-            'waiting',
-            {},
-            (waiting) => frameActions.waitingLoaded({ waiting }),
-            (text) => frameActions.say({ text, problem: true }),
-          )
-          .pipe(
-            // What is told meanwhile is newer than the answer.
-            takeUntil(
-              actions.pipe(
-                ofType(frameActions.told),
-                filter(({ event }) => event.type === 'waiting'),
-              ),
-            ),
-          ),
-      ),
+      ofType(frameActions.told),
+      filter(({ event }) => event.type === 'waiting'),
     ),
-  { functional: true },
-);
+});
 
 export const listen = createEffect(
   (actions = inject(Actions), events = inject(ServerEvents)) =>

@@ -5,7 +5,14 @@ export interface KeyHelp {
 }
 export const EVERYWHERE: readonly KeyHelp[] = [
   { keys: ['Ctrl', 'K'], does: 'find a mapping, dataset, run, page' },
-  { keys: ['?'], does: 'the keys of this page' },
+  { keys: ['?'], does: 'help on this page, with its keys' },
+];
+export const LIST_KEYS: readonly KeyHelp[] = [
+  { keys: ['/'], does: 'find in the list' },
+  { keys: ['↓', '↑'], does: 'go from row to row; from the search into the list' },
+  { keys: ['Enter'], does: 'open what the row is about' },
+  { keys: ['x'], does: 'choose the row, where rows can be chosen; also the space bar' },
+  { keys: ['Esc'], does: 'empty the search' },
 ];
 export const SHEET_KEYS: readonly KeyHelp[] = [
   { keys: ['↑', '↓', '←', '→'], does: 'go from cell to cell' },

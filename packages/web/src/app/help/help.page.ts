@@ -1,115 +1,121 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
-import { Router } from '@angular/router';
-import { functions } from '@versicle/core';
-import { EVERYWHERE, SHEET_KEYS } from '../frame/keys';
+import { rxResource, toSignal } from '@angular/core/rxjs-interop';
+import { ActivatedRoute, Router, RouterLink, RouterLinkActive } from '@angular/router';
+import { of } from 'rxjs';
+import { EVERYWHERE, LIST_KEYS, SHEET_KEYS } from '../frame/keys';
+import { FindKeyDirective } from '../shared/find-key.directive';
+import { pageTitle } from '../shared/page-title';
+import { ChapterComponent } from './chapter.component';
+import { CHAPTERS } from './chapters';
+import { Guide } from './guide';
 
-const GROUPS: readonly [key: string, title: string][] = [
-  ['text', 'Text'],
-  ['number', 'Numbers'],
-  ['date', 'Dates and times'],
-  ['array', 'Arrays of texts'],
-  ['json', 'JSON'],
-  ['choice', 'Choosing'],
-  ['aggregate', 'Aggregates, where the source set groups'],
-  ['lookup', 'Looking up, reading strictly, failing on purpose'],
-];
-
-/** The functions that rules know, from the same registry that checks and runs them, and the keys. */
+/** The guide: its chapters at the left, the open one at the right; finding looks into all of them. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RouterLink, RouterLinkActive, ChapterComponent, FindKeyDirective],
   template: `
-    <div class="page">
-      <div class="top">
-        <h1>Help</h1>
-        <span class="grow"></span>
+    <div class="halves">
+      <nav class="chapters" aria-label="Chapters">
+        <h2>Help</h2>
         <input
-          class="input find"
+          #box
+          vsFindKey
+          class="input"
           type="search"
-          aria-label="Find a function"
-          placeholder="Find a function"
+          aria-label="Find in the guide"
+          placeholder="Find in the guide"
           [value]="search() ?? ''"
-          (input)="find($any($event.target).value)"
+          (input)="find(box.value)"
         />
-      </div>
-      <p class="sub">
-        Rules, conditions, defaults, filters and checks are standard SQL expressions, with PostgreSQL’s functions and
-        PostgreSQL’s answers.
-      </p>
-      @for (group of groups(); track group.title) {
-        <h2>{{ group.title }}</h2>
-        <dl>
-          @for (f of group.functions; track f.name) {
-            <dt>
-              <code>{{ f.signature }}</code>
-            </dt>
-            <dd>
-              {{ f.summary }}
-              <span class="example"
-                ><code>{{ f.example.rule }}</code>
-                @if (f.group !== 'aggregate') {
-                  gives <code>{{ f.example.value ?? 'null' }}</code>
-                }
-              </span>
-            </dd>
-          }
-        </dl>
-      } @empty {
-        <p class="soft">No function has “{{ search() }}” in its name or description.</p>
-      }
-      @if (!search()) {
-        <h2>Keys on the sheet</h2>
-        <dl class="keys">
-          @for (key of keys; track key.does) {
-            <dt>
-              @for (k of key.keys; track k) {
-                <kbd>{{ k }}</kbd>&ngsp;
+        @if (search()) {
+          <ul class="hits" aria-label="Found">
+            @for (hit of hits(); track hit.id) {
+              <li>
+                <a [routerLink]="['/help', hit.chapter]" [fragment]="hit.section" queryParamsHandling="preserve"
+                  >{{ hit.title }}
+                  @if (hit.title !== hit.chapterTitle) {
+                    <small>{{ hit.chapterTitle }}</small>
+                  }
+                </a>
+              </li>
+            }
+          </ul>
+          <p class="soft" role="status">{{ told() }}</p>
+        } @else {
+          <ol>
+            @for (c of chapters; track c.id) {
+              <li>
+                <a [routerLink]="['/help', c.id]" routerLinkActive="on" ariaCurrentWhenActive="page"
+                  >{{ c.title }}<small>{{ c.about }}</small></a
+                >
+              </li>
+            }
+            <li>
+              <a routerLink="/help/keys" routerLinkActive="on" ariaCurrentWhenActive="page"
+                >Keys<small>What each key does, and where.</small></a
+              >
+            </li>
+          </ol>
+        }
+      </nav>
+      <article class="open" tabindex="0" aria-label="Chapter">
+        @if (chapter() === 'keys') {
+          <h1>Keys</h1>
+          @for (group of keys; track group.title) {
+            <h2>{{ group.title }}</h2>
+            <dl>
+              @for (key of group.keys; track key.does) {
+                <dt>
+                  @for (k of key.keys; track k) {
+                    <kbd>{{ k }}</kbd>&ngsp;
+                  }
+                </dt>
+                <dd>{{ key.does }}</dd>
               }
-            </dt>
-            <dd>{{ key.does }}</dd>
+            </dl>
           }
-        </dl>
-      }
+        } @else if (known()) {
+          <vs-chapter [chapter]="chapter()" [at]="fragment() ?? null" (followed)="go($event)" />
+        } @else {
+          <h1>There is no such chapter</h1>
+          <p class="soft">The guide has no chapter “{{ chapter() }}”; choose one at the left.</p>
+        }
+      </article>
     </div>
   `,
-  styles: `
-    .find {
-      width: 240px;
-    }
-    dl {
-      display: grid;
-      grid-template-columns: 400px minmax(0, 1fr);
-      margin: 0;
-    }
-    dl.keys {
-      grid-template-columns: 140px minmax(0, 1fr);
-    }
-    dt,
-    dd {
-      margin: 0;
-      padding: 5px 10px 5px 0;
-      border-top: 1px solid var(--hair);
-      overflow-wrap: anywhere;
-    }
-    .example {
-      display: block;
-      color: var(--ink-3);
-    }
-  `,
+  styleUrl: './help.page.less',
 })
 export class HelpPage {
+  readonly chapter = input('first-steps');
   readonly search = input<string | undefined>();
   private readonly router = inject(Router);
-  protected readonly keys = [...SHEET_KEYS, ...EVERYWHERE];
-  protected readonly groups = computed(() => {
-    const words = (this.search() ?? '').toLowerCase();
-    return GROUPS.map(([key, title]) => ({
-      title,
-      functions: [...functions.values()].filter(
-        (f) => f.group === key && `${f.name} ${f.summary}`.toLowerCase().includes(words),
-      ),
-    })).filter((g) => g.functions.length > 0);
+  private readonly guide = inject(Guide);
+  protected readonly fragment = toSignal(inject(ActivatedRoute).fragment);
+  protected readonly chapters = CHAPTERS;
+  protected readonly keys = [
+    { title: 'On the sheet', keys: SHEET_KEYS },
+    { title: 'In lists', keys: LIST_KEYS },
+    { title: 'Everywhere', keys: EVERYWHERE },
+  ];
+  protected readonly known = computed(() => CHAPTERS.some((c) => c.id === this.chapter()));
+  private readonly found = rxResource({
+    params: () => this.search()?.trim() ?? '',
+    stream: ({ params }) => (params === '' ? of([]) : this.guide.find(params)),
   });
+  protected readonly hits = computed(() => (this.found.status() === 'error' ? [] : (this.found.value() ?? [])));
+  protected readonly told = computed(() => {
+    if (this.found.status() === 'error') return 'The guide could not be loaded. Is the server still running?';
+    if (this.found.isLoading()) return 'Looking …';
+    return this.hits().length === 0 ? `Nothing in the guide has “${this.search()}”.` : '';
+  });
+
+  constructor() {
+    pageTitle(() => CHAPTERS.find((c) => c.id === this.chapter())?.title);
+  }
   protected find(search: string): void {
     void this.router.navigate([], { queryParams: { search: search || null }, replaceUrl: true });
+  }
+  protected go({ chapter, at }: { chapter: string; at: string | null }): void {
+    void this.router.navigate(['/help', chapter], at === null ? {} : { fragment: at });
   }
 }

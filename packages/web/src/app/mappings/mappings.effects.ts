@@ -1,42 +1,21 @@
 import { inject } from '@angular/core';
 import { Router } from '@angular/router';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
-import { map, switchMap, tap } from 'rxjs';
+import { map, tap } from 'rxjs';
 import { frameActions } from '../frame/frame.feature';
-import { Api } from '../shared/api';
+import { request, saidAloud } from '../shared/request';
 import { mappingsActions as a } from './mappings.feature';
 
-export const load = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.opened),
-      switchMap(() =>
-        api.asAction(
-          'listMappings',
-          {},
-          (mappings) => a.loaded({ mappings }),
-          (problem) => a.failed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const load = request(a.opened, 'listMappings', 'newest', {
+  done: (mappings) => a.loaded({ mappings }),
+  failed: (problem) => a.failed({ problem }),
+});
 
-export const create = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.create),
-      switchMap(({ document }) =>
-        api.asAction(
-          'createMapping',
-          { body: { document } },
-          ({ id }) => a.created({ id }),
-          (problem) => a.createFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const create = request(a.create, 'createMapping', 'once', {
+  call: ({ document }) => ({ body: { document } }),
+  done: ({ id }) => a.created({ id }),
+  failed: (problem) => a.createFailed({ problem }),
+});
 
 export const showCreated = createEffect(
   (actions = inject(Actions), router = inject(Router)) =>
@@ -47,53 +26,22 @@ export const showCreated = createEffect(
   { functional: true, dispatch: false },
 );
 
-export const loadRevisions = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.revisionsOpened),
-      switchMap(({ id }) =>
-        api.asAction(
-          'listRevisions',
-          { params: { id } },
-          (revisions) => a.revisionsLoaded({ revisions }),
-          (problem) => a.revisionsFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const loadRevisions = request(a.revisionsOpened, 'listRevisions', 'newest', {
+  call: ({ id }) => ({ params: { id } }),
+  done: (revisions) => a.revisionsLoaded({ revisions }),
+  failed: (problem) => a.revisionsFailed({ problem }),
+});
 
-export const loadLines = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.linesOpened),
-      switchMap(() =>
-        api.asAction(
-          'listLines',
-          {},
-          (lines) => a.linesLoaded({ lines }),
-          (problem) => a.linesFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const loadLines = request(a.linesOpened, 'listLines', 'newest', {
+  done: (lines) => a.linesLoaded({ lines }),
+  failed: (problem) => a.linesFailed({ problem }),
+});
 
-export const restore = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.restore),
-      switchMap(({ id, number }) =>
-        api.asAction(
-          'restoreRevision',
-          { params: { id, number } },
-          () => a.restored({ id, number }),
-          (problem) => frameActions.say({ text: problem, problem: true }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const restore = request(a.restore, 'restoreRevision', 'once', {
+  call: ({ id, number }) => ({ params: { id, number } }),
+  done: (_, { id, number }) => a.restored({ id, number }),
+  failed: saidAloud,
+});
 
 export const showRestored = createEffect(
   (actions = inject(Actions), router = inject(Router)) =>
@@ -107,18 +55,8 @@ export const showRestored = createEffect(
   { functional: true },
 );
 
-export const compare = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.compare),
-      switchMap(({ id, from, to }) =>
-        api.asAction(
-          'difference',
-          { params: { id }, query: { from, to } },
-          (difference) => a.compared({ difference }),
-          (problem) => a.compareFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const compare = request(a.compare, 'difference', 'newest', {
+  call: ({ id, from, to }) => ({ params: { id }, query: { from, to } }),
+  done: (difference) => a.compared({ difference }),
+  failed: (problem) => a.compareFailed({ problem }),
+});

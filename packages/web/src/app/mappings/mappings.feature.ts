@@ -1,7 +1,7 @@
 import type { Difference, LineOfAll, MappingSummary, Revision } from '@versicle/contract';
 import type { MappingDocument } from '@versicle/core';
 import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
-import { failed, idle, loaded, loading, type Loadable } from '../shared/loadable';
+import { fetched, idle, type Loadable } from '../shared/loadable';
 
 export const mappingsActions = createActionGroup({
   source: 'Mappings',
@@ -47,26 +47,28 @@ export const mappingsFeature = createFeature({
   name: 'mappings',
   reducer: createReducer(
     initial,
-    on(mappingsActions.opened, (s): MappingsState => ({ ...s, mappings: loading(s.mappings) })),
-    on(mappingsActions.loaded, (s, { mappings }): MappingsState => ({ ...s, mappings: loaded(mappings) })),
-    on(mappingsActions.failed, (s, { problem }): MappingsState => ({ ...s, mappings: failed(problem, s.mappings) })),
+    ...fetched<MappingsState, 'mappings'>('mappings', {
+      asked: mappingsActions.opened,
+      came: mappingsActions.loaded,
+      failed: mappingsActions.failed,
+    }),
     on(mappingsActions.create, (s): MappingsState => ({ ...s, creating: true, problem: null })),
     on(mappingsActions.created, (s): MappingsState => ({ ...s, creating: false })),
     on(mappingsActions.createFailed, (s, { problem }): MappingsState => ({ ...s, creating: false, problem })),
     on(mappingsActions.revisionsOpened, (s): MappingsState => ({ ...s, revisions: idle(), difference: idle() })),
-    on(mappingsActions.revisionsLoaded, (s, { revisions }): MappingsState => ({ ...s, revisions: loaded(revisions) })),
-    on(mappingsActions.revisionsFailed, (s, { problem }): MappingsState => ({
-      ...s,
-      revisions: failed(problem, s.revisions),
-    })),
-    on(mappingsActions.linesOpened, (s): MappingsState => ({ ...s, lines: loading(s.lines) })),
-    on(mappingsActions.linesLoaded, (s, { lines }): MappingsState => ({ ...s, lines: loaded(lines) })),
-    on(mappingsActions.linesFailed, (s, { problem }): MappingsState => ({ ...s, lines: failed(problem, s.lines) })),
-    on(mappingsActions.compare, (s): MappingsState => ({ ...s, difference: loading(s.difference) })),
-    on(mappingsActions.compared, (s, { difference }): MappingsState => ({ ...s, difference: loaded(difference) })),
-    on(mappingsActions.compareFailed, (s, { problem }): MappingsState => ({
-      ...s,
-      difference: failed(problem, s.difference),
-    })),
+    ...fetched<MappingsState, 'revisions'>('revisions', {
+      came: mappingsActions.revisionsLoaded,
+      failed: mappingsActions.revisionsFailed,
+    }),
+    ...fetched<MappingsState, 'lines'>('lines', {
+      asked: mappingsActions.linesOpened,
+      came: mappingsActions.linesLoaded,
+      failed: mappingsActions.linesFailed,
+    }),
+    ...fetched<MappingsState, 'difference'>('difference', {
+      asked: mappingsActions.compare,
+      came: mappingsActions.compared,
+      failed: mappingsActions.compareFailed,
+    }),
   ),
 });

@@ -25,6 +25,9 @@ import { mappingsActions, mappingsFeature } from './mappings.feature';
         Where the records come from, and where they go. A mapping document that others wrote comes in
         <a routerLink="/mappings/new/spreadsheet">from a spreadsheet</a>.
       </p>
+      @if (lacking(); as what) {
+        <p class="first" role="status">{{ what }} <a class="btn first" routerLink="/systems">Connect a system</a></p>
+      }
       <form (ngSubmit)="begin()" aria-label="New mapping">
         <div class="two">
           <fieldset>
@@ -116,6 +119,10 @@ import { mappingsActions, mappingsFeature } from './mappings.feature';
     </div>
   `,
   styles: `
+    .first {
+      font: 15.2px/1.5 var(--serif);
+      margin-bottom: 14px;
+    }
     .two {
       display: grid;
       grid-template-columns: 1fr 1fr;
@@ -170,15 +177,28 @@ export class NewMappingPage {
       ? `${found.purpose}; what does not fit is to map`
       : 'or with a starter: a document whose rules are taken over where fields fit';
   });
-  protected readonly choices = toSignal(
+  private readonly connected = toSignal(
     allDatasets(this.api).pipe(
       catchError((error: ServerProblem) => {
         this.complaint.set(error.message);
         return of([]);
       }),
     ),
-    { initialValue: [] as SystemDatasets[] },
+    { initialValue: null },
   );
+  protected readonly choices = computed((): readonly SystemDatasets[] => this.connected() ?? []);
+  /** What comes before a mapping can be begun. */
+  protected readonly lacking = computed(() => {
+    const all = this.connected();
+    if (all === null || this.complaint()) return null;
+    if (all.length === 0)
+      return 'No system is connected yet. Connect the one that the records come from, and the one that they go to.';
+    if (this.choices().every((c) => c.datasets.length === 0))
+      return 'No connected system holds a dataset that records could come from.';
+    return this.targets().length === 0
+      ? 'No connected system can be written into. Connect the one that the records go to.'
+      : null;
+  });
   protected readonly from = computed(() => this.picked() ?? this.source() ?? null);
   protected readonly targets = computed(() => this.choices().filter((c) => c.system.facts.target !== null));
   private readonly others = toSignal(this.api.call('listMappings', {}).pipe(catchError(() => of([]))), {

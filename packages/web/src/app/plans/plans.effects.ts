@@ -1,58 +1,33 @@
 import { inject } from '@angular/core';
 import { Router } from '@angular/router';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
-import { filter, map, switchMap, tap } from 'rxjs';
+import { filter, map, tap } from 'rxjs';
 import { frameActions } from '../frame/frame.feature';
-import { Api } from '../shared/api';
+import { request } from '../shared/request';
 import { plansActions as a } from './plans.feature';
 
-export const load = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.opened),
-      switchMap(() =>
-        api.asAction(
-          'listPlans',
-          {},
-          (plans) => a.loaded({ plans }),
-          (problem) => a.failed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const load = request([a.opened, a.made], 'listPlans', 'newest', {
+  done: (plans) => a.loaded({ plans }),
+  failed: (problem) => a.failed({ problem }),
+});
 
-export const create = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.create),
-      switchMap(({ name, mapping }) =>
-        api.asAction(
-          'createPlan',
-          { body: { name, mapping } },
-          () => a.opened(),
-          (problem) => a.createFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const create = request(a.create, 'createPlan', 'once', {
+  call: ({ name, mapping }) => ({ body: { name, mapping } }),
+  done: (plan) => a.made({ plan: plan.id }),
+  failed: (problem) => a.actFailed({ problem }),
+});
 
-export const start = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.start),
-      switchMap(({ id, rowLimit }) =>
-        api.asAction(
-          'startPlan',
-          { params: { id }, body: { rowLimit } },
-          ({ run }) => a.started({ run }),
-          (problem) => a.startFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const change = request(a.change, 'changePlan', 'in turn', {
+  call: ({ id, removesAtMost }) => ({ params: { id }, body: { removesAtMost } }),
+  done: () => a.opened(),
+  failed: (problem) => a.actFailed({ problem }),
+});
+
+export const start = request(a.start, 'startPlan', 'once', {
+  call: ({ id, rowLimit }) => ({ params: { id }, body: { rowLimit } }),
+  done: ({ run }) => a.started({ run }),
+  failed: (problem) => a.actFailed({ problem }),
+});
 
 export const showRun = createEffect(
   (actions = inject(Actions), router = inject(Router)) =>
@@ -69,22 +44,6 @@ export const keepUp = createEffect(
       ofType(frameActions.told),
       filter(({ event }) => event.type === 'run' && event.run.finishedAt !== null && router.url.startsWith('/plans')),
       map(() => a.opened()),
-    ),
-  { functional: true },
-);
-
-export const change = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.change),
-      switchMap(({ id, removesAtMost }) =>
-        api.asAction(
-          'changePlan',
-          { params: { id }, body: { removesAtMost } },
-          () => a.opened(),
-          (problem) => a.createFailed({ problem }),
-        ),
-      ),
     ),
   { functional: true },
 );

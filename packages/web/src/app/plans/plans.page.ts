@@ -1,10 +1,13 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, input, linkedSignal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { SELECT } from '../shared/select';
 import { mappingsActions, mappingsFeature } from '../mappings/mappings.feature';
-import { LoadingComponent } from '../shared/loading.component';
+import type { Plan } from '@versicle/contract';
+import { CellDirective } from '../shared/list/cell.directive';
+import type { Column } from '../shared/list/column';
+import { ListComponent } from '../shared/list/list.component';
 import { StateComponent } from '../shared/states.component';
 import { FullTimePipe, TimePipe } from '../shared/words';
 import { plansActions, plansFeature } from './plans.feature';
@@ -16,7 +19,8 @@ import { StartPlanComponent } from './start-plan.component';
     RouterLink,
     FormsModule,
     SELECT,
-    LoadingComponent,
+    CellDirective,
+    ListComponent,
     StateComponent,
     StartPlanComponent,
     FullTimePipe,
@@ -24,101 +28,87 @@ import { StartPlanComponent } from './start-plan.component';
   ],
   template: `
     <div class="page">
-      <div class="top">
-        <h1>Plans</h1>
-        <span class="grow"></span>
-        <button type="button" class="btn first" (click)="adding.set(!adding())" [attr.aria-expanded]="adding()">
+      <vs-list
+        heading="Plans"
+        sentence="What is carried out. A run of a plan carries out the newest published revision of its mapping."
+        finds="Find a plan"
+        [none]="adding() ? '' : none()"
+        [of]="plans()"
+        [columns]="columns"
+        [key]="id"
+        [below]="chosen()"
+        (again)="open()"
+      >
+        <button action type="button" class="btn first" (click)="adding.set(!adding())" [attr.aria-expanded]="adding()">
           New plan
         </button>
-      </div>
-      <p class="sub">What is carried out. A run of a plan carries out the newest published revision of its mapping.</p>
-      @if (adding()) {
-        <form class="new" (ngSubmit)="create()" aria-label="New plan">
-          <label class="field"
-            ><span>Name</span
-            ><input class="input" name="name" [ngModel]="name()" (ngModelChange)="name.set($event)" autocomplete="off"
-          /></label>
-          <div class="field">
-            <span>Mapping</span>
-            <nz-select
-              name="mapping"
-              [ngModel]="mapping()"
-              (ngModelChange)="mapping.set($event)"
-              nzPlaceHolder="Choose a mapping"
-              aria-label="Mapping"
-              nzShowSearch
-              nzId="mapping"
-            >
-              @for (m of mappings(); track m.id) {
-                <nz-option [nzValue]="m.id" [nzLabel]="m.name" />
-              }
-            </nz-select>
-          </div>
-          <button type="submit" class="btn first" [disabled]="!name().trim() || !mapping()">Make the plan</button>
-          <button type="button" class="btn quiet" (click)="adding.set(false)">Give up</button>
-        </form>
-      }
-      @if (problem()) {
-        <p class="rub" role="alert">{{ problem() }}</p>
-      }
-      <vs-loading [of]="loading()" (again)="open()" />
-      @if (plans(); as list) {
-        @if (list.length > 0) {
-          <table class="rows">
-            <thead>
-              <tr>
-                <th scope="col">Plan</th>
-                <th scope="col">Mapping</th>
-                <th scope="col">Writes</th>
-                <th scope="col">Last run</th>
-                <th scope="col"><span class="visually-hidden">Start</span></th>
-              </tr>
-            </thead>
-            <tbody>
-              @for (p of list; track p.id) {
-                <tr>
-                  <td class="name">{{ p.name }}</td>
-                  <td>
-                    <a [routerLink]="['/mappings', p.mapping]">{{ p.mappingName }}</a><span class="soft">{{
-                      p.revision === null ? ', not published yet' : ', revision ' + p.revision
-                    }}</span>
-                  </td>
-                  <td class="soft">{{ p.writes }}</td>
-                  <td>
-                    @if (p.lastRun !== null) {
-                      <a class="run" [routerLink]="['/runs', p.lastRun]">run {{ p.lastRun }}</a>
-                      <vs-state [state]="p.lastState ?? ''" />
-                      <span class="dim" [title]="p.lastAt | fullTime">{{ p.lastAt | time }}</span>
-                    } @else {
-                      <span class="dim">has not run yet</span>
-                    }
-                  </td>
-                  <td class="n">
-                    <button type="button" class="btn" (click)="opened.set(p.id)" [attr.aria-label]="'Start ' + p.name">
-                      Run …
-                    </button>
-                  </td>
-                </tr>
-                @if (chosen() === p.id) {
-                  <tr>
-                    <td colspan="5" class="starting">
-                      @if (p.revision === null) {
-                        <p class="soft">
-                          Publish the mapping first: <a [routerLink]="['/mappings', p.mapping]">open the sheet</a>.
-                        </p>
-                      } @else {
-                        <vs-start-plan [plan]="p" (closed)="opened.set('')" />
-                      }
-                    </td>
-                  </tr>
+        @if (adding()) {
+          <form above class="new" (ngSubmit)="create()" aria-label="New plan">
+            <label class="field"
+              ><span>Name</span
+              ><input
+                class="input"
+                name="name"
+                [ngModel]="name()"
+                (ngModelChange)="name.set($event)"
+                autocomplete="off"
+            /></label>
+            <div class="field">
+              <span>Mapping</span>
+              <nz-select
+                name="mapping"
+                [ngModel]="mapping()"
+                (ngModelChange)="mapping.set($event)"
+                nzPlaceHolder="Choose a mapping"
+                aria-label="Mapping"
+                nzShowSearch
+                nzId="mapping"
+              >
+                @for (m of mappings(); track m.id) {
+                  <nz-option [nzValue]="m.id" [nzLabel]="m.name" />
                 }
-              }
-            </tbody>
-          </table>
-        } @else if (!adding()) {
-          <p class="empty">No plan yet. A plan carries out a mapping; make one for each load.</p>
+              </nz-select>
+            </div>
+            <button type="submit" class="btn first" [disabled]="!name().trim() || !mapping()">Make the plan</button>
+            <button type="button" class="btn quiet" (click)="adding.set(false)">Give up</button>
+          </form>
         }
-      }
+        @if (problem()) {
+          <p above class="rub" role="alert">{{ problem() }}</p>
+        }
+        @if (mappings().length === 0) {
+          <a empty class="btn" routerLink="/mappings/new">New mapping</a>
+        }
+        <ng-template vsCell="mapping" [like]="plans()" let-p
+          ><a [routerLink]="['/mappings', p.mapping]">{{ p.mappingName }}</a
+          ><span class="soft">{{
+            p.revision === null ? ', not published yet' : ', revision ' + p.revision
+          }}</span></ng-template
+        >
+        <ng-template vsCell="last" [like]="plans()" let-p>
+          @if (p.lastRun !== null) {
+            <a class="run" [routerLink]="['/runs', p.lastRun]">run {{ p.lastRun }}</a>
+            <vs-state [state]="p.lastState ?? ''" />
+            <span class="dim" [title]="p.lastAt | fullTime">{{ p.lastAt | time }}</span>
+          } @else {
+            <span class="dim">has not run yet</span>
+          }
+        </ng-template>
+        <ng-template vsCell="start" [like]="plans()" let-p
+          ><button type="button" class="btn" (click)="chosen.set(p.id)" [attr.aria-label]="'Start ' + p.name">
+            Run …
+          </button></ng-template
+        >
+        <ng-template vsCell="below" [like]="plans()" let-p>
+          @if (p.revision === null) {
+            <p class="soft">
+              Publish the mapping first: <a [routerLink]="['/mappings', p.mapping]">open the sheet</a>.
+            </p>
+          } @else {
+            <vs-start-plan [plan]="p" (closed)="chosen.set(null)" />
+          }
+        </ng-template>
+      </vs-list>
     </div>
   `,
   styles: `
@@ -139,37 +129,49 @@ import { StartPlanComponent } from './start-plan.component';
     nz-select {
       width: 100%;
     }
-    .starting {
-      padding: 0 0 8px;
-    }
     .run {
       margin-right: 8px;
     }
     vs-state {
       margin-right: 8px;
     }
-    .empty {
-      font: 15.2px/1.5 var(--serif);
-    }
   `,
 })
 export class PlansPage {
   /** The plan whose start form is open, when the page is reached from elsewhere. */
   readonly start = input<string | undefined>();
+  /** A mapping that a plan is to be made of, when the page is reached from its sheet. */
+  readonly of = input<string | undefined>();
   private readonly store = inject(Store);
-  protected readonly loading = this.store.selectSignal(plansFeature.selectPlans);
+  protected readonly plans = this.store.selectSignal(plansFeature.selectPlans);
   protected readonly problem = this.store.selectSignal(plansFeature.selectProblem);
-  protected readonly plans = computed(() => this.loading().value);
-  protected readonly mappings = computed(() => this.store.selectSignal(mappingsFeature.selectMappings)().value ?? []);
-  protected readonly adding = signal(false);
-  protected readonly opened = signal<string | null>(null);
-  protected readonly chosen = computed(() => this.opened() ?? this.start() ?? null);
-  protected readonly name = signal('');
-  protected readonly mapping = signal<string | null>(null);
+  protected readonly id = (p: Plan): string => p.id;
+  protected readonly columns: readonly Column<Plan>[] = [
+    { key: 'name', title: 'Plan', class: 'name', value: (p) => p.name },
+    { key: 'mapping', title: 'Mapping', value: (p) => p.mappingName },
+    { key: 'writes', title: 'Writes', class: 'soft', value: (p) => p.writes },
+    { key: 'last', title: 'Last run', value: (p) => p.lastAt },
+    { key: 'start', title: '', figures: true },
+  ];
+  private readonly mappingList = this.store.selectSignal(mappingsFeature.selectMappings);
+  protected readonly mappings = computed(() => this.mappingList().value ?? []);
+  private readonly asked = computed(() => this.mappings().find((m) => m.id === this.of()) ?? null);
+  protected readonly none = computed(() =>
+    this.mappingList().value?.length === 0
+      ? 'No plan yet. A plan carries out a mapping, and there is none: make the mapping first.'
+      : 'No plan yet. A plan carries out a mapping; make one for each load.',
+  );
+  protected readonly adding = linkedSignal(() => this.of() !== undefined);
+  /** The plan whose start form is open; one that was just made is. */
+  protected readonly chosen = linkedSignal<string | null>(() => this.made() ?? this.start() ?? null);
+  private readonly made = this.store.selectSignal(plansFeature.selectMade);
+  protected readonly name = linkedSignal(() => this.asked()?.name ?? '');
+  protected readonly mapping = linkedSignal<string | null>(() => this.asked()?.id ?? null);
 
   constructor() {
     this.open();
     this.store.dispatch(mappingsActions.opened());
+    inject(DestroyRef).onDestroy(() => this.store.dispatch(plansActions.left()));
   }
   protected open(): void {
     this.store.dispatch(plansActions.opened());

@@ -2,91 +2,43 @@ import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { concatLatestFrom } from '@ngrx/operators';
 import { Store } from '@ngrx/store';
-import { concatMap, filter, map, switchMap } from 'rxjs';
+import { filter, map } from 'rxjs';
 import { frameActions } from '../frame/frame.feature';
-import { Api } from '../shared/api';
+import { request } from '../shared/request';
 import { profilesActions as a, profilesFeature } from './profiles.feature';
 
-export const load = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.opened),
-      switchMap(({ id, dataset }) =>
-        api.asAction(
-          'getKnowledge',
-          { params: { id }, query: { dataset } },
-          (knowledge) => a.loaded({ knowledge }),
-          (problem) => a.failed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+const actFailed = (problem: string): ReturnType<typeof a.actFailed> => a.actFailed({ problem });
 
-export const ask = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.ask),
-      switchMap(({ id, dataset, rowLimit }) =>
-        api.asAction(
-          'askProfile',
-          { params: { id }, body: { dataset, rowLimit } },
-          () => a.opened({ id, dataset }),
-          (problem) => a.actFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const load = request(a.opened, 'getKnowledge', 'newest', {
+  call: ({ id, dataset }) => ({ params: { id }, query: { dataset } }),
+  done: (knowledge) => a.loaded({ knowledge }),
+  failed: (problem) => a.failed({ problem }),
+});
+
+export const ask = request(a.ask, 'askProfile', 'in turn', {
+  call: ({ id, dataset, rowLimit }) => ({ params: { id }, body: { dataset, rowLimit } }),
+  done: (_, { id, dataset }) => a.opened({ id, dataset }),
+  failed: actFailed,
+});
 
 /** A check counts from the next profile on, which is asked for at once. */
-export const addCheck = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.addCheck),
-      concatMap(({ id, dataset, rule, message }) =>
-        api.asAction(
-          'addCheck',
-          { params: { id }, body: { dataset, rule, message } },
-          () => a.ask({ id, dataset, rowLimit: null }),
-          (problem) => a.actFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const addCheck = request(a.addCheck, 'addCheck', 'in turn', {
+  call: ({ id, dataset, rule, message }) => ({ params: { id }, body: { dataset, rule, message } }),
+  done: (_, { id, dataset }) => a.ask({ id, dataset, rowLimit: null }),
+  failed: actFailed,
+});
 
-export const removeCheck = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.removeCheck),
-      concatMap(({ id, dataset, check }) =>
-        api.asAction(
-          'removeCheck',
-          { params: { id: check } },
-          () => a.ask({ id, dataset, rowLimit: null }),
-          (problem) => a.actFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const removeCheck = request(a.removeCheck, 'removeCheck', 'in turn', {
+  call: ({ check }) => ({ params: { id: check } }),
+  done: (_, { id, dataset }) => a.ask({ id, dataset, rowLimit: null }),
+  failed: actFailed,
+});
 
-export const lookOver = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.lookOver),
-      concatMap(({ id, dataset, note }) =>
-        api.asAction(
-          'markLookedOver',
-          { params: { id }, body: { dataset, note } },
-          () => a.opened({ id, dataset }),
-          (problem) => a.actFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const lookOver = request(a.lookOver, 'markLookedOver', 'in turn', {
+  call: ({ id, dataset, note }) => ({ params: { id }, body: { dataset, note } }),
+  done: (_, { id, dataset }) => a.opened({ id, dataset }),
+  failed: actFailed,
+});
 
 /** Also one whose first answer is on its way: that answer may be older than what was just told. */
 export const keepUp = createEffect(

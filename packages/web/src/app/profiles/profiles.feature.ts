@@ -1,6 +1,6 @@
 import type { Knowledge } from '@versicle/contract';
 import { createActionGroup, createFeature, createReducer, on, props } from '@ngrx/store';
-import { failed, idle, loaded, loading, type Loadable } from '../shared/loadable';
+import { fetched, idle, loaded, loading, type Loadable } from '../shared/loadable';
 
 interface Of {
   readonly id: string;
@@ -36,8 +36,10 @@ export const profilesFeature = createFeature({
       knowledge: s.of?.id === id && s.of.dataset === dataset ? loading(s.knowledge) : idle(),
       problem: null,
     })),
-    on(profilesActions.loaded, (s, { knowledge }): ProfilesState => ({ ...s, knowledge: loaded(knowledge) })),
-    on(profilesActions.failed, (s, { problem }): ProfilesState => ({ ...s, knowledge: failed(problem, s.knowledge) })),
+    ...fetched<ProfilesState, 'knowledge'>('knowledge', {
+      came: profilesActions.loaded,
+      failed: profilesActions.failed,
+    }),
     on(profilesActions.ask, (s): ProfilesState => ({
       ...s,
       problem: null,

@@ -19,7 +19,9 @@ const DIMENSIONS = ['completeness', 'uniqueness', 'validity', 'consistency'] as 
     @if (knowledge().value; as k) {
       @if (k.result; as r) {
         <p class="clean">
-          <b>{{ r.quality.clean | figure }} of {{ r.quality.records | figure }}</b> records have nothing against them.
+          <b>{{ r.quality.clean | figure }} of {{ r.quality.records | figure }}</b> records have nothing against them{{
+            notLooked(r.quality.dimensions)
+          }}.
           @if (k.state === 'running') {
             <span class="soft">They are being looked at anew …</span>
           }
@@ -233,6 +235,13 @@ export class QualityComponent {
   protected note = '';
   private readonly of = computed(() => ({ id: this.id(), dataset: this.dataset() }));
 
+  /** What nobody looked for says nothing for the records either. */
+  protected notLooked(dimensions: Readonly<Partial<Record<(typeof DIMENSIONS)[number], number | null>>>): string {
+    const left = DIMENSIONS.filter((d) => dimensions[d] === null || dimensions[d] === undefined);
+    if (left.length === 0) return '';
+    const named = left.length === 1 ? left[0]! : `${left.slice(0, -1).join(', ')} and ${left.at(-1)!}`;
+    return ` of what was looked for; ${named} ${left.length === 1 ? 'was' : 'were'} not`;
+  }
   protected share(good: number | null | undefined, records: number): string {
     if (good === null || good === undefined) return 'not looked for';
     if (good === records) return 'all records';

@@ -37,6 +37,8 @@ import { runsActions, runsFeature } from './runs.feature';
           <span class="grow"></span>
           @if (going()) {
             <button type="button" class="btn" (click)="cancel()">Cancel the run</button>
+          } @else if (r.finishedAt !== null) {
+            <a class="btn" routerLink="/plans" [queryParams]="{ start: r.plan }">Run the plan again …</a>
           }
         </div>
         <p class="sub">

@@ -67,12 +67,30 @@ describe('an open run', () => {
 describe('the list of runs', () => {
   it('is asked for once more when a run moves while it is on the way', () => {
     const dispatched = page('/runs', keepUpList as never);
-    dispatch(a.opened());
+    dispatch(a.opened({ asked: null }));
     dispatch(told(run(4, 'finished')));
-    expect(dispatched).toEqual([a.opened()]);
+    expect(dispatched).toEqual([a.opened({ asked: null })]);
     dispatch(a.loaded({ runs: [run(4, 'finished')] }));
     dispatch(told(run(5, 'queued')));
     expect(dispatched).toHaveLength(1);
     expect(states.value.runs.value!.map((r) => r.id)).toEqual([5, 4]);
+  });
+  it('is asked for once more when it is filtered, as only the server knows what belongs there', () => {
+    const dispatched = page('/runs?state=running', keepUpList as never);
+    dispatch(a.opened({ asked: { state: 'running' } }));
+    dispatch(a.loaded({ runs: [run(4, 'running')] }));
+    dispatch(told(run(5, 'running')));
+    expect(states.value.runs.value!.map((r) => r.id)).toEqual([4]);
+    expect(dispatched).toEqual([a.opened({ asked: null })]);
+    expect(states.value.asked).toEqual({ state: 'running' });
+  });
+  it('goes on where a page ended, each run once', () => {
+    const rows = Array.from({ length: 100 }, (_, i) => run(200 - i, 'finished'));
+    dispatch(a.opened({ asked: {} }));
+    dispatch(a.loaded({ runs: rows }));
+    expect(states.value.more).toBe(true);
+    dispatch(a.moreLoaded({ runs: [run(101, 'finished'), run(100, 'finished')] }));
+    expect(states.value.runs.value!).toHaveLength(101);
+    expect(states.value.more).toBe(false);
   });
 });

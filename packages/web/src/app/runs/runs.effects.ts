@@ -3,90 +3,52 @@ import { Router } from '@angular/router';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { concatLatestFrom } from '@ngrx/operators';
 import { Store } from '@ngrx/store';
-import { filter, map, switchMap, throttleTime } from 'rxjs';
+import { filter, map, throttleTime } from 'rxjs';
 import { frameActions } from '../frame/frame.feature';
-import { Api } from '../shared/api';
-import { runsActions as a, runsFeature } from './runs.feature';
+import { request } from '../shared/request';
+import { atOnce, PAGE, plainly, runsActions as a, runsFeature } from './runs.feature';
 
-export const load = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.opened),
-      switchMap(() =>
-        api.asAction(
-          'listRuns',
-          { query: { limit: 300 } },
-          (runs) => a.loaded({ runs }),
-          (problem) => a.failed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const load = request(a.opened, 'listRuns', 'newest', {
+  from: runsFeature.selectRunsState,
+  call: (_, s) => ({ query: { ...s.asked, limit: atOnce(s) } }),
+  done: (runs) => a.loaded({ runs }),
+  failed: (problem) => a.failed({ problem }),
+});
 
-export const loadRun = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.runOpened),
-      switchMap(({ id }) =>
-        api.asAction(
-          'getRun',
-          { params: { id } },
-          (run) => a.runLoaded({ run }),
-          (problem) => a.runFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const loadMore = request(a.moreAsked, 'listRuns', 'once', {
+  from: runsFeature.selectRunsState,
+  // While another list is on its way, the rows that are shown are not those that these would follow.
+  call: (_, { asked, runs }) =>
+    runs.state === 'loaded' ? { query: { ...asked, after: runs.value!.at(-1)!.id, limit: PAGE } } : null,
+  done: (runs) => a.moreLoaded({ runs }),
+  failed: (problem) => a.failed({ problem }),
+  // Another list is asked for: these would not belong to it.
+  until: (actions) => actions.pipe(ofType(a.opened)),
+});
 
-export const cancel = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.cancel),
-      switchMap(({ id }) =>
-        api.asAction(
-          'cancelRun',
-          { params: { id } },
-          () => a.cancelled(),
-          (problem) => a.cancelFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const loadRun = request(a.runOpened, 'getRun', 'newest', {
+  call: ({ id }) => ({ params: { id } }),
+  done: (run) => a.runLoaded({ run }),
+  failed: (problem) => a.runFailed({ problem }),
+});
 
-export const takeUp = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.takeUp),
-      switchMap(({ id }) =>
-        api.asAction(
-          'takeUpRun',
-          { params: { id } },
-          () => a.runOpened({ id }),
-          (problem) => a.cancelFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const cancel = request(a.cancel, 'cancelRun', 'each', {
+  call: ({ id }) => ({ params: { id } }),
+  done: () => a.cancelled(),
+  failed: (problem) => a.actFailed({ problem }),
+});
 
-export const replaceAll = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.replaceAll),
-      switchMap(({ id }) =>
-        api.asAction(
-          'replaceAll',
-          { params: { id } },
-          () => a.runOpened({ id }),
-          (problem) => a.cancelFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const takeUp = request(a.takeUp, 'takeUpRun', 'once', {
+  call: ({ id }) => ({ params: { id } }),
+  done: (_, { id }) => a.runOpened({ id }),
+  failed: (problem) => a.actFailed({ problem }),
+});
+
+export const replaceAll = request(a.replaceAll, 'replaceAll', 'once', {
+  call: ({ id }) => ({ params: { id } }),
+  done: (_, { id }) => a.runOpened({ id }),
+  failed: (problem) => a.actFailed({ problem }),
+});
 
 /**
  * An open run is read again while it moves, at most about once a second; also one whose first answer is still on its way,
@@ -109,15 +71,21 @@ export const keepUp = createEffect(
   { functional: true },
 );
 
-/** A list that is on its way when a run moves may be older than what was told: it is asked for once more. */
+/**
+ * A list that is on its way when a run moves may be older than what was told: it is asked for once more. So is one that is
+ * filtered or sorted: only the server knows whether, and where, the run belongs there now.
+ */
 export const keepUpList = createEffect(
-  (actions = inject(Actions), store = inject(Store)) =>
+  (actions = inject(Actions), store = inject(Store), router = inject(Router)) =>
     actions.pipe(
       ofType(frameActions.told),
-      concatLatestFrom(() => store.select(runsFeature.selectRuns)),
-      filter(([{ event }, runs]) => event.type === 'run' && runs.state === 'loading'),
+      concatLatestFrom(() => store.select(runsFeature.selectRunsState)),
+      filter(
+        ([{ event }, { runs, asked }]) =>
+          event.type === 'run' && (runs.state === 'loading' || (!plainly(asked) && /^\/runs(\?|$)/.test(router.url))),
+      ),
       throttleTime(900, undefined, { leading: true, trailing: true }),
-      map(() => a.opened()),
+      map(() => a.opened({ asked: null })),
     ),
   { functional: true },
 );

@@ -1,32 +1,58 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
+import type { RunsAsked, RunSummary } from '@versicle/contract';
+import { CellDirective } from '../shared/list/cell.directive';
+import type { Column } from '../shared/list/column';
+import { ListComponent } from '../shared/list/list.component';
 import { SELECT } from '../shared/select';
-import { LoadingComponent } from '../shared/loading.component';
 import { StateComponent } from '../shared/states.component';
 import { durationWords, FigurePipe, FullTimePipe, TimePipe } from '../shared/words';
 import { runsActions, runsFeature } from './runs.feature';
 
+const STATES = ['queued', 'running', 'finished', 'cancelled', 'stopped', 'broken', 'asks'] as const;
+
+/** How long a run took, in milliseconds; up to now for one that goes on. */
+const took = (r: RunSummary): number | null =>
+  r.startedAt === null
+    ? null
+    : (r.finishedAt === null ? Date.now() : Date.parse(r.finishedAt)) - Date.parse(r.startedAt);
+
+/** Every execution of a plan; the server finds, sorts and gives them page by page. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, FormsModule, SELECT, LoadingComponent, StateComponent, FigurePipe, FullTimePipe, TimePipe],
+  imports: [
+    RouterLink,
+    FormsModule,
+    SELECT,
+    CellDirective,
+    ListComponent,
+    StateComponent,
+    FigurePipe,
+    FullTimePipe,
+    TimePipe,
+  ],
   template: `
     <div class="page">
-      <div class="top">
-        <h1>Runs</h1>
-        <span class="grow"></span>
-        <input
-          class="input find"
-          type="search"
-          aria-label="Find a run"
-          placeholder="Find a run"
-          [value]="search() ?? ''"
-          (input)="ask({ search: $any($event.target).value || null })"
-        />
+      <vs-list
+        heading="Runs"
+        sentence="Every execution of a plan, the newest first. A replay sends failed records again."
+        finds="Find a run"
+        none="Nothing has run yet. Publish a mapping, make a plan of it and start it: what it reads, leaves out, delivers and what fails is shown here."
+        [of]="runs()"
+        [columns]="columns"
+        [key]="id"
+        served
+        [more]="more()"
+        [filtered]="asked().state !== undefined"
+        (again)="open()"
+        (moreAsked)="further()"
+      >
         <nz-select
+          filter
           class="state"
-          [ngModel]="state() ?? 'any'"
+          [ngModel]="asked().state ?? 'any'"
           (ngModelChange)="ask({ state: $event === 'any' ? null : $event })"
           aria-label="State of the run"
           nzId="state"
@@ -36,110 +62,83 @@ import { runsActions, runsFeature } from './runs.feature';
             <nz-option [nzValue]="s" [nzLabel]="s" />
           }
         </nz-select>
-      </div>
-      <p class="sub">Every execution of a plan, the newest first. A replay sends failed records again.</p>
-      <vs-loading [of]="loading()" (again)="open()" />
-      @if (runs(); as list) {
-        @if (list.length > 0) {
-          <table class="rows">
-            <thead>
-              <tr>
-                <th scope="col" class="id">Run</th>
-                <th scope="col">Plan</th>
-                <th scope="col">What</th>
-                <th scope="col">State</th>
-                <th scope="col" class="n">Read</th>
-                <th scope="col" class="n">Delivered</th>
-                <th scope="col" class="n">Failed</th>
-                <th scope="col" class="n">Began</th>
-                <th scope="col" class="n">Took</th>
-              </tr>
-            </thead>
-            <tbody>
-              @for (r of list; track r.id) {
-                <tr>
-                  <td class="mono">
-                    <a [routerLink]="['/runs', r.id]">{{ r.id }}</a>
-                  </td>
-                  <td class="name">
-                    <a [routerLink]="['/runs', r.id]">{{ r.planName }}</a>
-                  </td>
-                  <td class="soft">
-                    {{
-                      r.kind === 'replay'
-                        ? 'replay'
-                        : r.rowLimit !== null
-                          ? 'first ' + (r.rowLimit | figure)
-                          : 'all records'
-                    }}, revision {{ r.revision }}
-                  </td>
-                  <td><vs-state [state]="r.state" /></td>
-                  <td class="n">{{ r.counts.read | figure }}</td>
-                  <td class="n">{{ r.counts.delivered | figure }}</td>
-                  <td class="n">
-                    <a routerLink="/failures" [queryParams]="{ run: r.id, state: 'any' }">{{
-                      r.counts.failed | figure
-                    }}</a>
-                  </td>
-                  <td class="n">
-                    <span [title]="r.startedAt | fullTime">{{ r.startedAt | time }}</span>
-                  </td>
-                  <td class="n">{{ took(r.startedAt, r.finishedAt) }}</td>
-                </tr>
-              }
-            </tbody>
-          </table>
-        } @else {
-          <p class="empty">
-            {{ search() || state() ? 'No run fits what is asked for.' : 'Nothing has run yet. Start a plan.' }}
-          </p>
-        }
-      }
+        <ng-template vsCell="id" [like]="runs()" let-r
+          ><a class="mono" [routerLink]="['/runs', r.id]">{{ r.id }}</a></ng-template
+        >
+        <ng-template vsCell="plan" [like]="runs()" let-r
+          ><a [routerLink]="['/runs', r.id]">{{ r.planName }}</a></ng-template
+        >
+        <ng-template vsCell="what" [like]="runs()" let-r
+          >{{
+            r.kind === 'replay' ? 'replay' : r.rowLimit !== null ? 'first ' + (r.rowLimit | figure) : 'all records'
+          }}, revision {{ r.revision }}</ng-template
+        >
+        <ng-template vsCell="state" [like]="runs()" let-r><vs-state [state]="r.state" /></ng-template>
+        <ng-template vsCell="failed" [like]="runs()" let-r
+          ><a routerLink="/failures" [queryParams]="{ run: r.id, state: 'any' }">{{
+            r.counts.failed | figure
+          }}</a></ng-template
+        >
+        <ng-template vsCell="began" [like]="runs()" let-r
+          ><span [title]="r.startedAt | fullTime">{{ r.startedAt | time }}</span></ng-template
+        >
+        <ng-template vsCell="took" [like]="runs()" let-r>{{ tookWords(r) }}</ng-template>
+      </vs-list>
     </div>
   `,
   styles: `
-    .find {
-      width: 200px;
-    }
     .state {
       width: 140px;
-    }
-    .id {
-      width: 52px;
-    }
-    .empty {
-      font: 15.2px/1.5 var(--serif);
     }
   `,
 })
 export class RunsPage {
   readonly search = input<string | undefined>();
   readonly state = input<string | undefined>();
+  readonly sort = input<string | undefined>();
   private readonly store = inject(Store);
   private readonly router = inject(Router);
-  protected readonly states = ['queued', 'running', 'finished', 'cancelled', 'stopped', 'broken', 'asks'];
-  protected readonly loading = this.store.selectSignal(runsFeature.selectRuns);
-  protected readonly runs = computed(() => {
-    const words = (this.search() ?? '').toLowerCase();
-    return (
-      this.loading().value?.filter(
-        (r) =>
-          (!this.state() || r.state === this.state()) &&
-          `${r.id} ${r.planName} ${r.mappingName} ${r.kind}`.toLowerCase().includes(words),
-      ) ?? null
-    );
-  });
+  protected readonly states = STATES;
+  protected readonly runs = this.store.selectSignal(runsFeature.selectRuns);
+  protected readonly more = this.store.selectSignal(runsFeature.selectMore);
+  protected readonly id = (r: RunSummary): number => r.id;
+  protected readonly columns: readonly Column<RunSummary>[] = [
+    { key: 'id', title: 'Run', value: (r) => r.id },
+    { key: 'plan', title: 'Plan', class: 'name', value: (r) => r.planName },
+    { key: 'what', title: 'What', class: 'soft' },
+    { key: 'state', title: 'State', value: (r) => r.state },
+    { key: 'read', title: 'Read', figures: true, value: (r) => r.counts.read },
+    { key: 'delivered', title: 'Delivered', figures: true, value: (r) => r.counts.delivered },
+    { key: 'failed', title: 'Failed', figures: true, value: (r) => r.counts.failed },
+    { key: 'began', title: 'Began', figures: true, value: (r) => r.startedAt },
+    { key: 'took', title: 'Took', figures: true, value: took },
+  ];
+  protected readonly asked = computed(
+    (): RunsAsked => ({
+      search: this.search() || undefined,
+      state: STATES.find((s) => s === this.state()),
+      sort: this.sort() || undefined,
+    }),
+    { equal: (a, b) => JSON.stringify(a) === JSON.stringify(b) },
+  );
 
   constructor() {
-    this.open();
+    effect(() => {
+      this.asked();
+      untracked(() => this.open());
+    });
   }
   protected open(): void {
-    this.store.dispatch(runsActions.opened());
+    this.store.dispatch(runsActions.opened({ asked: this.asked() }));
+  }
+  protected further(): void {
+    this.store.dispatch(runsActions.moreAsked());
   }
   protected ask(queryParams: Record<string, string | null>): void {
     void this.router.navigate([], { queryParams, queryParamsHandling: 'merge', replaceUrl: true });
   }
-  protected took(from: string | null, to: string | null): string {
-    return from === null ? '' : durationWords((to === null ? Date.now() : Date.parse(to)) - Date.parse(from));
+  protected tookWords(run: RunSummary): string {
+    const millis = took(run);
+    return millis === null ? '' : durationWords(millis);
   }
 }

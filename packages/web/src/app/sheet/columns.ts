@@ -10,6 +10,8 @@ export type ColumnId =
   | 'default'
   | 'onFail'
   | 'target'
+  | 'name'
+  | 'type'
   | 'result'
   | 'check'
   | 'state'
@@ -53,6 +55,8 @@ export const COLUMNS: readonly Column[] = [
   column('default', 'Otherwise', 'default', 96, 1, false),
   column('onFail', 'When it fails', 'onFail', 92, null, false),
   column('target', 'Target field', 'target', 196, 1.9),
+  column('name', 'Name', 'name', 120, 1, false),
+  column('type', 'Type', 'type', 96, null, false),
   column('result', 'Result', null, 96, 1.1),
   column('check', 'Check', 'check', 110, 1.4, false),
   column('state', 'State', 'state', 86, null),

@@ -441,7 +441,8 @@ export class GridComponent {
     const from = top === bottom ? top - 1 : top;
     const source = this.rows()[from];
     // A name can't be given to several fields.
-    if (source) this.fill((cell, row) => (row === from || cell === 'target' ? null : source.cells[cell]));
+    if (source)
+      this.fill((cell, row) => (row === from || cell === 'target' || cell === 'name' ? null : source.cells[cell]));
   }
   /** The chosen cells as spreadsheet programs take them. */
   protected copy(event: ClipboardEvent): void {

@@ -6,6 +6,8 @@ import {
   addField,
   changeField,
   changeLine,
+  moveField,
+  writeCell,
   membersOf,
   sourceFieldText,
   structureOf,
@@ -18,16 +20,35 @@ import {
   type Line,
   type MappingDocument,
 } from '@versicle/core';
+import { frameActions } from '../frame/frame.feature';
+import { HelpButtonComponent } from '../shared/help-button.component';
 import { SELECT } from '../shared/select';
 import { SaidComponent } from '../shared/said.component';
 import { SignComponent } from '../shared/signs.component';
 import { FigurePipe } from '../shared/words';
+import { LineCodesComponent } from './line-codes.component';
 import { LineFormComponent } from './line-form.component';
 import { LineHistoryComponent } from './line-history.component';
 import { QuestionsComponent } from './questions.component';
 import { RuleEditorComponent, type Mark } from './rule-editor.component';
 import type { SheetRow } from './rows';
 import { sheetActions, sheetFeature } from './sheet.feature';
+
+/** Types that are proposed; others can be written. */
+const TYPES = [
+  'text',
+  'varchar(40)',
+  'integer',
+  'bigint',
+  'numeric(10,2)',
+  'double precision',
+  'boolean',
+  'date',
+  'timestamp',
+  'timestamptz',
+  'uuid',
+  'jsonb',
+];
 
 /** Codes that are shown beside a line. */
 const CODES = 8;
@@ -45,11 +66,13 @@ const FAIL_WORDS: Record<(typeof LINE_FAILURES)[number], string> = {
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
     FormsModule,
+    HelpButtonComponent,
     RouterLink,
     SELECT,
     SaidComponent,
     SignComponent,
     FigurePipe,
+    LineCodesComponent,
     LineFormComponent,
     QuestionsComponent,
     LineHistoryComponent,
@@ -66,6 +89,7 @@ export class LineEditorComponent {
   private readonly editor = viewChild(RuleEditorComponent);
   private readonly samples = this.store.selectSignal(sheetFeature.selectSamples);
   private readonly trial = this.store.selectSignal(sheetFeature.selectTrial);
+  protected readonly types = TYPES;
   protected readonly kinds = LINE_KINDS;
   protected readonly states = LINE_STATES;
   protected readonly failures = LINE_FAILURES;
@@ -194,13 +218,22 @@ export class LineEditorComponent {
       .filter(Boolean);
     this.set({ of: of.length > 0 ? of : undefined }, 'of');
   }
-  protected setField(part: 'label' | 'type' | 'section' | 'name', text: string): void {
-    const value = text.trim();
-    if ((part === 'type' || part === 'name') && value === '') return;
+  protected setLabel(text: string): void {
+    const label = text.trim();
     this.give(
-      changeField(this.document(), this.line().target, { [part]: value === '' ? undefined : value }),
-      `${this.line().id} field ${part}`,
+      changeField(this.document(), this.line().target, { label: label === '' ? undefined : label }),
+      `${this.line().id} field label`,
     );
+  }
+  /** Name and type as their cells take them; what can't stand there is said, and goes back. */
+  protected write(cell: 'name' | 'type', box: HTMLInputElement): void {
+    const written = writeCell(this.document(), this.line().id, cell, box.value);
+    if (typeof written !== 'string') return this.give(written, null);
+    box.value = cell === 'name' ? this.line().target : (this.field()?.type ?? '');
+    this.store.dispatch(frameActions.say({ text: written, problem: true }));
+  }
+  protected moveField(by: 1 | -1): void {
+    this.give(moveField(this.document(), this.line().target, by), null);
   }
   protected setRequired(required: boolean): void {
     this.give(changeField(this.document(), this.line().target, { required, nullable: !required }), null);

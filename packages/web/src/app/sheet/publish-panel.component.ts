@@ -1,17 +1,20 @@
-import { ChangeDetectionStrategy, Component, inject, input } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
+import type { MappingDocument } from '@versicle/core';
 import { DifferenceComponent } from '../mappings/difference.component';
 import { LoadingComponent } from '../shared/loading.component';
 import { SaidComponent } from '../shared/said.component';
 import { SurfaceDirective } from '../shared/surface.directive';
+import { FigurePipe } from '../shared/words';
 import { sheetActions, type SheetState } from './sheet.feature';
+import { unsettledWords } from './unsettled';
 
 /** Before a revision is published: what it changes, and a note. After it: what to do next. */
 @Component({
   selector: 'vs-publish-panel',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, DifferenceComponent, LoadingComponent, SaidComponent, SurfaceDirective],
+  imports: [RouterLink, FigurePipe, DifferenceComponent, LoadingComponent, SaidComponent, SurfaceDirective],
   template: `
     @if (of(); as p) {
       <section class="panel" vsSurface aria-label="Publish">
@@ -26,7 +29,13 @@ import { sheetActions, type SheetState } from './sheet.feature';
             @if (plan(); as plan) {
               <a class="btn" routerLink="/plans" [queryParams]="{ start: plan }">Run …</a>
             } @else {
-              <a class="btn" routerLink="/plans">Make a plan of it</a>
+              <a class="btn" routerLink="/plans" [queryParams]="{ of: mapping() }">Make a plan of it</a>
+            }
+            @if (openFailures() > 0 && record() === null) {
+              <a class="btn" routerLink="/failures" [queryParams]="{ mapping: mapping() }"
+                >Look at the {{ openFailures() | figure }} failed {{ openFailures() === 1 ? 'record' : 'records' }}, to
+                send them again</a
+              >
             }
             <button type="button" class="btn quiet" (click)="giveUp()">Close</button>
           </p>
@@ -34,12 +43,10 @@ import { sheetActions, type SheetState } from './sheet.feature';
           <div class="grid">
             <div>
               <h2>{{ revision() === null ? 'The first revision' : 'What changes since revision ' + revision() }}</h2>
-              @if (p.difference.state === 'loaded') {
-                @if (p.difference.value; as d) {
-                  <vs-difference [of]="d" />
-                } @else {
-                  <p class="soft">Nothing has been published yet; the whole document becomes revision 1.</p>
-                }
+              @if (revision() === null) {
+                <p class="soft">Nothing has been published yet; the whole document becomes revision 1.</p>
+              } @else if (p.difference.state === 'loaded') {
+                <vs-difference [of]="p.difference.value!" />
               } @else if (!p.problem) {
                 <vs-loading [of]="p.difference" words="Comparing …" />
               }
@@ -48,6 +55,9 @@ import { sheetActions, type SheetState } from './sheet.feature';
               <label class="field"
                 ><span>Note, for those who read it later</span><input #note data-first class="input" autocomplete="off"
               /></label>
+              @if (unsettled(); as words) {
+                <p class="soft" role="status">{{ words }}</p>
+              }
               @if (p.problem) {
                 <p class="rub" role="alert"><vs-said [text]="p.problem" /></p>
                 @for (f of p.faults; track $index) {
@@ -104,8 +114,13 @@ export class PublishPanelComponent {
   readonly saving = input.required<SheetState['saving']>();
   readonly mapping = input.required<string>();
   readonly plan = input.required<string | null>();
+  readonly openFailures = input.required<number>();
+  readonly document = input.required<MappingDocument>();
   readonly record = input.required<number | null>();
   private readonly store = inject(Store);
+
+  /** What of the document nobody has settled; it runs as it stands. */
+  protected readonly unsettled = computed(() => unsettledWords(this.document()));
 
   protected publish(note: string): void {
     this.store.dispatch(sheetActions.publish({ note: note.trim() }));

@@ -2,6 +2,8 @@ import type { LineChange } from '@versicle/contract';
 import {
   cellText,
   CELLS,
+  fieldsOfLine,
+  fieldText,
   typeName,
   parseFieldType,
   type Cell,
@@ -111,9 +113,9 @@ function sourceWords(line: Line): string {
   if (line.kind === 'straight' || line.kind === 'lookup') return line.source ?? '';
   if (line.kind === 'generated') return (line.of ?? []).join(', ');
   if (line.kind !== 'rule' || !line.rule) return '';
-  const named = [
-    ...line.rule.replace(/'(?:[^']|'')*'/g, "''").matchAll(/\b([a-z_][a-z0-9_]*)\.([a-z_][a-z0-9_]*|"(?:[^"]|"")*")/g),
-  ].map((m) => `${m[1]}.${m[2]}`);
+  const named = fieldsOfLine({ ...line, condition: undefined, default: undefined } as Line).map((f) =>
+    fieldText(f.alias, f.name),
+  );
   return [...new Set(named)].join(', ');
 }
 

@@ -99,15 +99,15 @@ function functionInfo(signature: string, summary: string, rule: string, gives: s
 }
 
 const colours = HighlightStyle.define([
-  { tag: [tags.keyword, tags.operatorKeyword], color: '#5b3b7a' },
-  { tag: [tags.string, tags.special(tags.string)], color: '#7a4b12' },
-  { tag: [tags.number, tags.bool, tags.null], color: '#2c6a4c' },
-  { tag: tags.typeName, color: '#5b3b7a' },
-  { tag: tags.comment, color: '#626a76' },
+  { tag: [tags.keyword, tags.operatorKeyword], color: 'var(--code-word)' },
+  { tag: [tags.string, tags.special(tags.string)], color: 'var(--code-text)' },
+  { tag: [tags.number, tags.bool, tags.null], color: 'var(--code-figure)' },
+  { tag: tags.typeName, color: 'var(--code-word)' },
+  { tag: tags.comment, color: 'var(--ink-3)' },
 ]);
 
 const theme = EditorView.theme({
-  '&': { border: '1px solid var(--line)', borderRadius: '4px', background: '#fff', fontSize: '13px' },
+  '&': { border: '1px solid var(--line)', borderRadius: '4px', background: 'var(--field)', fontSize: '13px' },
   '&.cm-focused': { outline: '2px solid var(--act)', outlineOffset: '-1px' },
   '.cm-content': { fontFamily: 'var(--mono)', padding: '3px 4px', caretColor: 'var(--ink)' },
   '.cm-line': { padding: '0 6px' },
@@ -121,7 +121,7 @@ const theme = EditorView.theme({
   },
   '.cm-tooltip': { background: 'var(--raised)', border: '1px solid var(--line)', borderRadius: '4px' },
   '.cm-tooltip-autocomplete > ul': { fontFamily: 'var(--mono)', fontSize: '12.4px' },
-  '.cm-tooltip-autocomplete > ul > li[aria-selected]': { background: 'var(--act)', color: '#fff' },
+  '.cm-tooltip-autocomplete > ul > li[aria-selected]': { background: 'var(--act)', color: 'var(--on-act)' },
   '.cm-completionIcon': { display: 'none' },
   '.cm-completionDetail': { fontStyle: 'normal', opacity: '0.75' },
   '.cm-completionInfo': { maxWidth: '360px', padding: '8px 10px', fontFamily: 'var(--sans)' },

@@ -25,26 +25,17 @@ import {
   type Observable,
 } from 'rxjs';
 import { Api, type ServerProblem } from '../shared/api';
+import { request } from '../shared/request';
 import { foundBehind, nothingBehind, type SentSave } from './left-behind';
 import { page } from './presence';
 import { sheetActions as a, sheetFeature, unsaved, type Samples } from './sheet.feature';
 import { TrialService } from './trial.service';
 
-export const load = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.opened),
-      switchMap(({ id }) =>
-        api.asAction(
-          'getMapping',
-          { params: { id } },
-          (detail) => a.loaded({ detail }),
-          (problem) => a.failed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const load = request(a.opened, 'getMapping', 'newest', {
+  call: ({ id }) => ({ params: { id } }),
+  done: (detail) => a.loaded({ detail }),
+  failed: (problem) => a.failed({ problem }),
+});
 
 /** Sample records: the failed record that the sheet was opened for, then the first records of the source set. */
 export const loadSamples = createEffect(
@@ -377,58 +368,29 @@ export const hearPeople = createEffect(
   { functional: true },
 );
 
-export const compare = createEffect(
-  (actions = inject(Actions), store = inject(Store), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.publishAsked, a.saved),
-      concatLatestFrom(() => store.select(sheetFeature.selectSheetState)),
-      filter(([, s]) => s.publishing !== null && s.publishing.done === null),
-      switchMap(([, { id, detail }]) => {
-        const revision = detail.value?.revision ?? null;
-        if (revision === null) return of(a.differenceLoaded({ difference: null }));
-        return api.asAction(
-          'difference',
-          { params: { id }, query: { from: String(revision), to: 'draft' } },
-          (difference) => a.differenceLoaded({ difference }),
-          (problem) => a.publishFailed({ problem, faults: [] }),
-        );
-      }),
-    ),
-  { functional: true },
-);
+/** What publishing would change is shown while it is thought about; the first revision changes nothing. */
+export const compare = request([a.publishAsked, a.saved], 'difference', 'newest', {
+  from: sheetFeature.selectSheetState,
+  call: (_, { id, publishing, detail }) => {
+    const revision = detail.value?.revision ?? null;
+    if (publishing === null || publishing.done !== null || revision === null) return null;
+    return { params: { id }, query: { from: String(revision), to: 'draft' } };
+  },
+  done: (difference) => a.differenceLoaded({ difference }),
+  failed: (problem) => a.publishFailed({ problem, faults: [] }),
+});
 
 /** They are made from the draft as it is stored. */
-export const suggest = createEffect(
-  (actions = inject(Actions), store = inject(Store), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.suggestionsAsked, a.saved),
-      concatLatestFrom(() => store.select(sheetFeature.selectSheetState)),
-      filter(([, s]) => s.suggestions !== null && s.saving === 'saved'),
-      switchMap(([, { id }]) =>
-        api.asAction(
-          'suggestLines',
-          { params: { id } },
-          (suggestions) => a.suggestionsLoaded({ suggestions }),
-          (problem) => a.suggestionsFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const suggest = request([a.suggestionsAsked, a.saved], 'suggestLines', 'newest', {
+  from: sheetFeature.selectSheetState,
+  call: (_, { id, suggestions, saving }) => (suggestions === null || saving !== 'saved' ? null : { params: { id } }),
+  done: (suggestions) => a.suggestionsLoaded({ suggestions }),
+  failed: (problem) => a.suggestionsFailed({ problem }),
+});
 
-export const publish = createEffect(
-  (actions = inject(Actions), store = inject(Store), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.publish),
-      concatLatestFrom(() => store.select(sheetFeature.selectId)),
-      switchMap(([{ note }, id]) =>
-        api.asAction(
-          'publish',
-          { params: { id }, body: { note } },
-          (revision) => a.published({ revision }),
-          (problem, error) => a.publishFailed({ problem, faults: error.faults }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const publish = request(a.publish, 'publish', 'once', {
+  from: sheetFeature.selectId,
+  call: ({ note }, id) => ({ params: { id }, body: { note } }),
+  done: (revision) => a.published({ revision }),
+  failed: (problem, _, error) => a.publishFailed({ problem, faults: error.faults }),
+});

@@ -88,7 +88,7 @@ export const sheetActions = createActionGroup({
     'suggestions closed': emptyProps(),
     'publish asked': emptyProps(),
     'publish given up': emptyProps(),
-    'difference loaded': props<{ difference: Difference | null }>(),
+    'difference loaded': props<{ difference: Difference }>(),
     publish: props<{ note: string }>(),
     published: props<{ revision: Revision }>(),
     'publish failed': props<{ problem: string; faults: readonly { path: string; message: string }[] }>(),
@@ -97,7 +97,7 @@ export const sheetActions = createActionGroup({
 });
 
 interface Publishing {
-  readonly difference: Loadable<Difference | null>;
+  readonly difference: Loadable<Difference>;
   readonly busy: boolean;
   readonly problem: string | null;
   readonly faults: readonly { path: string; message: string }[];

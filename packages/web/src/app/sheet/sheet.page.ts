@@ -34,6 +34,8 @@ import {
   writeCell,
   type MappingDocument,
 } from '@versicle/core';
+import { chapterOf } from '../help/chapters';
+import { HelpButtonComponent } from '../shared/help-button.component';
 import { SELECT } from '../shared/select';
 import { frameActions } from '../frame/frame.feature';
 import { ProgressComponent } from '../mappings/progress.component';
@@ -96,6 +98,7 @@ const FILTERS: readonly { readonly key: string; readonly words: string; readonly
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    HelpButtonComponent,
     FormsModule,
     RouterLink,
     SELECT,
@@ -158,6 +161,9 @@ export class SheetPage {
     for (const line of this.s().document?.lines ?? []) counts[line.state] = (counts[line.state] ?? 0) + 1;
     return counts;
   });
+  /** The chapter of the view that is shown. */
+  protected readonly helpChapter = computed(() => chapterOf(`/mappings/x?view=${this.shown()}`));
+  protected readonly helpWords = computed(() => VIEWS.find(([view]) => view === this.shown())![1]);
   protected readonly openFailures = computed(() => this.s().detail.value?.openFailures ?? 0);
   protected readonly sampleWords = computed(() => {
     const { samples, sample, sampleSet, document } = this.s();
@@ -343,12 +349,26 @@ export class SheetPage {
   protected write(edits: readonly CellEdit[]): void {
     let document = this.s().document!;
     const refused: string[] = [];
+    const renamed: string[] = [];
     for (const { line, cell, text } of edits) {
       const next = writeCell(document, line, cell, text);
       if (typeof next === 'string') refused.push(next);
-      else document = next;
+      else {
+        const name = (d: MappingDocument): string => d.lines.find((l) => l.id === line)?.target ?? '';
+        if (name(next) !== name(document))
+          renamed.push(`“${name(document)}” is called “${name(next)}” in the target now`);
+        document = next;
+      }
     }
     this.store.dispatch(sheetActions.edited({ document, merge: null }));
+    // Typed where labels stand as well, a name must not change unnoticed.
+    if (renamed.length > 0)
+      this.store.dispatch(
+        frameActions.say({
+          text: `${renamed.slice(0, 3).join('; ')}${renamed.length > 3 ? ` and ${renamed.length - 3} more` : ''}, also in checks and examples.`,
+          problem: false,
+        }),
+      );
     this.noticed.set(
       refused.length === 0
         ? ''

@@ -3,9 +3,10 @@ import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { concatLatestFrom } from '@ngrx/operators';
 import { Store } from '@ngrx/store';
 import { sourceSetKey } from '@versicle/core';
-import { catchError, filter, forkJoin, map, of, switchMap } from 'rxjs';
+import { catchError, forkJoin, map, of, switchMap } from 'rxjs';
 import { allDatasets, datasetNames } from '../shared/all-datasets';
 import { Api, type ServerProblem } from '../shared/api';
+import { request } from '../shared/request';
 import { sheetFeature } from '../sheet/sheet.feature';
 import { sourceSetActions as a, sourceSetsFeature } from './source-sets.feature';
 
@@ -68,20 +69,9 @@ export const loadChoice = createEffect(
   { functional: true },
 );
 
-export const countMatches = createEffect(
-  (actions = inject(Actions), store = inject(Store), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.count),
-      concatLatestFrom(() => store.select(sheetFeature.selectSheetState)),
-      filter(([, { stored }]) => stored !== null),
-      switchMap(([, { id, stored }]) =>
-        api.asAction(
-          'countJoins',
-          { params: { id } },
-          (figures) => a.counted({ figures, key: sourceSetKey(stored!) }),
-          (problem) => a.countFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const countMatches = request(a.count, 'countJoins', 'newest', {
+  from: sheetFeature.selectSheetState,
+  call: (_, { id, stored }) => (stored === null ? null : { params: { id } }),
+  done: (figures, _, { stored }) => a.counted({ figures, key: sourceSetKey(stored!) }),
+  failed: (problem) => a.countFailed({ problem }),
+});

@@ -1,41 +1,24 @@
 import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
-import { debounceTime, map, switchMap } from 'rxjs';
-import { Api } from '../shared/api';
+import type { Answer } from '@versicle/contract';
+import { debounceTime, map } from 'rxjs';
+import { request } from '../shared/request';
 import { systemsActions } from '../systems/systems.feature';
 import { structuresActions as a } from './structures.feature';
 
-export const load = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.opened),
-      switchMap(({ id, dataset }) =>
-        api.asAction(
-          'listStructures',
-          { params: { id }, query: { dataset } },
-          (versions) => a.loaded({ versions }),
-          (problem) => a.failed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+type Catalogued = Answer<'catalogue'>;
 
-export const bringIn = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.import),
-      switchMap(({ id, dataset, fileName, content }) =>
-        api.asAction(
-          'importStructure',
-          { params: { id }, body: { dataset, fileName, content } },
-          (imported) => a.imported({ id, imported }),
-          (problem) => a.importFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const load = request(a.opened, 'listStructures', 'newest', {
+  call: ({ id, dataset }) => ({ params: { id }, query: { dataset } }),
+  done: (versions) => a.loaded({ versions }),
+  failed: (problem) => a.failed({ problem }),
+});
+
+export const bringIn = request(a.import, 'importStructure', 'in turn', {
+  call: ({ id, dataset, fileName, content }) => ({ params: { id }, body: { dataset, fileName, content } }),
+  done: (imported, { id }) => a.imported({ id, imported }),
+  failed: (problem) => a.importFailed({ problem }),
+});
 
 /** What is brought in or looked at may show in the list of datasets. */
 export const lookAgain = createEffect(
@@ -47,42 +30,29 @@ export const lookAgain = createEffect(
   { functional: true },
 );
 
-export const catalogue = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.catalogue),
-      switchMap(({ id, profile }) =>
-        api.asAction(
-          'catalogue',
-          { params: { id }, body: { profile } },
-          (c) => {
-            const problems = c.problems.map((p) => `${p.dataset}: ${p.message}`).join(' ');
-            const looked = `Looked at ${c.datasets} datasets with ${c.fields} fields; they can be found now.`;
-            return a.catalogued({
-              id,
-              sentence: `${looked}${profile ? ' Their records are being profiled.' : ''}${problems ? ` Not read: ${problems}` : ''}`,
-            });
-          },
-          (problem) => a.importFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const catalogue = request(a.catalogue, 'catalogue', 'once', {
+  call: ({ id, profile }) => ({ params: { id }, body: { profile } }),
+  done: (looked, { id, profile }) => a.catalogued({ id, sentence: lookedAt(looked, profile) }),
+  failed: (problem) => a.importFailed({ problem }),
+});
+function lookedAt({ datasets, fields, problems }: Catalogued, profile: boolean): string {
+  const notRead = problems.map((p) => `${p.dataset}: ${p.message}`).join(' ');
+  const looked = `Looked at ${datasets} datasets with ${fields} fields; they can be found now.`;
+  return `${looked}${profile ? ' Their records are being profiled.' : ''}${notRead ? ` Not read: ${notRead}` : ''}`;
+}
 
+/** While somebody types, the last text is looked for. */
 export const find = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
+  (actions = inject(Actions)) =>
     actions.pipe(
       ofType(a.find),
       debounceTime(200),
-      switchMap(({ text }) =>
-        api.asAction(
-          'findFields',
-          { query: { text, limit: 200 } },
-          (fields) => a.found({ fields }),
-          (problem) => a.findFailed({ problem }),
-        ),
-      ),
+      map(({ text }) => a.findNow({ text })),
     ),
   { functional: true },
 );
+export const findNow = request(a.findNow, 'findFields', 'newest', {
+  call: ({ text }) => ({ query: { text, limit: 200 } }),
+  done: (fields) => a.found({ fields }),
+  failed: (problem) => a.findFailed({ problem }),
+});

@@ -1,6 +1,6 @@
 import type { FoundField, Imported, StructureVersion } from '@versicle/contract';
 import { createActionGroup, createFeature, createReducer, on, props } from '@ngrx/store';
-import { failed, idle, loaded, loading, type Loadable } from '../shared/loadable';
+import { failed, fetched, idle, loaded, loading, type Loadable } from '../shared/loadable';
 
 export const structuresActions = createActionGroup({
   source: 'Structures',
@@ -15,6 +15,7 @@ export const structuresActions = createActionGroup({
     catalogue: props<{ id: string; profile: boolean }>(),
     catalogued: props<{ id: string; sentence: string }>(),
     find: props<{ text: string }>(),
+    'find now': props<{ text: string }>(),
     found: props<{ fields: FoundField[] }>(),
     'find failed': props<{ problem: string }>(),
   },
@@ -33,11 +34,10 @@ export const structuresFeature = createFeature({
   reducer: createReducer(
     initial,
     on(structuresActions.opened, (s): StructuresState => ({ ...s, versions: idle() })),
-    on(structuresActions.loaded, (s, { versions }): StructuresState => ({ ...s, versions: loaded(versions) })),
-    on(structuresActions.failed, (s, { problem }): StructuresState => ({
-      ...s,
-      versions: failed(problem, s.versions),
-    })),
+    ...fetched<StructuresState, 'versions'>('versions', {
+      came: structuresActions.loaded,
+      failed: structuresActions.failed,
+    }),
     on(structuresActions.import, structuresActions.catalogue, (s): StructuresState => ({
       ...s,
       importing: { ...quiet, busy: true },

@@ -12,6 +12,7 @@ import { QualityComponent } from '../profiles/quality.component';
 import { ValuesComponent } from '../profiles/values.component';
 import { StructureComponent } from '../structures/structure.component';
 import { SELECT } from '../shared/select';
+import { HelpButtonComponent } from '../shared/help-button.component';
 import { LoadingComponent } from '../shared/loading.component';
 import { bytesWords, FigurePipe, timeWords } from '../shared/words';
 import { FormatEditorComponent } from './format-editor.component';
@@ -31,6 +32,7 @@ const TABS = [
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    HelpButtonComponent,
     CrumbsComponent,
     RouterLink,
     NgTemplateOutlet,
@@ -111,7 +113,7 @@ export class DatasetPage {
   });
   protected readonly counted = computed(() => {
     const r = this.rows().value;
-    if (!r) return '';
+    if (!r || this.rows().state === 'failed') return '';
     const n = r.rows.length.toLocaleString('en-GB');
     if (!this.filter()) return r.more ? `the first ${n} rows` : `all ${n} rows`;
     return r.more

@@ -4,17 +4,28 @@ import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { pageTitle } from '../shared/page-title';
 import { CrumbsComponent } from '../shared/crumbs.component';
-import type { Connection, System } from '@versicle/contract';
+import type { Connection, Dataset, System } from '@versicle/contract';
+import { CellDirective } from '../shared/list/cell.directive';
+import type { Column } from '../shared/list/column';
+import { ListComponent } from '../shared/list/list.component';
 import { LoadingComponent } from '../shared/loading.component';
 import { ImportComponent } from '../structures/import.component';
 import { structuresActions, structuresFeature } from '../structures/structures.feature';
 import { SaidComponent } from '../shared/said.component';
-import { bytesWords, FigurePipe, FullTimePipe, TimePipe } from '../shared/words';
+import { bytesWords, FullTimePipe, TimePipe } from '../shared/words';
 import { ConnectionFormComponent, missingEntry } from './connection-form.component';
 import { LookScheduleComponent } from './look-schedule.component';
 import { NewDatasetComponent } from './new-dataset.component';
 import { stateWords } from './system-words';
 import { systemsActions, systemsFeature } from './systems.feature';
+
+const COLUMNS: readonly Column<Dataset>[] = [
+  { key: 'name', title: 'Dataset', class: 'name', value: (d) => d.name },
+  { key: 'what', title: 'What it is', class: 'soft', value: (d) => d.problem ?? d.description },
+  { key: 'records', title: 'Records', figures: true, value: (d) => d.records },
+  { key: 'bytes', title: 'Size', figures: true, value: (d) => d.bytes },
+  { key: 'changed', title: 'Changed', figures: true, value: (d) => d.changedAt },
+];
 
 /** One system: how it is reached, what the last test found, what it holds. */
 @Component({
@@ -27,9 +38,10 @@ import { systemsActions, systemsFeature } from './systems.feature';
     NewDatasetComponent,
     LookScheduleComponent,
     ImportComponent,
+    CellDirective,
+    ListComponent,
     LoadingComponent,
     SaidComponent,
-    FigurePipe,
     FullTimePipe,
     TimePipe,
   ],
@@ -143,65 +155,35 @@ import { systemsActions, systemsFeature } from './systems.feature';
             }}</span>
           </div>
         }
-        <h2>
-          Datasets <small>{{ datasets().value?.length === 0 ? 'none' : '' }}</small>
-        </h2>
         @if (s.diagnosis?.ok === false && datasets().state === 'failed') {
+          <h2>Datasets</h2>
           <p class="soft">They can be listed once it answers.</p>
         } @else {
-          <vs-loading [of]="datasets()" (again)="open()" words="Looking what is there …" />
-        }
-        @if (datasets().value; as list) {
-          @if (list.length > 0) {
-            <table class="rows">
-              <thead>
-                <tr>
-                  <th scope="col">Dataset</th>
-                  <th scope="col">What it is</th>
-                  @if (has().records) {
-                    <th scope="col" class="n">Records</th>
-                  }
-                  @if (has().bytes) {
-                    <th scope="col" class="n">Size</th>
-                  }
-                  @if (has().changedAt) {
-                    <th scope="col" class="n">Changed</th>
-                  }
-                </tr>
-              </thead>
-              <tbody>
-                @for (d of list; track d.name) {
-                  <tr>
-                    <td class="name">
-                      @if (d.problem) {
-                        {{ d.name }}
-                      } @else {
-                        <a [routerLink]="['/systems', id(), 'dataset']" [queryParams]="{ name: d.name }">{{
-                          d.name
-                        }}</a>
-                      }
-                    </td>
-                    <td class="soft">{{ d.problem ?? d.description }}</td>
-                    @if (has().records) {
-                      <td class="n">{{ d.records | figure }}</td>
-                    }
-                    @if (has().bytes) {
-                      <td class="n">{{ d.bytes === null ? '' : bytes(d.bytes) }}</td>
-                    }
-                    @if (has().changedAt) {
-                      <td class="n">
-                        <span [title]="d.changedAt | fullTime">{{ d.changedAt | time }}</span>
-                      </td>
-                    }
-                  </tr>
-                }
-              </tbody>
-            </table>
-          } @else {
-            <p class="soft">
-              {{ s.facts.empty }}
-            </p>
-          }
+          <vs-list
+            heading="Datasets"
+            [level]="2"
+            finds="Find a dataset"
+            waits="Looking what is there …"
+            [none]="s.facts.empty"
+            [of]="datasets()"
+            [columns]="columns()"
+            [key]="name"
+            (again)="open()"
+          >
+            <ng-template vsCell="name" [like]="datasets()" let-d>
+              @if (d.problem) {
+                {{ d.name }}
+              } @else {
+                <a [routerLink]="['/systems', id(), 'dataset']" [queryParams]="{ name: d.name }">{{ d.name }}</a>
+              }
+            </ng-template>
+            <ng-template vsCell="bytes" [like]="datasets()" let-d>{{
+              d.bytes === null ? '' : bytes(d.bytes)
+            }}</ng-template>
+            <ng-template vsCell="changed" [like]="datasets()" let-d
+              ><span [title]="d.changedAt | fullTime">{{ d.changedAt | time }}</span></ng-template
+            >
+          </vs-list>
         }
       }
       @if (loading().value && !system()) {
@@ -260,14 +242,11 @@ export class SystemPage {
   protected readonly testing = this.store.selectSignal(systemsFeature.selectTesting);
   protected readonly problem = this.store.selectSignal(systemsFeature.selectProblem);
   protected readonly system = computed(() => this.loading().value?.find((s) => s.id === this.id()) ?? null);
-  /** Columns that any dataset has something for. */
-  protected readonly has = computed(() => {
+  protected readonly name = (d: Dataset): string => d.name;
+  /** Without columns that no dataset has anything for. */
+  protected readonly columns = computed(() => {
     const list = this.datasets().value ?? [];
-    return {
-      records: list.some((d) => d.records !== null),
-      bytes: list.some((d) => d.bytes !== null),
-      changedAt: list.some((d) => d.changedAt !== null),
-    };
+    return COLUMNS.filter((c) => c.figures !== true || list.some((d) => c.value!(d) !== null));
   });
   protected readonly asked = signal(false);
   protected readonly importing = this.store.selectSignal(structuresFeature.selectImporting);
@@ -317,7 +296,7 @@ export class SystemPage {
     this.store.dispatch(systemsActions.change({ id: this.id(), changed }));
   }
   protected signIn(): void {
-    this.store.dispatch(systemsActions.signIn({ id: this.id() }));
+    this.store.dispatch(systemsActions.signIn({ id: this.id(), origin: location.origin }));
   }
   protected catalogue(): void {
     this.store.dispatch(structuresActions.catalogue({ id: this.id(), profile: true }));

@@ -1,62 +1,28 @@
 import { DOCUMENT, inject } from '@angular/core';
 import { Router } from '@angular/router';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
-import { concatLatestFrom } from '@ngrx/operators';
-import { Store } from '@ngrx/store';
-import { filter, map, switchMap, takeUntil, tap } from 'rxjs';
-import { Api } from '../shared/api';
+import { map, tap } from 'rxjs';
+import { request } from '../shared/request';
 import { systemsActions as a, systemsFeature } from './systems.feature';
 
-export const load = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.opened),
-      switchMap(() =>
-        api.asAction(
-          'listSystems',
-          {},
-          (systems) => a.loaded({ systems }),
-          (problem) => a.failed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const load = request(a.opened, 'listSystems', 'newest', {
+  done: (systems) => a.loaded({ systems }),
+  failed: (problem) => a.failed({ problem }),
+});
 
 /** They don't change while the application runs: asked for once. */
-export const loadKinds = createEffect(
-  (actions = inject(Actions), api = inject(Api), store = inject(Store)) =>
-    actions.pipe(
-      ofType(a.opened),
-      concatLatestFrom(() => store.select(systemsFeature.selectKinds)),
-      filter(([, kinds]) => kinds.length === 0),
-      switchMap(() =>
-        api.asAction(
-          'listKinds',
-          {},
-          (kinds) => a.kindsLoaded({ kinds }),
-          (problem) => a.failed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const loadKinds = request(a.opened, 'listKinds', 'newest', {
+  from: systemsFeature.selectKinds,
+  call: (_, kinds) => (kinds.length === 0 ? {} : null),
+  done: (kinds) => a.kindsLoaded({ kinds }),
+  failed: (problem) => a.failed({ problem }),
+});
 
-export const create = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.create),
-      switchMap(({ system: body }) =>
-        api.asAction(
-          'createSystem',
-          { body },
-          (system) => a.created({ system }),
-          (problem) => a.createFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const create = request(a.create, 'createSystem', 'once', {
+  call: ({ system: body }) => ({ body }),
+  done: (system) => a.created({ system }),
+  failed: (problem) => a.createFailed({ problem }),
+});
 
 export const showCreated = createEffect(
   (actions = inject(Actions), router = inject(Router)) =>
@@ -67,37 +33,17 @@ export const showCreated = createEffect(
   { functional: true, dispatch: false },
 );
 
-export const change = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.change),
-      switchMap(({ id, changed }) =>
-        api.asAction(
-          'changeSystem',
-          { params: { id }, body: changed },
-          (system) => a.changed({ system }),
-          (problem) => a.actFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const change = request(a.change, 'changeSystem', 'in turn', {
+  call: ({ id, changed }) => ({ params: { id }, body: changed }),
+  done: (system) => a.changed({ system }),
+  failed: (problem) => a.actFailed({ problem }),
+});
 
-export const scheduleLook = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.scheduleLook),
-      switchMap(({ id, schedule }) =>
-        api.asAction(
-          'setLookSchedule',
-          { params: { id }, body: { schedule } },
-          (system) => a.changed({ system }),
-          (problem) => a.actFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const scheduleLook = request(a.scheduleLook, 'setLookSchedule', 'in turn', {
+  call: ({ id, schedule }) => ({ params: { id }, body: { schedule } }),
+  done: (system) => a.changed({ system }),
+  failed: (problem) => a.actFailed({ problem }),
+});
 
 export const lookAtChanged = createEffect(
   (actions = inject(Actions)) =>
@@ -108,21 +54,11 @@ export const lookAtChanged = createEffect(
   { functional: true },
 );
 
-export const signIn = createEffect(
-  (actions = inject(Actions), api = inject(Api), document = inject(DOCUMENT)) =>
-    actions.pipe(
-      ofType(a.signIn),
-      switchMap(({ id }) =>
-        api.asAction(
-          'beginSignIn',
-          { params: { id }, body: { origin: document.location.origin } },
-          ({ url }) => a.signInBegun({ url }),
-          (problem) => a.actFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const signIn = request(a.signIn, 'beginSignIn', 'once', {
+  call: ({ id, origin }) => ({ params: { id }, body: { origin } }),
+  done: ({ url }) => a.signInBegun({ url }),
+  failed: (problem) => a.actFailed({ problem }),
+});
 
 export const goAndAgree = createEffect(
   (actions = inject(Actions), document = inject(DOCUMENT)) =>
@@ -133,53 +69,23 @@ export const goAndAgree = createEffect(
   { functional: true, dispatch: false },
 );
 
-export const settle = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.settle),
-      switchMap(({ id, dataset, setting }) =>
-        api.asAction(
-          'settleDataset',
-          { params: { id }, body: { dataset, setting } },
-          (detail) => a.settled({ id, detail }),
-          (problem) => a.settleFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const settle = request(a.settle, 'settleDataset', 'in turn', {
+  call: ({ id, dataset, setting }) => ({ params: { id }, body: { dataset, setting } }),
+  done: (detail, { id }) => a.settled({ id, detail }),
+  failed: (problem) => a.settleFailed({ problem }),
+});
 
-export const unsettle = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.unsettle),
-      switchMap(({ id, dataset }) =>
-        api.asAction(
-          'unsettleDataset',
-          { params: { id }, query: { dataset } },
-          () => a.unsettled({ id, dataset }),
-          (problem) => a.settleFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const unsettle = request(a.unsettle, 'unsettleDataset', 'in turn', {
+  call: ({ id, dataset }) => ({ params: { id }, query: { dataset } }),
+  done: (_, { id, dataset }) => a.unsettled({ id, dataset }),
+  failed: (problem) => a.settleFailed({ problem }),
+});
 
-export const test = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.test),
-      switchMap(({ id }) =>
-        api.asAction(
-          'testSystem',
-          { params: { id } },
-          () => a.opened(),
-          (problem) => a.actFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const test = request(a.test, 'testSystem', 'each', {
+  call: ({ id }) => ({ params: { id } }),
+  done: () => a.opened(),
+  failed: (problem) => a.actFailed({ problem }),
+});
 
 /** A tested system may hold other datasets now. */
 export const lookAgain = createEffect(
@@ -191,21 +97,11 @@ export const lookAgain = createEffect(
   { functional: true },
 );
 
-export const remove = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.remove),
-      switchMap(({ id }) =>
-        api.asAction(
-          'deleteSystem',
-          { params: { id } },
-          () => a.removed(),
-          (problem) => a.actFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const remove = request(a.remove, 'deleteSystem', 'once', {
+  call: ({ id }) => ({ params: { id } }),
+  done: () => a.removed(),
+  failed: (problem) => a.actFailed({ problem }),
+});
 
 export const leaveRemoved = createEffect(
   (actions = inject(Actions), router = inject(Router)) =>
@@ -216,53 +112,22 @@ export const leaveRemoved = createEffect(
   { functional: true, dispatch: false },
 );
 
-export const loadDatasets = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.datasetsOpened),
-      switchMap(({ id }) =>
-        api.asAction(
-          'listDatasets',
-          { params: { id } },
-          (datasets) => a.datasetsLoaded({ datasets }),
-          (problem) => a.datasetsFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const loadDatasets = request(a.datasetsOpened, 'listDatasets', 'newest', {
+  call: ({ id }) => ({ params: { id } }),
+  done: (datasets) => a.datasetsLoaded({ datasets }),
+  failed: (problem) => a.datasetsFailed({ problem }),
+});
 
-export const loadStructure = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.datasetOpened, a.structureAsked),
-      switchMap(({ id, name }) =>
-        api
-          .asAction(
-            'getDataset',
-            { params: { id }, query: { dataset: name } },
-            (detail) => a.structureLoaded({ detail }),
-            (problem) => a.structureFailed({ problem }),
-          )
-          // A choice that is made meanwhile is answered with what holds then; this answer would be older.
-          .pipe(takeUntil(actions.pipe(ofType(a.settle, a.unsettle)))),
-      ),
-    ),
-  { functional: true },
-);
+export const loadStructure = request([a.datasetOpened, a.structureAsked], 'getDataset', 'newest', {
+  call: ({ id, name }) => ({ params: { id }, query: { dataset: name } }),
+  done: (detail) => a.structureLoaded({ detail }),
+  failed: (problem) => a.structureFailed({ problem }),
+  // A choice that is made meanwhile is answered with what holds then; this answer would be older.
+  until: (actions) => actions.pipe(ofType(a.settle, a.unsettle)),
+});
 
-export const loadRows = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.datasetOpened, a.rowsAsked),
-      switchMap(({ id, name, filter, sort, limit }) =>
-        api.asAction(
-          'getRows',
-          { params: { id }, query: { dataset: name, filter, sort, limit } },
-          (rows) => a.rowsLoaded({ rows }),
-          (problem) => a.rowsFailed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const loadRows = request([a.datasetOpened, a.rowsAsked], 'getRows', 'newest', {
+  call: ({ id, name, filter, sort, limit }) => ({ params: { id }, query: { dataset: name, filter, sort, limit } }),
+  done: (rows) => a.rowsLoaded({ rows }),
+  failed: (problem) => a.rowsFailed({ problem }),
+});

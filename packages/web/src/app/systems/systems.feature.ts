@@ -10,7 +10,7 @@ import type {
   System,
 } from '@versicle/contract';
 import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
-import { failed, idle, loaded, loading, type Loadable } from '../shared/loadable';
+import { failed, fetched, idle, loaded, loading, type Loadable } from '../shared/loadable';
 
 export const systemsActions = createActionGroup({
   source: 'Systems',
@@ -26,7 +26,8 @@ export const systemsActions = createActionGroup({
     change: props<{ id: string; changed: ChangedSystem }>(),
     changed: props<{ system: System }>(),
     'schedule look': props<{ id: string; schedule: LookSchedule | null }>(),
-    'sign in': props<{ id: string }>(),
+    /** `origin`: where the other side leads back to. */
+    'sign in': props<{ id: string; origin: string }>(),
     'sign in begun': props<{ url: string }>(),
     test: props<{ id: string }>(),
     remove: props<{ id: string }>(),
@@ -128,24 +129,25 @@ export const systemsFeature = createFeature({
     on(systemsActions.settleFailed, (s, { problem }): SystemsState => ({ ...s, settling: { busy: false, problem } })),
     on(systemsActions.test, (s, { id }): SystemsState => ({ ...s, testing: id, problem: null })),
     on(systemsActions.datasetsOpened, (s): SystemsState => ({ ...s, datasets: idle() })),
-    on(systemsActions.datasetsLoaded, (s, { datasets }): SystemsState => ({ ...s, datasets: loaded(datasets) })),
-    on(systemsActions.datasetsFailed, (s, { problem }): SystemsState => ({
-      ...s,
-      datasets: failed(problem, s.datasets),
-    })),
+    ...fetched<SystemsState, 'datasets'>('datasets', {
+      came: systemsActions.datasetsLoaded,
+      failed: systemsActions.datasetsFailed,
+    }),
     on(systemsActions.datasetOpened, (s, { id, name }): SystemsState => {
       const shown = `${id}/${name}`;
       return s.shown === shown
         ? { ...s, rows: loading(s.rows) }
         : { ...s, shown, structure: idle(), rows: idle(), settling: { busy: false, problem: null } };
     }),
-    on(systemsActions.rowsAsked, (s): SystemsState => ({ ...s, rows: loading(s.rows) })),
+    ...fetched<SystemsState, 'rows'>('rows', {
+      asked: systemsActions.rowsAsked,
+      came: systemsActions.rowsLoaded,
+      failed: systemsActions.rowsFailed,
+    }),
     on(systemsActions.structureLoaded, (s, { detail }): SystemsState => ({ ...s, structure: loaded(detail) })),
     on(systemsActions.structureFailed, (s, { problem }): SystemsState => ({
       ...s,
       structure: failed(problem, s.structure),
     })),
-    on(systemsActions.rowsLoaded, (s, { rows }): SystemsState => ({ ...s, rows: loaded(rows) })),
-    on(systemsActions.rowsFailed, (s, { problem }): SystemsState => ({ ...s, rows: failed(problem, s.rows) })),
   ),
 });

@@ -1,6 +1,10 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, effect, inject, input, signal } from '@angular/core';
 import { Router, RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
+import type { System } from '@versicle/contract';
+import { CellDirective } from '../shared/list/cell.directive';
+import type { Column } from '../shared/list/column';
+import { ListComponent } from '../shared/list/list.component';
 import { LoadingComponent } from '../shared/loading.component';
 import { structuresActions, structuresFeature } from '../structures/structures.feature';
 import { NewSystemComponent } from './new-system.component';
@@ -9,126 +13,112 @@ import { systemsActions, systemsFeature } from './systems.feature';
 
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, LoadingComponent, NewSystemComponent],
+  imports: [RouterLink, CellDirective, ListComponent, LoadingComponent, NewSystemComponent],
   template: `
     <div class="page">
-      <div class="top">
-        <h1>Systems</h1>
-        <span class="grow"></span>
-        <button type="button" class="btn first" (click)="adding.set(!adding())" [attr.aria-expanded]="adding()">
+      <vs-list
+        heading="Systems"
+        sentence="Where records come from and where they go. Each is reached through its connection."
+        finds="Find a system"
+        [none]="
+          adding()
+            ? ''
+            : 'No system is connected yet. Begin with the one that the records come from: a folder with files, a database or an API.'
+        "
+        [of]="systems()"
+        [columns]="columns"
+        [key]="id"
+        [covered]="!!field()"
+        (again)="open()"
+      >
+        <button action type="button" class="btn first" (click)="adding.set(!adding())" [attr.aria-expanded]="adding()">
           Connect a system
         </button>
-      </div>
-      <p class="sub">Where records come from and where they go. Each is reached through its connection.</p>
-      <label class="find"
-        ><span>Find a field</span
-        ><input
-          #asked
-          class="input"
-          type="search"
-          [value]="field() ?? ''"
-          (input)="ask(asked.value)"
-          placeholder="name, label or description, over all systems"
-          autocomplete="off"
-      /></label>
-      @if (adding()) {
-        <vs-new-system (closed)="adding.set(false)" />
-      }
-      @if (field()) {
-        <vs-loading [of]="found()" (again)="ask(field()!)" words="Looking …" />
-        @if (found().value; as fields) {
-          @if (fields.length === 0) {
-            <p class="soft" role="status">
-              No known field has “{{ field() }}” in its name, label or description. Fields are known once their dataset
-              was looked at; on the page of a system, “Look at all datasets” does that.
-            </p>
-          } @else {
-            <table class="rows">
-              <thead>
-                <tr>
-                  <th scope="col">Field</th>
-                  <th scope="col">Dataset</th>
-                  <th scope="col">Type</th>
-                  <th scope="col">What it is</th>
-                </tr>
-              </thead>
-              <tbody>
-                @for (f of fields; track f.system + f.dataset + f.field.name) {
-                  <tr>
-                    <td>
-                      <b>{{ f.field.name }}</b>
-                      @if (f.field.label) {
-                        <small class="soft">{{ f.field.label }}</small>
-                      }
-                    </td>
-                    <td>
-                      <a
-                        [routerLink]="['/systems', f.system, 'dataset']"
-                        [queryParams]="{ name: f.dataset, tab: 'structure' }"
-                        >{{ f.systemName }} / {{ f.dataset }}</a
-                      >
-                    </td>
-                    <td>
-                      <code>{{ f.field.type }}</code>
-                    </td>
-                    <td class="soft">{{ f.field.description }}</td>
-                  </tr>
-                }
-              </tbody>
-            </table>
-          }
+        <label above class="find"
+          ><span>Find a field</span
+          ><input
+            #asked
+            class="input"
+            type="search"
+            [value]="field() ?? ''"
+            (input)="ask(asked.value)"
+            placeholder="name, label or description, over all systems"
+            autocomplete="off"
+        /></label>
+        @if (adding()) {
+          <vs-new-system above (closed)="adding.set(false)" />
         }
-      } @else {
-        <vs-loading [of]="loading()" (again)="open()" />
-        @if (systems(); as list) {
-          @if (list.length === 0 && !adding()) {
-            <p class="empty">No system is connected yet. Begin with the one that the records come from.</p>
-          }
-          @if (list.length > 0) {
-            <table class="rows">
-              <thead>
-                <tr>
-                  <th scope="col">System</th>
-                  <th scope="col">Kind</th>
-                  <th scope="col">Reached at</th>
-                  <th scope="col">State</th>
-                  <th scope="col">Used by</th>
-                </tr>
-              </thead>
-              <tbody>
-                @for (s of list; track s.id) {
-                  <tr>
-                    <td class="name">
-                      <a [routerLink]="['/systems', s.id]">{{ s.name }}</a>
-                    </td>
-                    <td class="soft kind">{{ s.facts.words }}</td>
-                    <td>
-                      <code class="where" [title]="s.where">{{ s.where }}</code>
-                    </td>
-                    <td class="state">
-                      <i
-                        class="shape"
-                        [class.full]="s.diagnosis?.ok"
-                        [class.round]="s.diagnosis && !s.diagnosis.ok"
-                        [class.rubric]="s.diagnosis && !s.diagnosis.ok"
-                        [class.dashed]="!s.diagnosis"
-                      ></i
-                      ><span [class.rub]="s.diagnosis && !s.diagnosis.ok">{{ state(s) }}</span>
-                    </td>
-                    <td class="soft">
-                      @for (use of s.usedBy; track use.id + use.as) {
-                        <a [routerLink]="['/mappings', use.id]">{{ use.name }}</a>{{ $last ? '' : ', ' }}
-                      } @empty {
-                        nothing yet
-                      }
-                    </td>
-                  </tr>
-                }
-              </tbody>
-            </table>
-          }
+        @if (field()) {
+          <div above>
+            <vs-loading [of]="found()" (again)="ask(field()!)" words="Looking …" />
+            @if (found().value; as fields) {
+              @if (fields.length === 0) {
+                <p class="soft" role="status">
+                  No known field has “{{ field() }}” in its name, label or description. Fields are known once their
+                  dataset was looked at; on the page of a system, “Look at all datasets” does that.
+                </p>
+              } @else {
+                <table class="rows">
+                  <thead>
+                    <tr>
+                      <th scope="col">Field</th>
+                      <th scope="col">Dataset</th>
+                      <th scope="col">Type</th>
+                      <th scope="col">What it is</th>
+                    </tr>
+                  </thead>
+                  <tbody>
+                    @for (f of fields; track f.system + f.dataset + f.field.name) {
+                      <tr>
+                        <td>
+                          <b>{{ f.field.name }}</b>
+                          @if (f.field.label) {
+                            <small class="soft">{{ f.field.label }}</small>
+                          }
+                        </td>
+                        <td>
+                          <a
+                            [routerLink]="['/systems', f.system, 'dataset']"
+                            [queryParams]="{ name: f.dataset, tab: 'structure' }"
+                            >{{ f.systemName }} / {{ f.dataset }}</a
+                          >
+                        </td>
+                        <td>
+                          <code>{{ f.field.type }}</code>
+                        </td>
+                        <td class="soft">{{ f.field.description }}</td>
+                      </tr>
+                    }
+                  </tbody>
+                </table>
+              }
+            }
+          </div>
         }
-      }
+        <ng-template vsCell="name" [like]="systems()" let-s
+          ><a [routerLink]="['/systems', s.id]">{{ s.name }}</a></ng-template
+        >
+        <ng-template vsCell="where" [like]="systems()" let-s
+          ><code class="where" [title]="s.where">{{ s.where }}</code></ng-template
+        >
+        <ng-template vsCell="state" [like]="systems()" let-s
+          ><i
+            class="shape"
+            [class.full]="s.diagnosis?.ok"
+            [class.round]="s.diagnosis && !s.diagnosis.ok"
+            [class.rubric]="s.diagnosis && !s.diagnosis.ok"
+            [class.dashed]="!s.diagnosis"
+          ></i
+          ><span [class.rub]="s.diagnosis && !s.diagnosis.ok">{{ state(s) }}</span></ng-template
+        >
+        <ng-template vsCell="used" [like]="systems()" let-s>
+          @for (use of s.usedBy; track use.id + use.as) {
+            <a [routerLink]="['/mappings', use.id]">{{ use.name }}</a>{{ $last ? '' : ', ' }}
+          } @empty {
+            nothing yet
+          }
+        </ng-template>
+      </vs-list>
     </div>
   `,
   styles: `
@@ -140,16 +130,6 @@ import { systemsActions, systemsFeature } from './systems.feature';
       .input {
         width: 340px;
       }
-    }
-    .empty {
-      font: 15.2px/1.5 var(--serif);
-    }
-    .name {
-      min-width: 190px;
-    }
-    .kind,
-    .state {
-      white-space: nowrap;
     }
     .where {
       display: inline-block;
@@ -168,8 +148,15 @@ export class SystemsPage {
   readonly field = input<string | undefined>();
   private readonly router = inject(Router);
   private readonly store = inject(Store);
-  protected readonly loading = this.store.selectSignal(systemsFeature.selectSystems);
-  protected readonly systems = computed(() => this.loading().value);
+  protected readonly systems = this.store.selectSignal(systemsFeature.selectSystems);
+  protected readonly id = (s: System): string => s.id;
+  protected readonly columns: readonly Column<System>[] = [
+    { key: 'name', title: 'System', class: 'name nowrap', value: (s) => s.name },
+    { key: 'kind', title: 'Kind', class: 'soft nowrap', value: (s) => s.facts.words },
+    { key: 'where', title: 'Reached at', value: (s) => s.where },
+    { key: 'state', title: 'State', class: 'nowrap', value: (s) => stateWords(s) },
+    { key: 'used', title: 'Used by', class: 'soft', value: (s) => s.usedBy.map((use) => use.name).join(', ') || null },
+  ];
   protected readonly adding = signal(false);
   protected readonly found = this.store.selectSignal(structuresFeature.selectFound);
   protected readonly state = stateWords;
@@ -182,7 +169,11 @@ export class SystemsPage {
     this.open();
   }
   protected ask(text: string): void {
-    void this.router.navigate([], { queryParams: { field: text || null }, replaceUrl: true });
+    void this.router.navigate([], {
+      queryParams: { field: text || null },
+      queryParamsHandling: 'merge',
+      replaceUrl: true,
+    });
   }
   protected open(): void {
     this.store.dispatch(systemsActions.opened());

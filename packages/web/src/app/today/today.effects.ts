@@ -1,26 +1,15 @@
 import { inject } from '@angular/core';
 import { Router } from '@angular/router';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
-import { filter, map, switchMap, throttleTime } from 'rxjs';
+import { filter, map, throttleTime } from 'rxjs';
 import { frameActions } from '../frame/frame.feature';
-import { Api } from '../shared/api';
+import { request } from '../shared/request';
 import { todayActions } from './today.feature';
 
-export const load = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(todayActions.opened),
-      switchMap(() =>
-        api.asAction(
-          'today',
-          {},
-          (today) => todayActions.loaded({ today }),
-          (problem) => todayActions.failed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const load = request(todayActions.opened, 'today', 'newest', {
+  done: (today) => todayActions.loaded({ today }),
+  failed: (problem) => todayActions.failed({ problem }),
+});
 
 /** While the page is open, what happens on the server brings it up to date. */
 export const keepUp = createEffect(

@@ -1,6 +1,6 @@
 import type { Today } from '@versicle/contract';
-import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
-import { failed, idle, loaded, loading, type Loadable } from '../shared/loadable';
+import { createActionGroup, createFeature, createReducer, emptyProps, props } from '@ngrx/store';
+import { fetched, idle, type Loadable } from '../shared/loadable';
 
 export const todayActions = createActionGroup({
   source: 'Today',
@@ -16,8 +16,10 @@ export const todayFeature = createFeature({
   name: 'today',
   reducer: createReducer(
     initial,
-    on(todayActions.opened, (s): TodayState => ({ today: loading(s.today) })),
-    on(todayActions.loaded, (_s, { today }): TodayState => ({ today: loaded(today) })),
-    on(todayActions.failed, (s, { problem }): TodayState => ({ today: failed(problem, s.today) })),
+    ...fetched<TodayState, 'today'>('today', {
+      asked: todayActions.opened,
+      came: todayActions.loaded,
+      failed: todayActions.failed,
+    }),
   ),
 });

@@ -1,61 +1,30 @@
 import { inject } from '@angular/core';
-import { Actions, createEffect, ofType } from '@ngrx/effects';
-import { concatLatestFrom } from '@ngrx/operators';
+import { createEffect } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
-import { filter, map, switchMap, withLatestFrom } from 'rxjs';
-import { Api } from '../shared/api';
+import { filter, map, withLatestFrom } from 'rxjs';
+import { request } from '../shared/request';
 import { ServerEvents } from '../shared/server-events';
 import { trialActions as a, trialFeature } from './trial.feature';
 
-export const load = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.opened),
-      switchMap(({ mapping }) =>
-        api.asAction(
-          'getTrial',
-          { params: { id: mapping } },
-          (trial) => a.loaded({ trial }),
-          (problem) => a.failed({ problem }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const load = request(a.opened, 'getTrial', 'newest', {
+  call: ({ mapping }) => ({ params: { id: mapping } }),
+  done: (trial) => a.loaded({ trial }),
+  failed: (problem) => a.failed({ problem }),
+});
 
-export const start = createEffect(
-  (actions = inject(Actions), store = inject(Store), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.start),
-      concatLatestFrom(() => store.select(trialFeature.selectMapping)),
-      switchMap(([{ rowLimit }, id]) =>
-        api.asAction(
-          'startTrial',
-          { params: { id }, body: { rowLimit } },
-          (trial) => a.loaded({ trial }),
-          (problem, { faults }) => a.refused({ problem, faults }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const start = request(a.start, 'startTrial', 'once', {
+  from: trialFeature.selectMapping,
+  call: ({ rowLimit }, id) => ({ params: { id }, body: { rowLimit } }),
+  done: (trial) => a.loaded({ trial }),
+  failed: (problem, _, { faults }) => a.refused({ problem, faults }),
+});
 
-export const cancel = createEffect(
-  (actions = inject(Actions), store = inject(Store), api = inject(Api)) =>
-    actions.pipe(
-      ofType(a.cancel),
-      concatLatestFrom(() => store.select(trialFeature.selectMapping)),
-      switchMap(([, id]) =>
-        api.asAction(
-          'cancelTrial',
-          { params: { id } },
-          (trial) => a.loaded({ trial }),
-          (problem) => a.refused({ problem, faults: [] }),
-        ),
-      ),
-    ),
-  { functional: true },
-);
+export const cancel = request(a.cancel, 'cancelTrial', 'once', {
+  from: trialFeature.selectMapping,
+  call: (_, id) => ({ params: { id } }),
+  done: (trial) => a.loaded({ trial }),
+  failed: (problem) => a.refused({ problem, faults: [] }),
+});
 
 /** While it goes on the server tells; what was told while nobody listened is asked for. */
 export const follow = createEffect(

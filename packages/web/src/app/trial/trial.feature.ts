@@ -1,6 +1,6 @@
 import type { TrialState } from '@versicle/contract';
 import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
-import { failed, idle, loaded, loading, type Loadable } from '../shared/loadable';
+import { fetched, idle, loading, type Loadable } from '../shared/loadable';
 
 export const trialActions = createActionGroup({
   source: 'Trial',
@@ -31,8 +31,7 @@ export const trialFeature = createFeature({
       trial: s.mapping === mapping ? loading(s.trial) : idle(),
       refused: s.mapping === mapping ? s.refused : null,
     })),
-    on(trialActions.loaded, (s, { trial }): State => ({ ...s, trial: loaded(trial) })),
-    on(trialActions.failed, (s, { problem }): State => ({ ...s, trial: failed(problem, s.trial) })),
+    ...fetched<State, 'trial'>('trial', { came: trialActions.loaded, failed: trialActions.failed }),
     on(trialActions.start, (s): State => ({ ...s, refused: null })),
     on(trialActions.refused, (s, { problem, faults }): State => ({ ...s, refused: { problem, faults } })),
   ),

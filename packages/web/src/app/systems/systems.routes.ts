@@ -1,0 +1,27 @@
+import type { Routes } from '@angular/router';
+import { provideEffects } from '@ngrx/effects';
+import { provideState } from '@ngrx/store';
+import * as profilesEffects from '../profiles/profiles.effects';
+import { profilesFeature } from '../profiles/profiles.feature';
+import { systemsState } from './systems.state';
+
+export const systemsRoutes: Routes = [
+  {
+    path: '',
+    providers: systemsState,
+    children: [
+      { path: '', loadComponent: () => import('./systems.page').then((m) => m.SystemsPage) },
+      {
+        path: ':id',
+        title: 'System · Versicle',
+        loadComponent: () => import('./system.page').then((m) => m.SystemPage),
+      },
+      {
+        path: ':id/dataset',
+        title: 'Dataset · Versicle',
+        providers: [provideState(profilesFeature), provideEffects(profilesEffects)],
+        loadComponent: () => import('./dataset.page').then((m) => m.DatasetPage),
+      },
+    ],
+  },
+];
