@@ -1,13 +1,16 @@
-import { spawnSync } from 'node:child_process';
-import { mkdtempSync, rmSync } from 'node:fs';
+import { spawnSync, type ChildProcess } from 'node:child_process';
+import { cpSync, mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { PORT } from './playwright.config.ts';
+import { PORTS } from './playwright.config.ts';
 
 const root = join(dirname(fileURLToPath(import.meta.url)), '..');
 
-/** Builds what changed, and starts the application with the demo world (4,000 trips) on a data directory of its own. */
+/**
+ * Builds what changed, and starts the application with the demo world (4,000 trips) once for each half of the stories,
+ * each on a data directory of its own: the demo is loaded once, and copied while nobody runs on it.
+ */
 export default async function setUp(): Promise<() => Promise<void>> {
   if (spawnSync(process.execPath, [join(root, 'scripts/build.mjs')], { stdio: 'inherit' }).status !== 0)
     throw new Error('The application could not be built.');
@@ -19,19 +22,29 @@ export default async function setUp(): Promise<() => Promise<void>> {
   writeFolder(folder, 4000);
   const standins = await startStandins();
   process.env['E2E_PORTS'] = JSON.stringify(standins.ports);
-  const server = await startServer({
-    data: join(home, 'data'),
-    port: String(PORT),
-    env: { ...demoEnv, VERSICLE_CHECK_ANSWERS: '1', VERSICLE_ROOTS: tmpdir() },
-  });
-  await seedDemo(server.address, folder, standins.ports);
+  const data = (port: number): string => join(home, `data-${port}`);
+  const start = (port: number): Promise<{ child: ChildProcess; address: string }> =>
+    startServer({
+      data: data(port),
+      port: String(port),
+      env: { ...demoEnv, VERSICLE_CHECK_ANSWERS: '1', VERSICLE_ROOTS: tmpdir() },
+    });
+  const first = await start(PORTS.stories);
+  await seedDemo(first.address, folder, standins.ports);
+  await end(first.child);
+  cpSync(data(PORTS.stories), data(PORTS.sheets), { recursive: true });
+  const servers = await Promise.all([start(PORTS.stories), start(PORTS.sheets)]);
   return async () => {
-    server.child.removeAllListeners('exit');
-    const ended = new Promise((resolve) => server.child.once('exit', resolve));
-    server.child.kill('SIGTERM');
-    await ended;
+    await Promise.all(servers.map((server) => end(server.child)));
     standins.child.removeAllListeners('exit');
     standins.child.stdin.end();
     rmSync(home, { recursive: true, force: true });
   };
+}
+
+async function end(child: ChildProcess): Promise<void> {
+  child.removeAllListeners('exit');
+  const ended = new Promise((resolve) => child.once('exit', resolve));
+  child.kill('SIGTERM');
+  await ended;
 }

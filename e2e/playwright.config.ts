@@ -1,6 +1,8 @@
 import { defineConfig } from '@playwright/test';
 
-export const PORT = 4185;
+/** Two servers with the same demo data, one for each half of the tests that change things. */
+export const PORTS = { stories: 4185, sheets: 4186 };
+const SHEETS = /(lists|pages|sheet|story|work)\.spec\.ts/;
 
 export default defineConfig({
   testDir: './tests',
@@ -9,14 +11,22 @@ export default defineConfig({
   // Generous, for machines that others work on, too: what is wrong stays wrong.
   expect: { timeout: 20_000 },
   workers: 2,
-  // Looking changes nothing, so views are looked at two at a time; what changes things goes one after the other, afterwards.
+  // Looking changes nothing, so views are looked at two at a time; what changes things goes one after the other on
+  // its server, afterwards, in two halves beside each other.
   projects: [
     { name: 'views', testMatch: 'views.spec.ts', fullyParallel: true },
-    { name: 'stories', testIgnore: 'views.spec.ts', workers: 1, dependencies: ['views'] },
+    { name: 'stories', testIgnore: ['views.spec.ts', SHEETS], workers: 1, dependencies: ['views'] },
+    {
+      name: 'sheets',
+      testMatch: SHEETS,
+      workers: 1,
+      dependencies: ['views'],
+      use: { baseURL: `http://127.0.0.1:${PORTS.sheets}` },
+    },
   ],
   reporter: process.env['E2E_REPORT'] ? [['list'], ['json', { outputFile: process.env['E2E_REPORT'] }]] : 'list',
   use: {
-    baseURL: `http://127.0.0.1:${PORT}`,
+    baseURL: `http://127.0.0.1:${PORTS.stories}`,
     browserName: 'chromium',
     headless: true,
     viewport: { width: 1280, height: 800 },

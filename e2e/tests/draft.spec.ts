@@ -199,9 +199,9 @@ test('a workbook goes out, is changed by somebody, and comes back with its diffe
     sheet.getCell(2, column('State')).value = 'approved';
     sheet.getCell(2, column('Note')).value = 'as Hanno said';
     await give('odd.xlsx', Buffer.from(await book.xlsx.writeBuffer()));
-    await expect(panel.getByRole('alert')).toContainText('A word is not understood');
+    await expect(panel.getByRole('alert')).toContainText('One cell can’t be taken');
     await expect(panel.getByRole('listitem').first()).toContainText(
-      'Mapping, row 2, State: approved is none of to map, question, drafted, agreed.',
+      'Mapping, row 2, State: “approved” is none of the words that are possible here: to map, question, drafted, agreed.',
     );
     if (process.env['SHOT']) await page.screenshot({ path: process.env['SHOT'] });
     await panel.getByRole('button', { name: 'Take it over' }).click();

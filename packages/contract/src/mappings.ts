@@ -127,6 +127,8 @@ export const workbookRead = z.object({
       column: z.string(),
       value: z.string(),
       choices: z.array(z.string()),
+      /** The sentence for the person. */
+      says: z.string(),
     }),
   ),
   /** The mapping that the workbook was made of, when it is another one. */

@@ -59,6 +59,26 @@ describe('a document as XLSX', () => {
     expect(sheet.getCell(2, kind).numFmt).toBe('@');
     expect(book.subject).toBe('members');
   });
+  it('prints what people read, one page wide, with the headings on each page', async () => {
+    await again(demo('trips'));
+    const book = new ExcelJS.Workbook();
+    await book.xlsx.readFile(path);
+    const sheet = book.getWorksheet('Mapping')!;
+    expect(sheet.pageSetup).toMatchObject({
+      fitToPage: true,
+      fitToWidth: 1,
+      fitToHeight: 0,
+      orientation: 'landscape',
+      printTitlesRow: '1:1',
+    });
+    expect(sheet.pageSetup.printArea).toBe('A1:J17');
+    expect([sheet.getColumn('J').outlineLevel, sheet.getColumn('K').outlineLevel]).toEqual([0, 1]);
+    const overview = book.getWorksheet('Overview')!;
+    expect(overview.getCell('B2').value).toBe('Trips to warehouse');
+    expect(overview.getRow(1).hidden).toBe(true);
+    const printed = Number(/\d+$/.exec(overview.pageSetup.printArea!)![0]);
+    expect(overview.getCell(printed + 1, 1).value).toBe('Source alias');
+  });
   it('is read after a person changed it with another program', async () => {
     await again(demo('members'));
     const book = new ExcelJS.Workbook();

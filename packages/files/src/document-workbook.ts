@@ -5,27 +5,29 @@ import {
   type MappingDocument,
   type ReadSheet,
   readWorkbook,
+  type RowLook,
   Workbook,
   type WorkbookFacts,
   workbookOf,
   type WorkbookSays,
   type WorkbookSheet,
 } from '@versicle/core';
-import type { Workbook as ExcelWorkbook } from 'exceljs';
+import type { Workbook as ExcelWorkbook, Worksheet } from 'exceljs';
 import { openArchive } from './archive.ts';
 import { cellText, MAX_CELL } from './cell-text.ts';
 
 const INK = 'FF1C2430';
+const GREY = 'FF5E5A50';
+/** Named with every style: a style without a name gets another program's own. */
+const FONT = { name: 'Calibri', family: 2, size: 11, color: { argb: INK } };
 const PAPER = 'FFF3F1E6';
 const HAIR = 'FFC9C3B2';
 const USUAL_WIDTH = 14;
 /** The height of a line of text, and lines of a row at the most, in points. */
 const LINE = 15;
 const MOST_LINES = 12;
-/** Characters across a page that can still be read when it is printed. */
-const PAGE_WIDTH = 210;
-/** Paper, as ECMA-376 numbers it; exceljs's types leave A3 out. */
-const A3 = 8 as 9;
+/** Paper, as ECMA-376 numbers it. */
+const A4 = 9;
 /** Rows that get drop-downs below those that are filled, for lines that people add. */
 const SPARE_ROWS = 200;
 
@@ -49,39 +51,56 @@ export async function writeDocumentWorkbook(
   }
 }
 
-function addSheet(
-  book: ExcelWorkbook,
-  { name, header, rows, choices = {}, widths = {}, folded, hidden }: WorkbookSheet,
-): void {
+function addSheet(book: ExcelWorkbook, of: WorkbookSheet): void {
+  const { name, header, rows, choices = {}, widths = {}, page } = of;
+  const printed = of.printed ?? header.length;
   const isEmpty = (i: number): boolean => rows.every((row) => row[i] === null);
   const isFolded = (h: string, i: number): boolean =>
-    folded !== undefined && (folded.always.includes(h) || (folded.empty.includes(h) && isEmpty(i)));
-  const seen = header.filter((h, i) => !isFolded(h, i));
+    of.folded !== undefined && (of.folded.always.includes(h) || (of.folded.empty.includes(h) && isEmpty(i)));
   const sheet = book.addWorksheet(name, {
-    ...(hidden ? { state: 'veryHidden' as const } : {}),
-    views: [{ state: 'frozen', ySplit: 1, showGridLines: false }],
+    ...(of.hidden ? { state: 'veryHidden' as const } : {}),
+    views: [page ? { showGridLines: false } : { state: 'frozen', ySplit: 1, showGridLines: false }],
     pageSetup: {
-      orientation: 'landscape',
-      paperSize: A3,
+      orientation: page ? 'portrait' : 'landscape',
+      paperSize: A4,
       fitToPage: true,
-      fitToWidth: Math.ceil(seen.reduce((sum, h) => sum + (widths[h] ?? USUAL_WIDTH), 0) / PAGE_WIDTH),
+      fitToWidth: 1,
       fitToHeight: 0,
+      margins: { left: 0.5, right: 0.5, top: 0.6, bottom: 0.6, header: 0.3, footer: 0.3 },
     },
+    // An & begins a code of the footer; a digit behind it would be one of its size.
+    headerFooter: { oddFooter: `&L${book.title.replaceAll('&', '&&')} &R${name}, page &P of &N` },
+    properties: { outlineLevelCol: printed < header.length ? 1 : 0 },
   });
-  sheet.columns = header.map((h, i) => ({ width: widths[h] ?? USUAL_WIDTH, hidden: isFolded(h, i) }));
-  sheet.pageSetup.printTitlesRow = '1:1';
+  sheet.columns = header.map((h, i) => ({
+    width: widths[h] ?? USUAL_WIDTH,
+    hidden: isFolded(h, i),
+    ...(i >= printed ? { outlineLevel: 1 } : {}),
+  }));
   const head = sheet.addRow(header.map(cellText));
-  head.font = { bold: true, color: { argb: INK } };
+  head.font = { ...FONT, bold: true };
   head.fill = { type: 'pattern', pattern: 'solid', fgColor: { argb: PAPER } };
   head.border = { bottom: { style: 'thin', color: { argb: INK } } };
   for (const [n, cells] of rows.entries()) {
     const row = sheet.addRow(cells.map((cell, i) => (cell === null ? null : fitting(cell, name, n + 2, header[i]!))));
+    row.font = FONT;
     row.alignment = { vertical: 'top', wrapText: true };
     row.height = LINE * linesOf(cells, header, widths);
     row.border = { bottom: { style: 'hair', color: { argb: HAIR } } };
   }
-  if (rows.length > 0)
-    sheet.autoFilter = { from: { row: 1, column: 1 }, to: { row: rows.length + 1, column: header.length } };
+  for (const heading of of.derived ?? [])
+    for (let row = 1; row <= rows.length + 1; row++)
+      sheet.getCell(row, header.indexOf(heading) + 1).font = { ...FONT, color: { argb: GREY }, bold: row === 1 };
+  const last = page ? page.filter((look) => look !== 'kept').length : rows.length;
+  if (!of.hidden)
+    sheet.pageSetup.printArea = `A$${page ? 2 : 1}:${sheet.getColumn(printed).letter}$${Math.max(2, last + 1)}`;
+  if (page) drawPage(sheet, page);
+  else {
+    sheet.pageSetup.printTitlesRow = '1:1';
+    if (printed < header.length) sheet.pageSetup.printTitlesColumn = 'A:A';
+    if (rows.length > 0)
+      sheet.autoFilter = { from: { row: 1, column: 1 }, to: { row: rows.length + 1, column: header.length } };
+  }
   for (const [i, heading] of header.entries()) {
     // Text, so that no program turns a code into a number when a cell is written into.
     sheet.getColumn(i + 1).numFmt = '@';
@@ -96,6 +115,27 @@ function addSheet(
         errorTitle: heading,
         error: `One of: ${words.join(', ')}`,
       };
+  }
+}
+/** A page that is read from top to bottom: the headings of its columns are only for reading it back. */
+function drawPage(sheet: Worksheet, looks: readonly RowLook[]): void {
+  sheet.getRow(1).hidden = true;
+  for (const [i, look] of looks.entries()) {
+    const row = sheet.getRow(i + 2);
+    const [entry, value] = [row.getCell(1), row.getCell(2)];
+    entry.font = { ...FONT, color: { argb: GREY } };
+    if (look !== 'entry') row.border = {};
+    if (look === 'kept') row.outlineLevel = 1;
+    if (look === 'title') {
+      value.font = { ...FONT, bold: true, size: 22 };
+      entry.alignment = { vertical: 'bottom' };
+      row.height = 34;
+    } else if (look === 'heading') {
+      entry.font = { ...FONT, bold: true, size: 13 };
+      entry.alignment = { vertical: 'bottom' };
+      for (const cell of [entry, value]) cell.border = { bottom: { style: 'thin', color: { argb: INK } } };
+      row.height = 30;
+    } else if (look === 'derived' || look === 'kept') value.font = { ...FONT, color: { argb: GREY } };
   }
 }
 /** How many lines the longest of a row's cells takes, so that nothing that is wrapped is hidden. */

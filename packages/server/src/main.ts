@@ -104,7 +104,7 @@ async function start(): Promise<void> {
     foreign: new Foreign(db, systems, structures),
     starters: new Starters(db, systems, structures, mappings),
     mappings,
-    workbooks: new Workbooks(mappings),
+    workbooks: new Workbooks(mappings, systems),
     trials: new Trials(mappings, systems, sourceSets, keyMaps, events, join(data, 'trials')),
     plans: new Plans(db),
     engine: new Engine(runs, systems, carryOut, landed),

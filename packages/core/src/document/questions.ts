@@ -15,12 +15,10 @@ export function askQuestion(
   question: { readonly line?: string; readonly text: string; readonly to?: string },
   { by, at }: Said,
 ): MappingDocument {
-  const taken = new Set(document.questions.map((q) => q.id));
-  let n = document.questions.length + 1;
-  while (taken.has(questionId(n))) n++;
+  const id = freeQuestionId(new Set(document.questions.map((q) => q.id)));
   const { line, text, to } = question;
   const asked: Question = {
-    id: questionId(n),
+    id,
     ...(line === undefined ? {} : { line }),
     text,
     ...(to === undefined || to === '' ? {} : { to }),
@@ -30,8 +28,12 @@ export function askQuestion(
   const withQuestion = { ...document, questions: [...document.questions, asked] };
   return line === undefined ? withQuestion : changeLine(withQuestion, line, { state: 'question' });
 }
-function questionId(n: number): string {
-  return `q${String(n).padStart(2, '0')}`;
+/** The next id for a question that none of these have. */
+export function freeQuestionId(taken: ReadonlySet<unknown>): string {
+  for (let n = taken.size + 1; ; n++) {
+    const id = `q${String(n).padStart(2, '0')}`;
+    if (!taken.has(id)) return id;
+  }
 }
 
 /** Keeps an answer. When it was the last one that the line waited for, the line is a draft again. */

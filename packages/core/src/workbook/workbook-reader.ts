@@ -2,16 +2,14 @@ import type { FaultDetail } from '../faults.ts';
 import { quoted } from '../words.ts';
 import { noDocument, parseDocument, type MappingDocument } from '../document/document.ts';
 import { readJoin } from '../document/join-text.ts';
-import { BASE_SHEET, CHOICES, READ_BACK, workbookOf, type WorkbookSheet } from './workbook.ts';
+import { freeQuestionId } from '../document/questions.ts';
+import { DERIVED } from './mapping-sheet.ts';
+import { BASE_SHEET, CHOICES, READ_BACK, workbookOf } from './workbook.ts';
+import { got, type WorkbookSheet } from './workbook-sheet.ts';
 
 /** A sheet as it was read: rows of texts, the first of them the headings. */
 export type ReadSheet = readonly (readonly (string | null)[])[];
 
-/** An empty cell is nothing; two quotes are an empty text. */
-function got(cell: string | null | undefined): string | undefined {
-  if (cell === null || cell === undefined || cell === '') return undefined;
-  return /^("")+$/.test(cell) ? cell.slice(2) : cell;
-}
 /** What people write for yes and no. */
 const SHORT: Readonly<Record<string, string>> = {
   y: 'yes',
@@ -25,14 +23,17 @@ const SHORT: Readonly<Record<string, string>> = {
 };
 const isYes = (cell: string | undefined): boolean => cell === 'yes';
 
-/** A word in a column that takes only a few others. */
+/** Words that could not be taken: in a column that takes only a few others, or in one that follows from others. */
 export interface MistakenWord {
   readonly sheet: string;
   /** As the program shows it. */
   readonly row: number;
   readonly column: string;
   readonly value: string;
+  /** What would have been possible; empty where nothing is. */
   readonly choices: readonly string[];
+  /** The sentence for the person. */
+  readonly says: string;
 }
 /** What a workbook says; where a word is mistaken, what stood there when it went out. */
 export interface WorkbookSays {
@@ -43,20 +44,40 @@ export interface WorkbookSays {
 }
 
 /** The document that a workbook was made of; null where the sheet that says it is gone or was changed. */
-export function baseOfWorkbook(sheets: ReadonlyMap<string, ReadSheet>): MappingDocument | null {
-  const pieces = (sheets.get(BASE_SHEET) ?? []).slice(1).map(([piece]) => piece ?? '');
+function baseOfWorkbook(sheets: ReadonlyMap<string, ReadSheet>): MappingDocument | null {
   try {
-    return pieces.length === 0 ? null : parseDocument(JSON.parse(pieces.join('')));
+    return parseDocument(keptBySheet(sheets, 0));
   } catch {
     // Then the workbook is compared with the draft as it is.
     return null;
   }
 }
+type Shown = Readonly<Record<(typeof DERIVED)[number], string | undefined>>;
+/** What the columns that follow from others said of each line as the workbook went out; null where that is not known. */
+function shownOfWorkbook(sheets: ReadonlyMap<string, ReadSheet>): ReadonlyMap<string, Shown> | null {
+  try {
+    const rows = keptBySheet(sheets, 1) as readonly (readonly (string | null)[])[];
+    return new Map(
+      rows.map(([line, ...cells]) => [
+        got(line) ?? '',
+        Object.fromEntries(DERIVED.map((heading, i) => [heading, got(cells[i])])) as Shown,
+      ]),
+    );
+  } catch {
+    // Then nothing is known to be changed there.
+    return null;
+  }
+}
+/** A column of the sheet that keeps what went out. Throws where it is gone or was changed. */
+function keptBySheet(sheets: ReadonlyMap<string, ReadSheet>, column: number): unknown {
+  const pieces = (sheets.get(BASE_SHEET) ?? []).slice(1).map((cells) => cells[column] ?? '');
+  return JSON.parse(pieces.join(''));
+}
 
 /** Reads the sheets of a workbook. Throws a fault, which names sheet and row, when they are no document. */
 export function readWorkbook(sheets: ReadonlyMap<string, ReadSheet>): WorkbookSays {
   const base = baseOfWorkbook(sheets);
-  const reader = new WorkbookReader(sheets, base === null ? [] : workbookOf(base));
+  const reader = new WorkbookReader(sheets, base === null ? [] : workbookOf(base), shownOfWorkbook(sheets));
   return { document: reader.read(), base, mistaken: reader.mistaken };
 }
 /** The same, where nobody can be told of mistaken words beside: they are faults. */
@@ -64,12 +85,35 @@ export function documentOfWorkbook(sheets: ReadonlyMap<string, ReadSheet>): Mapp
   const { document, mistaken } = readWorkbook(sheets);
   if (mistaken.length > 0)
     throw noDocument(
-      mistaken.map(({ sheet, row, column, value, choices }) => ({
-        path: `${sheet}, row ${row}, ${column}`,
-        message: `${quoted(value)} is none of the words that are possible here: ${choices.join(', ')}.`,
-      })),
+      mistaken.map(({ sheet, row, column, says }) => ({ path: `${sheet}, row ${row}, ${column}`, message: says })),
     );
   return document;
+}
+
+/** A question that stands in the row of its line; `instead` of another one, or as a new one. */
+interface Asked {
+  readonly line: string;
+  readonly text: string;
+  readonly instead: string | undefined;
+}
+interface DerivedCells {
+  readonly source: string | undefined;
+  readonly note: string | undefined;
+  readonly state: string | undefined;
+  readonly asked: readonly Asked[];
+}
+const ALSO: Readonly<Record<string, string>> = {
+  'Source dataset': 'Which datasets are read is said on the sheet Overview; nothing was taken.',
+  'Source type': 'The type of a source field is known from the dataset; nothing was taken.',
+  Length: 'The length is a part of the type; write it into Type, as in varchar(12).',
+};
+/** Programs write line ends in their own way, and blanks at the end do not show. */
+const sameText = (a: string | undefined, b: string | undefined): boolean =>
+  (a ?? '').replace(/\r\n?/g, '\n').trim() === (b ?? '').replace(/\r\n?/g, '\n').trim();
+
+/** How a line that somebody added makes its value; nothing where only words say so. */
+function kindOfAdded(of: (heading: string) => string | undefined, source: string | undefined): string | undefined {
+  return of('Rule') !== undefined ? 'rule' : source !== undefined ? 'straight' : undefined;
 }
 
 class WorkbookReader {
@@ -81,6 +125,7 @@ class WorkbookReader {
     private readonly sheets: ReadonlyMap<string, ReadSheet>,
     /** As the workbook went out. */
     private readonly before: readonly WorkbookSheet[],
+    private readonly shown: ReadonlyMap<string, Shown> | null,
   ) {}
 
   read(): MappingDocument {
@@ -116,6 +161,10 @@ class WorkbookReader {
   private fault(sheet: string, row: number, message: string): void {
     this.problems.push({ path: `${sheet}, row ${row}`, message });
   }
+  private hasColumn(sheet: string, heading: string): boolean {
+    const [header = []] = this.sheets.get(sheet) ?? [];
+    return header.some((h) => (h ?? '').trim().toLowerCase() === heading.toLowerCase());
+  }
   /** The rows below the headings that are not wholly empty, by their headings; `row` counts as the program shows it. */
   private rows(name: string): { readonly row: number; readonly of: (heading: string) => string | undefined }[] {
     const [header = [], ...rows] = this.sheets.get(name) ?? [];
@@ -148,7 +197,8 @@ class WorkbookReader {
     const asked = value.trim().toLowerCase();
     const found = choices.find((c) => c.toLowerCase() === asked || (choices.includes('yes') && c === SHORT[asked]));
     if (found !== undefined) return found;
-    this.mistaken.push({ sheet, row, column, value, choices });
+    const says = `${quoted(value)} is none of the words that are possible here: ${choices.join(', ')}.`;
+    this.mistaken.push({ sheet, row, column, value, choices, says });
     return this.cellBefore(sheet, column, cell);
   }
   /** The cell of the same line, field, check or example in the workbook that went out. */
@@ -156,9 +206,20 @@ class WorkbookReader {
     const before = this.before.find((s) => s.name === sheet);
     const key = ['Line', 'Id', 'Target name', 'Name'].find((h) => before?.header.includes(h) && cell(h) !== undefined);
     if (!before || key === undefined) return undefined;
-    const at = before.header.indexOf(key);
-    const row = before.rows.find((cells) => got(cells[at]) === cell(key));
+    const row = this.rowsBefore(before, key).get(cell(key)!);
     return row && got(row[before.header.indexOf(column)]);
+  }
+  private readonly byKey = new Map<string, ReadonlyMap<string, readonly (string | null)[]>>();
+  private rowsBefore(sheet: WorkbookSheet, key: string): ReadonlyMap<string, readonly (string | null)[]> {
+    const name = `${sheet.name} ${key}`;
+    let rows = this.byKey.get(name);
+    if (!rows) {
+      const at = sheet.header.indexOf(key);
+      // Where something stands twice, the first one counts.
+      rows = new Map([...sheet.rows].reverse().map((cells) => [got(cells[at]) ?? '', cells]));
+      this.byKey.set(name, rows);
+    }
+    return rows;
   }
   private parsed(sheet: string, row: number, text: string | undefined, otherwise: unknown): unknown {
     if (text === undefined) return otherwise;
@@ -176,7 +237,7 @@ class WorkbookReader {
     const all = (name: string): string[] => entries.flatMap((e) => (e.name === name ? [e.value ?? ''] : []));
     const parsed = (name: string): unknown[] =>
       entries.flatMap((e) => (e.name === name ? [this.parsed('Overview', e.row, e.value, null)] : []));
-    const { fields, lines, key } = this.mapping(all('Key'));
+    const { fields, lines, key, asked } = this.mapping(all('Key'));
     const { codeTables, order } = this.codeTables(all('Has code table'));
     const examples = this.examples();
     const defaults = parsed('Other codes become');
@@ -208,19 +269,7 @@ class WorkbookReader {
       codeTables: Object.fromEntries(order.map((name) => [name, codeTables.get(name) ?? []])),
       codeDefaults: defaults.length === 0 ? undefined : Object.fromEntries(defaults as [string, string][]),
       write: defined({ mode: one('Written as'), existing: one('Records that exist') }),
-      questions: this.rows('Questions').map(({ of }) =>
-        defined({
-          id: of('Id'),
-          line: of('Line'),
-          text: of('Question'),
-          to: of('To'),
-          by: of('By'),
-          askedAt: of('Asked at'),
-          answer: of('Answer'),
-          answeredBy: of('Answered by'),
-          answeredAt: of('Answered at'),
-        }),
-      ),
+      questions: this.questions(asked),
       dictionary: this.rows('Dictionary').flatMap(({ of }) =>
         of('What') === 'term'
           ? [defined({ dataset: of('Dataset'), name: of('Name'), type: of('Type'), description: of('Description') })]
@@ -231,7 +280,8 @@ class WorkbookReader {
   }
 
   /** Fields and lines; rows may be sorted otherwise, added and taken out. */
-  private mapping(keys: readonly string[]): { fields: unknown[]; lines: unknown[]; key: string[] } {
+  private mapping(keys: readonly string[]): { fields: unknown[]; lines: unknown[]; key: string[]; asked: Asked[] } {
+    const asked: Asked[] = [];
     const fields: { at: number; field: Record<string, unknown> }[] = [];
     const lines: { at: number; line: Record<string, unknown> }[] = [];
     const inKey: string[] = [];
@@ -264,18 +314,22 @@ class WorkbookReader {
       let id = of('Line');
       if (id === undefined) {
         // A row that somebody added is a line when it says how; otherwise the field has none yet.
-        if (of('Kind') === undefined && of('Rule') === undefined && of('Source field') === undefined) continue;
+        if (['Kind', 'Rule', 'Source field', 'Source fields', 'How', 'Question'].every((h) => of(h) === undefined))
+          continue;
         do id = `l${String(++nextId).padStart(2, '0')}`;
         while (ids.has(id));
         ids.add(id);
       }
+      const written = this.derived(row, id, of);
+      asked.push(...written.asked);
+      const kind = of('Kind') ?? (of('Line') === undefined ? kindOfAdded(of, written.source) : undefined);
       lines.push({
         at: Number.isFinite(place('No.')) ? place('No.') : n + 1 + 1e6,
         line: defined({
           id,
           target: name,
-          kind: of('Kind') ?? (of('Line') === undefined ? (of('Rule') === undefined ? 'straight' : 'rule') : undefined),
-          source: of('Source field'),
+          kind,
+          source: written.source,
           value: this.constant(row, of('Constant'), of('Constant type'), of('Kind')),
           rule: of('Rule'),
           codeTable: of('Code table'),
@@ -287,9 +341,9 @@ class WorkbookReader {
           onFail: of('When it fails'),
           check: of('Check'),
           checkMessage: of('Check says'),
-          note: of('Note'),
+          note: written.note,
           lineage: of('Where it comes from'),
-          state: of('State'),
+          state: written.state ?? (of('Line') === undefined && kind === undefined ? 'to map' : undefined),
         }),
       });
     }
@@ -301,7 +355,78 @@ class WorkbookReader {
       fields: inOrder(fields).map((f) => f.field),
       lines: inOrder(lines).map((l) => l.line),
       key: keysWithoutField.length > 0 ? keys.filter((k) => inKey.includes(k) || keysWithoutField.includes(k)) : key,
+      asked,
     };
+  }
+  /**
+   * What people wrote into columns that follow from others. A source field, a question and a word on how are taken; what
+   * can't be is told.
+   */
+  private derived(row: number, line: string, of: (heading: string) => string | undefined): DerivedCells {
+    const added = of('Line') === undefined;
+    const shown = added ? undefined : this.shown?.get(line);
+    const isNew = (heading: (typeof DERIVED)[number]): boolean =>
+      added
+        ? of(heading) !== undefined
+        : shown !== undefined && this.hasColumn('Mapping', heading) && !sameText(of(heading), shown[heading]);
+    const tell = (heading: string, why: string): void => {
+      const value = of(heading) ?? '';
+      this.mistaken.push({ sheet: 'Mapping', row, column: heading, value, choices: [], says: why });
+    };
+    let source = of('Source field');
+    if (isNew('Source fields')) {
+      const named = of('Source fields');
+      const takes = ['straight', 'lookup', undefined].includes(of('Kind')) && (!added || of('Rule') === undefined);
+      if (takes && sameText(source, added ? undefined : this.cellBefore('Mapping', 'Source field', of))) source = named;
+      else if (!added || of('Rule') === undefined)
+        tell('Source fields', 'The fields follow from the rule; change the rule, or write how it should be into Note.');
+    }
+    const noted = [of('Note')];
+    if (isNew('How') && of('How') !== undefined) noted.push(`How, in the workbook: ${of('How')!}`);
+    for (const heading of ['Source dataset', 'Source type', 'Length'] as const)
+      if (isNew(heading) && !(added && heading === 'Source dataset'))
+        tell(heading, ALSO[heading] ?? 'It follows from other cells, so nothing was taken.');
+    const question = of('Question');
+    // Without the document as it went out, what the sheet of questions has already is no new question.
+    const asks = question !== undefined && (isNew('Question') || shown === undefined);
+    if (question === undefined && isNew('Question'))
+      tell('Question', 'A question ends with its answer, on the sheet Questions.');
+    const state = of('State');
+    const signed = !added && !sameText(state, this.cellBefore('Mapping', 'State', of));
+    return {
+      source,
+      note: noted.filter((n) => n !== undefined).join('\n') || of('Note'),
+      asked: asks ? [{ line, text: question, instead: shown?.Question }] : [],
+      state: asks && isNew('Question') && !signed ? 'question' : state,
+    };
+  }
+  private questions(asked: readonly Asked[]): unknown[] {
+    const questions: Record<string, unknown>[] = this.rows('Questions').map(({ of }) =>
+      defined({
+        id: of('Id'),
+        line: of('Line'),
+        text: of('Question'),
+        to: of('To'),
+        by: of('By'),
+        askedAt: of('Asked at'),
+        answer: of('Answer'),
+        answeredBy: of('Answered by'),
+        answeredAt: of('Answered at'),
+      }),
+    );
+    const ids = new Set(questions.map((q) => q['id']));
+    for (const { line, text, instead } of asked) {
+      const ofLine = questions.filter((q) => q['line'] === line);
+      if (ofLine.some((q) => sameText(q['text'] as string, text))) continue;
+      const reworded = ofLine.find((q) => q['answer'] === undefined && instead !== undefined && q['text'] === instead);
+      if (reworded) reworded['text'] = text;
+      else {
+        const id = freeQuestionId(ids);
+        ids.add(id);
+        questions.push({ id, line, text });
+      }
+    }
+    return questions;
   }
   private constant(
     row: number,

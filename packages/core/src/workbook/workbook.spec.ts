@@ -99,6 +99,126 @@ describe('the document as a workbook', () => {
     ]);
     expect(mistaken.mistaken[1]!.choices).toEqual(['yes', 'no']);
   });
+  it('shows which fields a rule reads, and how a value is made in words', () => {
+    const rows = sheetsOf(small)
+      .get('Mapping')!
+      .map((r) => [...r]);
+    const cell = (row: number, name: string): string | null => rows[row]![column(rows, name)]!;
+    expect([cell(1, 'Source fields'), cell(1, 'How')]).toEqual(['m.no', 'as it is']);
+    expect([cell(2, 'Source fields'), cell(2, 'How')]).toEqual(['m.born', 'date written DD.MM.YYYY']);
+    expect(cell(2, 'Source field')).toBeNull();
+  });
+  describe('columns that follow from others', () => {
+    const says = (edit: (set: (row: number, name: string, text: string | null) => void) => void): WorkbookSays => {
+      const sheets = sheetsOf(small);
+      const rows = sheets.get('Mapping')!.map((r) => [...r]);
+      edit((row, name, text) => (rows[row]![column(rows, name)] = text));
+      return readWorkbook(sheets.set('Mapping', rows));
+    };
+    it('give a straight line its source field, and tell where a rule says it', () => {
+      const { document, mistaken } = says((set) => {
+        set(1, 'Source fields', 'm.number');
+        set(2, 'Source fields', 'm.birthday');
+      });
+      expect(document.lines.map((l) => l.source)).toEqual(['m.number', undefined]);
+      expect(mistaken.map((m) => [m.row, m.column, m.says])).toEqual([
+        [3, 'Source fields', expect.stringMatching(/^The fields follow from the rule/)],
+      ]);
+    });
+    it('keep what people write about how as a note, and a question as a question', () => {
+      const { document, mistaken } = says((set) => {
+        set(1, 'How', 'without the letter in front');
+        set(2, 'Question', 'And those of 1900?');
+      });
+      expect(mistaken).toEqual([]);
+      expect(document.lines[0]!.note).toBe('How, in the workbook: without the letter in front');
+      expect(document.questions).toEqual([{ id: 'q01', line: 'l2', text: 'And those of 1900?' }]);
+      expect(document.lines[1]!.state).toBe('question');
+    });
+    it('reword an open question; say that taking it out is no answer', () => {
+      const asked = { ...small, questions: [{ id: 'q01', line: 'l2', text: 'Which century?', to: 'Oda Fenn' }] };
+      const read = (text: string | null): WorkbookSays => {
+        const sheets = sheetsOf(asked);
+        const rows = sheets.get('Mapping')!.map((r) => [...r]);
+        rows[2]![column(rows, 'Question')] = text;
+        return readWorkbook(sheets.set('Mapping', rows));
+      };
+      expect(read('Which year?').document.questions).toEqual([
+        { id: 'q01', line: 'l2', text: 'Which year?', to: 'Oda Fenn' },
+      ]);
+      const emptied = read(null);
+      expect(emptied.document.questions).toEqual(asked.questions);
+      expect(emptied.mistaken[0]!.says).toMatch(/answer, on the sheet Questions/);
+    });
+    it('are not taken for changes where another version worded them otherwise, or where they are not there', () => {
+      const sheets = sheetsOf(small);
+      const rows = sheets.get('Mapping')!.map((r) => [...r]);
+      const [how, fields] = [column(rows, 'How'), column(rows, 'Source fields')];
+      sheets.set(
+        'Mapping',
+        rows.map((r) => r.filter((_, i) => i !== how && i !== fields)),
+      );
+      expect(readWorkbook(sheets)).toMatchObject({ document: small, mistaken: [] });
+      // What it said goes out with it.
+      const base = sheets.get('As exported')!.map((r) => [...r]);
+      base[1]![1] = base[1]![1]!.replace('date written DD.MM.YYYY', 'a date');
+      for (const r of rows) if (r[how] === 'date written DD.MM.YYYY') r[how] = 'a date';
+      sheets.set('Mapping', rows).set('As exported', base);
+      expect(readWorkbook(sheets)).toMatchObject({ document: small, mistaken: [] });
+    });
+    it('make an added row a line to map, with its words', () => {
+      const { document } = says((set) => {
+        set(2, 'Line', null);
+        set(2, 'Rule', null);
+        set(2, 'Kind', null);
+        set(2, 'Source fields', null);
+        set(2, 'State', null);
+        set(2, 'How', 'from the register');
+      });
+      expect(document.lines[1]).toMatchObject({
+        target: 'born',
+        state: 'to map',
+        note: 'How, in the workbook: from the register',
+      });
+      expect(document.lines[1]!.kind).toBeUndefined();
+    });
+  });
+  it('opens on a page that says what it is, what is open and what changed', () => {
+    const [overview] = workbookOf(
+      { ...small, questions: [{ id: 'q1', line: 'l2', text: 'Which century?', to: 'Oda Fenn' }] },
+      {
+        id: 'members',
+        revision: 2,
+        revisions: [{ number: 2, publishedAt: '2026-11-20T08:00:00Z', publishedBy: 'Ines Marlowe', note: 'Agreed' }],
+        changed: {
+          lines: [
+            { line: 'l2', target: 'born', change: 'changed', parts: [{ part: 'rule', before: '', after: 'm.born' }] },
+          ],
+          other: [],
+        },
+        agreedBy: ['Oda Fenn'],
+        systems: new Map([['files', 'Files of the club']]),
+      },
+    );
+    const text = overview!.rows.map(([entry, value]) => `${entry}: ${value ?? ''}`);
+    expect(text).toEqual(
+      expect.arrayContaining([
+        'Name: Members',
+        'Revision: Draft after revision 2',
+        'Last published: On 2026-11-20 by Ines Marlowe: Agreed',
+        'Lines: 2 lines: 0 to map, 0 with a question, 1 drafted, 1 agreed',
+        'Agreed to by: Oda Fenn',
+        'What is read: The records of members.csv of Files of the club (m).',
+        'What is written: Records of store/member with 2 fields, told apart by no; every record is new.',
+        'Open questions: 1: ',
+        'Line 2, Date of birth: For Oda Fenn: Which century?',
+        'Changed since revision 2: ',
+        'Line 2, Date of birth: rule: nothing → “m.born”',
+      ]),
+    );
+    expect(overview!.page).toHaveLength(overview!.rows.length);
+    expect(text.slice(overview!.page!.indexOf('kept'))).toEqual(expect.arrayContaining(['Mapping: members']));
+  });
   it('says which sheet and row can’t be understood', () => {
     expect(() => documentOfWorkbook(new Map([['Sheet1', []]]))).toThrow(/no sheet “Overview”/);
     expect(() =>

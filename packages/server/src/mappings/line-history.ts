@@ -89,10 +89,13 @@ export class LineHistoryStore {
     await this.db.query('UPDATE line_event SET why = $2 WHERE id = $1', [event, why]);
   }
 
-  /** Who set the state of each line last, by mapping and line. */
-  async states(): Promise<ReadonlyMap<string, { readonly by: string; readonly at: string }>> {
+  /** Who set the state of each line last, by mapping and line; of one mapping, or of all. */
+  async states(
+    mapping: string | null = null,
+  ): Promise<ReadonlyMap<string, { readonly by: string; readonly at: string }>> {
     const rows = await this.db.query<{ mapping: string; line: string; by: string; at: string }>(
-      "SELECT DISTINCT ON (mapping, line) mapping, line, by, at FROM line_event WHERE what = 'state' ORDER BY mapping, line, id DESC",
+      "SELECT DISTINCT ON (mapping, line) mapping, line, by, at FROM line_event WHERE what = 'state' AND ($1::text IS NULL OR mapping = $1) ORDER BY mapping, line, id DESC",
+      [mapping],
     );
     return new Map(rows.map((r) => [`${r.mapping} ${r.line}`, { by: r.by, at: isoTime(r.at) }]));
   }

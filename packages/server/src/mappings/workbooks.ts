@@ -5,31 +5,53 @@ import type { WorkbookRead } from '@versicle/contract';
 import {
   documentDifference,
   isFault,
+  type MappingDocument,
   mergeDocuments,
   refused,
   withAllLines,
   withStaleAgreements,
+  type WorkbookFacts,
 } from '@versicle/core';
 import { readDocumentWorkbook, writeDocumentWorkbook } from '@versicle/files';
+import type { Systems } from '../systems/systems.ts';
 import type { Mappings } from './mappings.ts';
 
 /** Mapping documents as workbooks: out to people who only ever see those, and back. */
 export class Workbooks {
-  constructor(private readonly mappings: Mappings) {}
+  constructor(
+    private readonly mappings: Mappings,
+    private readonly systems: Systems,
+  ) {}
 
   /** Writes the draft into a file of its own and hands its path over; the file is gone when `use` has ended. */
   async give(id: string, use: (path: string) => Promise<void>): Promise<void> {
     const { document } = await this.mappings.draft(id);
-    const revisions = await this.mappings.revisions(id);
+    const facts = await this.facts(id, document);
     await this.inFolder(async (folder) => {
       const path = join(folder, 'document.xlsx');
       try {
-        await writeDocumentWorkbook(path, document, { id, revision: revisions[0]?.number ?? null, revisions });
+        await writeDocumentWorkbook(path, document, facts);
       } catch (error) {
         throw isFault(error, 'unwritable') ? refused(error.message.replace(`${path} `, 'The workbook ')) : error;
       }
       await use(path);
     });
+  }
+
+  /** What the title page says beside the document: revisions, what changed since, who agreed, names of systems. */
+  private async facts(id: string, document: MappingDocument): Promise<WorkbookFacts> {
+    const revisions = await this.mappings.revisions(id);
+    const revision = revisions[0]?.number ?? null;
+    const changed =
+      revision === null
+        ? undefined
+        : documentDifference(withAllLines(await this.mappings.revision(id, revision)), withAllLines(document));
+    const states = await this.mappings.history.states(id);
+    const agreedBy = document.lines.flatMap((l) =>
+      l.state === 'agreed' ? (states.get(`${id} ${l.id}`)?.by ?? []) : [],
+    );
+    const systems = new Map((await this.systems.list()).map((s) => [s.id, s.name]));
+    return { id, revision, revisions, agreedBy: [...new Set(agreedBy)], systems, ...(changed ? { changed } : {}) };
   }
 
   async read(id: string, fileName: string, content: string): Promise<WorkbookRead> {

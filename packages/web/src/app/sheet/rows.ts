@@ -2,10 +2,9 @@ import type { LineChange } from '@versicle/contract';
 import {
   cellText,
   CELLS,
-  fieldsOfLine,
-  fieldText,
   typeName,
   parseFieldType,
+  sourceOfLine,
   type Cell,
   type Line,
   type MappingDocument,
@@ -82,7 +81,7 @@ function writtenRow(line: Line, field: TargetField | undefined): WrittenRow {
     id: line.id,
     line,
     section: field?.section ?? '',
-    source: sourceWords(line),
+    source: sourceOfLine(line),
     kind: line.kind ?? 'to map',
     how: howWords(line),
     target: field?.label ?? line.target,
@@ -106,17 +105,6 @@ function shortType(type: string): string {
   } catch {
     return type;
   }
-}
-
-/** What is read: the source of a straight line or lookup; for a rule, the fields that it names. */
-function sourceWords(line: Line): string {
-  if (line.kind === 'straight' || line.kind === 'lookup') return line.source ?? '';
-  if (line.kind === 'generated') return (line.of ?? []).join(', ');
-  if (line.kind !== 'rule' || !line.rule) return '';
-  const named = fieldsOfLine({ ...line, condition: undefined, default: undefined } as Line).map((f) =>
-    fieldText(f.alias, f.name),
-  );
-  return [...new Set(named)].join(', ');
 }
 
 function howWords(line: Line): string {

@@ -33,13 +33,12 @@ import { capital, inWords } from '../shared/words';
       }
       @if (of().mistaken.length > 0) {
         <div class="rub" role="alert">
-          {{ of().mistaken.length === 1 ? 'A word is' : 'Some words are' }} not understood; there the document stays as
-          it was. All else of the workbook counts.
+          {{ of().mistaken.length === 1 ? 'One cell' : 'Some cells' }} can’t be taken; there the document stays as it
+          was. All else of the workbook counts.
           <ul>
             @for (m of of().mistaken; track m.sheet + m.row + m.column) {
               <li>
-                {{ m.sheet }}, row {{ m.row }}, <i>{{ m.column }}</i>: <code>{{ m.value }}</code> is none of
-                {{ m.choices.join(', ') }}.
+                {{ m.sheet }}, row {{ m.row }}, <i>{{ m.column }}</i>: {{ m.says }}
               </li>
             }
           </ul>
