@@ -9,7 +9,7 @@ const folder = (name: string): string => join(dirname(process.env['E2E_FOLDER']!
 
 async function pick(page: Page, label: string, option: string): Promise<void> {
   const box = page.getByLabel(label, { exact: true }).first();
-  await box.click();
+  await box.click({ force: true });
   await page.locator('.ant-select-item-option').getByText(option, { exact: true }).click();
 }
 async function begin(page: Page, name: string, kind: string): Promise<void> {

@@ -4,7 +4,7 @@ import { begin, choose, stored } from '../mapping.ts';
 
 /** An entry of a select that is searched by typing. */
 async function pick(page: Page, label: string, text: string): Promise<void> {
-  await page.getByRole('textbox', { name: label }).click();
+  await page.getByRole('combobox', { name: label }).click({ force: true });
   await page.keyboard.type(text);
   await page.locator('.ant-select-item-option').getByText(text).first().click();
 }

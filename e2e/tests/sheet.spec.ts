@@ -207,6 +207,75 @@ test('a text is replaced in all rules at once', async ({ page }) => {
   await expect(page.getByRole('row', { name: /upper\(s\.name\)/ })).toBeVisible();
 });
 
+test('the cells are one stop for Tab; what a cell takes is gone to by arrows; an open line is entered and left by keys', async ({
+  page,
+}) => {
+  const id = await begin(page, 'By keys alone');
+  const cell = page.locator('input.box');
+  const choices = page.getByRole('listbox', { name: 'What this cell takes' });
+
+  await test.step('a code table is taken from the list', async () => {
+    await page.keyboard.type('look');
+    await expect(choices.getByRole('option')).toHaveText([/lookup district/]);
+    await expect(cell).toHaveAttribute('aria-expanded', 'true');
+    await page.keyboard.press('ArrowDown');
+    await expect(cell).toHaveAttribute('aria-activedescendant', 'cell-choice-0');
+    await page.keyboard.press('Enter');
+    await expect(choices).toBeHidden();
+    expect((await stored(page, id)).lines[0]).toMatchObject({ kind: 'lookup', codeTable: 'district' });
+  });
+  await test.step('a state is one of four, shown at once', async () => {
+    for (const column of ['Target field', 'Result', 'State']) {
+      await page.keyboard.press('ArrowRight');
+      await expect(page.getByLabel(`Line 1, code, ${column}`)).toBeFocused();
+    }
+    await page.keyboard.press('Enter');
+    await expect(choices.getByRole('option')).toHaveCount(4);
+    for (let i = 0; i < 4; i++) await page.keyboard.press('ArrowDown');
+    await page.keyboard.press('Enter');
+    expect((await stored(page, id)).lines[0]).toMatchObject({ state: 'agreed' });
+  });
+  await test.step('what can’t be written has its value in its name', async () => {
+    await page.keyboard.press('ArrowLeft');
+    await expect(page.getByLabel(/^Line 1, code, Result: /)).toBeFocused();
+    await expect(cell).toHaveAttribute('readonly');
+  });
+  await test.step('Tab goes into an open line, Escape back to its cells; Tab leaves the cells', async () => {
+    await page.keyboard.press('Control+Enter');
+    const leaf = page.locator('.leaf');
+    await expect(leaf).toBeVisible();
+    await page.keyboard.press('Tab');
+    await expect(leaf.locator(':focus')).toHaveCount(1);
+    await page.keyboard.press('Escape');
+    await expect(cell).toBeFocused();
+    await expect(leaf).toBeVisible();
+    await page.keyboard.press('Escape');
+    await expect(leaf).toBeHidden();
+    await page.keyboard.press('Tab');
+    await expect(cell).not.toBeFocused();
+    await page.keyboard.press('Shift+Tab');
+    await expect(cell).toBeFocused();
+    await page.keyboard.press('Shift+Tab');
+    await expect(cell).not.toBeFocused();
+  });
+  await test.step('the tree that screen readers have', async () => {
+    await expect(page.getByRole('grid', { name: 'Lines of the mapping' })).toMatchAriaSnapshot(`
+      - grid "Lines of the mapping":
+        - row:
+          - columnheader "Line"
+          - columnheader /Source field/
+          - columnheader "Value"
+          - columnheader "How"
+          - columnheader /Target field/
+          - columnheader "Result"
+          - columnheader "State"
+          - columnheader "Failed"
+        - row:
+          - gridcell "1"
+    `);
+  });
+});
+
 test('Escape in the box that finds lines shows all of them again', async ({ page }) => {
   await begin(page, 'Finding');
   await page.keyboard.press('/');

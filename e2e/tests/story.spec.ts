@@ -16,7 +16,7 @@ const ROWS = [
 ];
 
 async function pick(page: Page, label: string, option: string): Promise<void> {
-  await page.getByLabel(label, { exact: true }).first().click();
+  await page.getByLabel(label, { exact: true }).first().click({ force: true });
   // Typing finds it, however many there are.
   await page.keyboard.type(option);
   await page.locator('.ant-select-item-option').getByText(option, { exact: true }).click();

@@ -160,6 +160,14 @@ export function removeField(document: MappingDocument, name: string): MappingDoc
   };
 }
 
+/** What becomes of a record or a field when a line fails, in words. */
+export const FAIL_WORDS: Readonly<Record<(typeof LINE_FAILURES)[number], string>> = {
+  reject: 'reject the record',
+  default: 'use “otherwise”, with a remark',
+  null: 'leave it null, with a remark',
+  stop: 'end the run',
+};
+
 /** The cells of a line that can be written into. */
 export const CELLS = [
   'source',
@@ -250,7 +258,8 @@ export function writeCell(document: MappingDocument, id: string, cell: Cell, tex
       return changeLine(document, id, { state });
     }
     case 'onFail': {
-      const onFail = trimmed === '' ? 'reject' : oneOf(LINE_FAILURES, trimmed);
+      const said = LINE_FAILURES.find((f) => trimmed !== '' && FAIL_WORDS[f].startsWith(trimmed.toLowerCase()));
+      const onFail = trimmed === '' ? 'reject' : (oneOf(LINE_FAILURES, trimmed) ?? said ?? null);
       if (onFail === null)
         return `When a line fails, ${LINE_FAILURES.join(', ')} are possible; ${noneOf(LINE_FAILURES, trimmed)}`;
       return changeLine(document, id, { onFail: onFail === 'reject' ? undefined : onFail });

@@ -14,11 +14,12 @@ import { LoadingComponent } from '../shared/loading.component';
 import { figure, FigurePipe, inWords, TimePipe } from '../shared/words';
 import { codeOf, CodeRowsComponent } from './code-rows.component';
 import { codesActions, codesFeature, type CodeTablePatch } from './codes.feature';
+import { GIVEN } from '../shared/given';
 
 /** One code table: its codes, what runs lack of it, and the mappings that have a copy. Changes are saved at once. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CrumbsComponent, RouterLink, LoadingComponent, CodeRowsComponent, FigurePipe, TimePipe],
+  imports: [GIVEN, CrumbsComponent, RouterLink, LoadingComponent, CodeRowsComponent, FigurePipe, TimePipe],
   templateUrl: './code-table.page.html',
   styleUrl: './code-table.page.less',
 })

@@ -24,11 +24,12 @@ import { mappingsActions, mappingsFeature } from '../mappings/mappings.feature';
 import { FindKeyDirective } from '../shared/find-key.directive';
 import { CauseComponent } from '../shared/cause.component';
 import { LoadingComponent } from '../shared/loading.component';
-import { SurfaceDirective } from '../shared/surface.directive';
 import { capital, figure, FigurePipe, FullTimePipe, inWords, TimePipe } from '../shared/words';
 import { failuresActions, failuresFeature, type Asked } from './failures.feature';
 import { RecordComponent } from './record.component';
 import { ReplayComponent } from './replay.component';
+import { GIVEN } from '../shared/given';
+import { AskComponent } from '../shared/ask.component';
 
 const STATES: readonly [value: Asked['state'], words: string][] = [
   ['open', 'open'],
@@ -43,6 +44,8 @@ const STATES: readonly [value: Asked['state'], words: string][] = [
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    AskComponent,
+    GIVEN,
     FormsModule,
     RouterLink,
     SELECT,
@@ -55,7 +58,6 @@ const STATES: readonly [value: Asked['state'], words: string][] = [
     ReplayComponent,
     FigurePipe,
     FullTimePipe,
-    SurfaceDirective,
     TimePipe,
   ],
   templateUrl: './failures.page.html',

@@ -13,13 +13,14 @@ import { chosenFile } from '../shared/chosen-file';
 import { SELECT } from '../shared/select';
 import { SignComponent } from '../shared/signs.component';
 import { FigurePipe, inWords } from '../shared/words';
+import { GIVEN } from '../shared/given';
 
 const SHOWN = 14;
 
 /** A mapping spreadsheet that others laid out: which sheet, which header row, what each column means; then the document. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CrumbsComponent, FormsModule, SELECT, SignComponent, FigurePipe],
+  imports: [GIVEN, CrumbsComponent, FormsModule, SELECT, SignComponent, FigurePipe],
   templateUrl: './foreign.page.html',
   styleUrl: './foreign.page.less',
 })

@@ -7,12 +7,13 @@ import { Api, type ServerProblem } from '../shared/api';
 import { firstValueFrom } from 'rxjs';
 import { chosenFile } from '../shared/chosen-file';
 import { figure, FigurePipe } from '../shared/words';
+import { GIVEN } from '../shared/given';
 
 /** Which record of the target each delivered record became: kept, searched, brought in from elsewhere. */
 @Component({
   selector: 'vs-key-map',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, FigurePipe],
+  imports: [GIVEN, RouterLink, FigurePipe],
   template: `
     <h2>
       Keys of delivered records
@@ -21,13 +22,8 @@ import { figure, FigurePipe } from '../shared/words';
     @if (map(); as m) {
       <p class="bar">
         <label class="check"
-          ><input
-            type="checkbox"
-            [checked]="m.kept"
-            [disabled]="m.askedBy.length > 0"
-            (change)="keep($any($event.target).checked)"
-          />
-          keep them</label
+          ><input type="checkbox" [checked]="m.kept" [disabled]="m.askedBy.length > 0" (vsTicked)="keep($event)" /> keep
+          them</label
         >
         @if (m.askedBy.length > 0) {
           <span class="soft"
@@ -44,7 +40,7 @@ import { figure, FigurePipe } from '../shared/words';
           aria-label="Find a key"
           placeholder="Find a key"
           [value]="search()"
-          (input)="search.set($any($event.target).value)"
+          (vsTyped)="search.set($event)"
         />
         <button type="button" class="btn" (click)="box.click()">Bring in keys from a file …</button>
         <input

@@ -12,11 +12,12 @@ import { Api, type ServerProblem } from '../shared/api';
 import { SignComponent } from '../shared/signs.component';
 import { beginDocument } from './begin';
 import { mappingsActions, mappingsFeature } from './mappings.feature';
+import { FieldComponent } from '../shared/form/field.component';
 
 /** Source, target, name: then the sheet opens with what can be matched by name. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CrumbsComponent, RouterLink, FormsModule, SELECT, SignComponent],
+  imports: [FieldComponent, CrumbsComponent, RouterLink, FormsModule, SELECT, SignComponent],
   template: `
     <div class="page">
       <vs-crumbs [of]="[{ words: 'Mappings', to: '/mappings' }]" />
@@ -32,8 +33,7 @@ import { mappingsActions, mappingsFeature } from './mappings.feature';
         <div class="two">
           <fieldset>
             <legend><vs-sign of="source" [size]="14" /> Source</legend>
-            <div class="field">
-              <span>Dataset</span>
+            <vs-field label="Dataset">
               <nz-select
                 name="source"
                 nzShowSearch
@@ -50,12 +50,11 @@ import { mappingsActions, mappingsFeature } from './mappings.feature';
                   }
                 }
               </nz-select>
-            </div>
+            </vs-field>
           </fieldset>
           <fieldset>
             <legend><vs-sign of="target" [size]="14" /> Target</legend>
-            <div class="field">
-              <span>System</span>
+            <vs-field label="System">
               <nz-select
                 name="system"
                 [ngModel]="target()"
@@ -69,9 +68,8 @@ import { mappingsActions, mappingsFeature } from './mappings.feature';
                   <nz-option [nzValue]="c.system.id" [nzLabel]="c.system.name" />
                 }
               </nz-select>
-            </div>
-            <div class="field">
-              <label for="table">{{ tableTitle() }}</label>
+            </vs-field>
+            <vs-field [label]="tableTitle()" [help]="tableWords()">
               <input
                 class="input mono"
                 id="table"
@@ -80,10 +78,7 @@ import { mappingsActions, mappingsFeature } from './mappings.feature';
                 [ngModel]="table()"
                 (ngModelChange)="table.set($event)"
                 autocomplete="off"
-                aria-describedby="table-help"
-              />
-              <small id="table-help">{{ tableWords() }}</small>
-            </div>
+            /></vs-field>
             <datalist id="tables">
               @for (t of tables(); track t) {
                 <option [value]="t"></option>
@@ -91,8 +86,7 @@ import { mappingsActions, mappingsFeature } from './mappings.feature';
             </datalist>
           </fieldset>
         </div>
-        <div class="field name">
-          <span>Begin with</span>
+        <vs-field class="name" label="Begin with" [help]="starterWords()">
           <nz-select
             name="starter"
             [ngModel]="starter()"
@@ -103,10 +97,8 @@ import { mappingsActions, mappingsFeature } from './mappings.feature';
             <nz-option nzValue="" nzLabel="fields of the same name" />
             @for (s of starters(); track s.id) {
               <nz-option [nzValue]="s.id" [nzLabel]="s.name + (s.shipped ? '' : ', kept by ' + s.keptBy)" />
-            }
-          </nz-select>
-          <small>{{ starterWords() }}</small>
-        </div>
+            }</nz-select
+        ></vs-field>
         <label class="field name"
           ><span>Name of the mapping</span
           ><input class="input" name="name" [ngModel]="name()" (ngModelChange)="ownName.set($event)" autocomplete="off"

@@ -9,11 +9,13 @@ import { LoadingComponent } from '../shared/loading.component';
 import { FullTimePipe, TimePipe } from '../shared/words';
 import { DifferenceComponent } from './difference.component';
 import { mappingsActions, mappingsFeature } from './mappings.feature';
+import { AskComponent } from '../shared/ask.component';
 
 /** The revisions of a mapping; any two of them, or one and the draft, side by side. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    AskComponent,
     CrumbsComponent,
     FormsModule,
     RouterLink,
@@ -98,16 +100,14 @@ import { mappingsActions, mappingsFeature } from './mappings.feature';
                 }
               </div>
               @if (restoring()) {
-                <div class="confirm">
-                  <p>
-                    The draft will say what revision {{ to() }} says. What it says now and was not published is gone
-                    then.
-                  </p>
-                  <button type="button" class="btn first" (click)="restore()">
-                    Replace the draft by revision {{ to() }}
-                  </button>
-                  <button type="button" class="btn quiet" (click)="restoring.set(false)">Give up</button>
-                </div>
+                <vs-ask
+                  about="Go back to an older revision"
+                  [does]="'Replace the draft by revision ' + to()"
+                  (done)="restore()"
+                  (letBe)="restoring.set(false)"
+                >
+                  The draft will say what revision {{ to() }} says. What it says now and was not published is gone then.
+                </vs-ask>
               }
               <vs-loading [of]="difference()" (again)="compare()" />
               @if (difference().value; as d) {
@@ -138,14 +138,6 @@ import { mappingsActions, mappingsFeature } from './mappings.feature';
     }
     .grow {
       flex: 1;
-    }
-    .confirm {
-      border-left: 3px solid var(--act);
-      padding: 2px 0 2px 14px;
-      margin-bottom: 12px;
-    }
-    .confirm p {
-      margin-bottom: 8px;
     }
     .hint {
       padding-top: 8px;

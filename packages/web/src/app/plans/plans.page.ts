@@ -12,10 +12,12 @@ import { StateComponent } from '../shared/states.component';
 import { FullTimePipe, TimePipe } from '../shared/words';
 import { plansActions, plansFeature } from './plans.feature';
 import { StartPlanComponent } from './start-plan.component';
+import { FieldComponent } from '../shared/form/field.component';
 
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    FieldComponent,
     RouterLink,
     FormsModule,
     SELECT,
@@ -53,8 +55,7 @@ import { StartPlanComponent } from './start-plan.component';
                 (ngModelChange)="name.set($event)"
                 autocomplete="off"
             /></label>
-            <div class="field">
-              <span>Mapping</span>
+            <vs-field label="Mapping">
               <nz-select
                 name="mapping"
                 [ngModel]="mapping()"
@@ -68,7 +69,7 @@ import { StartPlanComponent } from './start-plan.component';
                   <nz-option [nzValue]="m.id" [nzLabel]="m.name" />
                 }
               </nz-select>
-            </div>
+            </vs-field>
             <button type="submit" class="btn first" [disabled]="!name().trim() || !mapping()">Make the plan</button>
             <button type="button" class="btn quiet" (click)="adding.set(false)">Give up</button>
           </form>

@@ -3,12 +3,13 @@ import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import type { Plan } from '@versicle/contract';
 import { plansActions, plansFeature } from './plans.feature';
+import { GIVEN } from '../shared/given';
 
 /** What a run will do, then the start: only a few records first, or all. */
 @Component({
   selector: 'vs-start-plan',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule],
+  imports: [GIVEN, FormsModule],
   template: `
     <form (ngSubmit)="start()" aria-label="Start a run">
       <p class="what">
@@ -25,7 +26,7 @@ import { plansActions, plansFeature } from './plans.feature';
             max="100"
             aria-label="Share of the table that may go without asking, in per cent"
             [ngModel]="share()"
-            (change)="setShare($any($event.target).value)"
+            (vsWritten)="setShare($event)"
           />
           per cent of what is there would go.
         </p>

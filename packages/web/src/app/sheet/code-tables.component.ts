@@ -6,12 +6,13 @@ import { CodeRowsComponent } from '../codes/code-rows.component';
 import { SELECT } from '../shared/select';
 import { FigurePipe } from '../shared/words';
 import { sheetActions } from './sheet.feature';
+import { GIVEN } from '../shared/given';
 
 /** The code tables of the document: from-code, to-code, meaning, and how long they count. A missing code is added here. */
 @Component({
   selector: 'vs-code-tables',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, SELECT, CodeRowsComponent, FigurePipe],
+  imports: [GIVEN, FormsModule, SELECT, CodeRowsComponent, FigurePipe],
   template: `
     <div class="panel">
       <div class="bar">
@@ -32,7 +33,7 @@ import { sheetActions } from './sheet.feature';
           aria-label="Find a code"
           placeholder="Find a code"
           [value]="search()"
-          (input)="search.set($any($event.target).value)"
+          (vsTyped)="search.set($event)"
         />
         <span class="soft">{{ codes().length | figure }} codes{{ used() ? ', used in ' + used() : ', not used' }}</span>
         <span class="grow"></span>
@@ -41,7 +42,7 @@ import { sheetActions } from './sheet.feature';
           aria-label="Name of a new code table"
           placeholder="name of a new table"
           [value]="fresh()"
-          (input)="fresh.set($any($event.target).value)"
+          (vsTyped)="fresh.set($event)"
         />
         <button type="button" class="btn" (click)="addTable()" [disabled]="!fresh().trim()">Add a table</button>
       </div>

@@ -1,12 +1,13 @@
 import { ChangeDetectionStrategy, Component, inject } from '@angular/core';
 import { NzDropDownModule } from 'ng-zorro-antd/dropdown';
 import { COLUMNS, FIXED, SheetColumns } from './columns';
+import { GIVEN } from '../shared/given';
 
 /** Which columns the sheet shows. */
 @Component({
   selector: 'vs-column-choice',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [NzDropDownModule],
+  imports: [GIVEN, NzDropDownModule],
   template: `
     <button
       type="button"
@@ -28,7 +29,7 @@ import { COLUMNS, FIXED, SheetColumns } from './columns';
               type="checkbox"
               [checked]="isShown(c.id)"
               [disabled]="fixed.has(c.id)"
-              (change)="columns.show(c.id, $any($event.target).checked)"
+              (vsTicked)="columns.show(c.id, $event)"
             />
             {{ c.name }}</label
           >

@@ -8,6 +8,8 @@ import { Api, type ServerProblem } from '../shared/api';
 import { SELECT } from '../shared/select';
 import { RuleEditorComponent, type Mark } from './rule-editor.component';
 import { sheetActions, sheetFeature } from './sheet.feature';
+import { GIVEN } from '../shared/given';
+import { FieldComponent } from '../shared/form/field.component';
 
 type Patch = Partial<Pick<MappingDocument, 'name' | 'purpose' | 'source' | 'write' | 'skips' | 'checks'>>;
 const MODES: readonly [value: MappingDocument['write']['mode'], words: string][] = [
@@ -21,7 +23,7 @@ const MODES: readonly [value: MappingDocument['write']['mode'], words: string][]
 @Component({
   selector: 'vs-document-panel',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, SELECT, RuleEditorComponent, KeyMapComponent],
+  imports: [FieldComponent, GIVEN, FormsModule, SELECT, RuleEditorComponent, KeyMapComponent],
   templateUrl: './document-panel.component.html',
   styleUrl: './document-panel.component.less',
 })

@@ -3,12 +3,13 @@ import { FormsModule } from '@angular/forms';
 import type { FormValue } from '@versicle/core';
 import { SELECT } from '../shared/select';
 import { FieldChoiceComponent } from './field-choice.component';
+import { GIVEN } from '../shared/given';
 
 /** What a condition gives: a text, a field, or nothing. */
 @Component({
   selector: 'vs-form-value',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, SELECT, FieldChoiceComponent],
+  imports: [GIVEN, FormsModule, SELECT, FieldChoiceComponent],
   template: `
     <nz-select
       [ngModel]="value().is"
@@ -28,7 +29,7 @@ import { FieldChoiceComponent } from './field-choice.component';
             class="input mono"
             [attr.aria-label]="label() + ': text'"
             [value]="v.text"
-            (change)="given.emit({ is: 'text', text: $any($event.target).value })"
+            (vsWritten)="given.emit({ is: 'text', text: $event })"
           />
         }
         @case ('field') {

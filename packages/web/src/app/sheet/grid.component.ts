@@ -22,6 +22,7 @@ import { SignComponent } from '../shared/signs.component';
 import { surfaceOpen } from '../shared/surface.directive';
 import { StateComponent } from '../shared/states.component';
 import { FigurePipe } from '../shared/words';
+import { CLOSED_CELLS, type CellChoice } from './cell-choices';
 import { SheetColumns, type Column } from './columns';
 import type { SheetRow } from './rows';
 
@@ -29,6 +30,12 @@ const ROW = 30;
 const SECTION = 32;
 /** Rows that are drawn above and below what can be seen. */
 const BEYOND = 12;
+/** The most room that the list of choices takes. */
+const LIST = 230;
+const CHOICE_CELLS: ReadonlySet<Cell> = new Set(['state', 'onFail', 'type', 'how', 'source']);
+/** Where one lands in an open line. */
+const INTO =
+  'input:not([type=hidden]):not([disabled]), textarea, select, [contenteditable=true], button:not([disabled]), a[href]';
 
 export interface CellEdit {
   readonly line: string;
@@ -54,6 +61,8 @@ export class GridComponent {
   /** Id of the line that is open below itself. */
   readonly open = input<string | null>(null);
   readonly leaf = input.required<TemplateRef<unknown>>();
+  /** What a cell can take, as far as it fits what is typed. */
+  readonly choices = input<(cell: Cell, typed: string) => readonly CellChoice[]>(() => []);
   readonly mapping = input.required<string>();
   readonly edits = output<readonly CellEdit[]>();
   readonly opened = output<string | null>();
@@ -79,6 +88,18 @@ export class GridComponent {
   /** The other corner of a range of cells; null while one cell is chosen. */
   protected readonly anchor = signal<{ readonly row: number; readonly column: number } | null>(null);
   protected readonly mode = signal<'choose' | 'edit'>('choose');
+  /** What is typed into the cell that is edited. */
+  private readonly typing = signal('');
+  private readonly choicesShut = signal(false);
+  protected readonly offered = computed(() => {
+    const cell = this.cell();
+    return this.mode() === 'edit' && cell !== null && !this.choicesShut() ? this.choices()(cell, this.typing()) : [];
+  });
+  /** The choice that Enter takes; none until somebody goes to one. */
+  protected readonly lit = signal(-1);
+  protected readonly listAt = signal({ left: 0, top: 0, above: false });
+  /** Whether cells are being written one after the other: Tab goes on to the next one then, and leaves the grid otherwise. */
+  private writing = false;
   private readonly range = computed(() => {
     const anchor = this.anchor() ?? { row: this.row(), column: this.column() };
     return {
@@ -97,8 +118,13 @@ export class GridComponent {
     if (!row) return 'No line';
     const { top, bottom, left, right } = this.range();
     const size = (bottom - top + 1) * (right - left + 1);
-    return `Line ${row.number}, ${row.target}, ${this.chosen().name}${size > 1 ? `, ${size} cells chosen` : ''}`;
+    const column = this.chosen();
+    // What can be written stands in the field; what can't has its value in the name.
+    const value = column.cell !== null || column.id === 'line' ? '' : `: ${shown(row, column) || 'empty'}`;
+    return `Line ${row.number}, ${row.target}, ${column.name}${value}${size > 1 ? `, ${size} cells chosen` : ''}`;
   });
+  /** Whether the chosen cell takes a choice. */
+  protected readonly isChoice = computed(() => CHOICE_CELLS.has(this.cell() ?? 'note'));
   /** Where each line begins, in pixels from the first one's place, and the section that begins above it. */
   private readonly places = computed(() => {
     const open = this.open();
@@ -220,6 +246,10 @@ export class GridComponent {
     box.style.left = `${head.offsetLeft}px`;
     box.style.width = `${this.mode() === 'edit' ? Math.max(head.offsetWidth, Math.min(620, box.value.length * 7.6 + 28)) : head.offsetWidth}px`;
     box.style.height = `${ROW - 1}px`;
+    const scroll = this.scroller().nativeElement;
+    const under = this.topOf(row) + ROW - scroll.scrollTop;
+    const above = under + LIST > scroll.clientHeight && under > LIST;
+    this.listAt.set({ left: head.offsetLeft, top: this.topOf(row) + (above ? 0 : ROW), above });
   }
   /** Scrolls as little as it takes to see a cell. */
   private reveal(row: number, column: number): void {
@@ -292,6 +322,11 @@ export class GridComponent {
     box.select();
     this.reveal(row, column);
   }
+  /** As in a spreadsheet program, Tab goes on from a cell that was clicked. */
+  protected click(row: number, column: number, extend: boolean): void {
+    this.choose(row, column, extend);
+    this.writing = true;
+  }
   protected startEdit(row: number, column: number): void {
     this.choose(row, column);
     if (this.cell() === null) this.toggle();
@@ -302,10 +337,30 @@ export class GridComponent {
     const box = this.box().nativeElement;
     box.value = this.text();
     box.setSelectionRange(box.value.length, box.value.length);
+    const cell = this.cell();
+    // One of a few words: all of them are shown, as if nothing were written yet.
+    this.offer(cell !== null && CLOSED_CELLS.has(cell) ? '' : box.value);
+  }
+  private offer(typed: string): void {
+    this.typing.set(typed);
+    this.choicesShut.set(false);
+    this.lit.set(-1);
+  }
+  /** Writes a choice into the cell; one that goes on, such as a constant, stays open. */
+  protected take(choice: CellChoice): void {
+    const box = this.box().nativeElement;
+    box.value = choice.text;
+    this.typing.set(choice.text);
+    this.choicesShut.set(true);
+    if (choice.text.endsWith(' ')) box.setSelectionRange(box.value.length, box.value.length);
+    else this.keep();
   }
   protected typed(): void {
     if (this.cell() === null) this.box().nativeElement.value = '';
-    else this.mode.set('edit');
+    else {
+      this.mode.set('edit');
+      this.offer(this.box().nativeElement.value);
+    }
   }
 
   /** Keeps what was typed, if anything was. */
@@ -313,6 +368,7 @@ export class GridComponent {
     if (this.mode() !== 'edit') return;
     const text = this.box().nativeElement.value;
     this.mode.set('choose');
+    this.writing = true;
     const row = this.current();
     const cell = this.cell();
     if (row && cell && text !== this.text()) this.edits.emit([{ line: row.id, cell, text }]);
@@ -323,6 +379,20 @@ export class GridComponent {
     const box = this.box().nativeElement;
     box.value = this.text();
     box.select();
+  }
+  /** Goes into the line that is open below the chosen cell; false where none is. */
+  private enterLeaf(): boolean {
+    const leaf = this.leafBox()?.nativeElement;
+    if (!leaf || this.current()?.id !== this.open()) return false;
+    leaf.querySelector<HTMLElement>(INTO)?.focus();
+    return leaf.contains(document.activeElement);
+  }
+  /** Escape leaves an open line; it stays open, and what was typed is kept. */
+  protected leaveLeaf(event: Event): void {
+    if (event.defaultPrevented) return;
+    event.preventDefault();
+    event.stopPropagation();
+    this.focus();
   }
   private toggle(): void {
     const row = this.current();
@@ -339,6 +409,7 @@ export class GridComponent {
   protected key(event: KeyboardEvent): void {
     // What was called meanwhile has the keys, also those that still arrive here.
     if (surfaceOpen()) return event.preventDefault();
+    if (event.key.startsWith('Arrow') && this.mode() === 'choose') this.writing = false;
     const handled = event.isComposing
       ? false
       : this.shortcut(event) || (this.mode() === 'edit' ? this.keyInEdit(event) : this.keyInChoose(event));
@@ -375,7 +446,22 @@ export class GridComponent {
     return true;
   }
   private keyInEdit({ key, shiftKey }: KeyboardEvent): boolean {
-    if (key === 'Escape') this.giveUp();
+    const offered = this.offered();
+    const lit = offered[this.lit()];
+    if (offered.length > 0 && (key === 'ArrowDown' || key === 'ArrowUp')) {
+      const step = key === 'ArrowDown' ? 1 : -1;
+      // Beyond the ends stands what was typed.
+      this.lit.update((at) => ((at + 1 + step + offered.length + 1) % (offered.length + 1)) - 1);
+      return true;
+    }
+    if (lit && (key === 'Enter' || key === 'Tab')) {
+      this.take(lit);
+      if (this.mode() === 'edit') return true;
+      if (key === 'Tab') this.move(0, shiftKey ? -1 : 1);
+      return true;
+    }
+    if (key === 'Escape' && offered.length > 0 && this.lit() >= 0) this.lit.set(-1);
+    else if (key === 'Escape') this.giveUp();
     else if (key === 'Enter') this.move(1, 0);
     else if (key === 'Tab') this.move(0, shiftKey ? -1 : 1);
     else if (key === 'ArrowDown') this.move(1, 0);
@@ -398,6 +484,8 @@ export class GridComponent {
     const move = moves[key];
     if (move) this.move(...move, shiftKey);
     else if (key === 'Tab') {
+      // The grid is one stop on the way through the page, unless cells are being written one after the other.
+      if (!this.writing) return !shiftKey && this.enterLeaf();
       // At the end of the last line, Tab leaves the grid.
       if (
         shiftKey
@@ -409,8 +497,8 @@ export class GridComponent {
       else if (shiftKey && this.column() === 0) this.move(-1, 99);
       else this.move(0, shiftKey ? -1 : 1);
     } else if (key === 'Enter' || key === 'F2') {
-      if (this.cell() === null) this.toggle();
-      else this.edit();
+      if (this.cell() !== null) this.edit();
+      else if (!this.followLink() && !this.enterLeaf()) this.toggle();
     } else if (key === 'Escape') {
       if (this.anchor() !== null) this.anchor.set(null);
       else if (this.open() !== null) this.opened.emit(null);
@@ -419,6 +507,15 @@ export class GridComponent {
     } else if (key === '/') this.find.emit();
     else return false;
     return true;
+  }
+
+  /** The cell's link is followed: links within cells are no stops of their own. */
+  private followLink(): boolean {
+    const { id } = this.chosen();
+    const at = `[aria-rowindex="${this.row() + 2}"] .c-${id} a`;
+    const link = this.host.nativeElement.querySelector<HTMLElement>(at);
+    link?.click();
+    return link !== null;
   }
 
   /** Writes into the chosen cells, as far as they can be written into. */
@@ -449,19 +546,12 @@ export class GridComponent {
     if (this.mode() === 'edit') return;
     event.preventDefault();
     const { top, bottom, left, right } = this.range();
-    const shown = (row: SheetRow, { id, cell }: Column): string => {
-      if (cell !== null) return row.cells[cell];
-      if (id === 'line') return String(row.number);
-      if (id === 'value') return row.value;
-      if (id === 'result') return row.result ?? '';
-      return row.failures > 0 ? String(row.failures) : '';
-    };
     const rows = this.rows()
       .slice(top, bottom + 1)
       .map((row) =>
         this.columns()
           .slice(left, right + 1)
-          .map((column) => shown(row, column)),
+          .map((column) => (column.id === 'result' ? (row.result ?? '') : shown(row, column))),
       );
     event.clipboardData?.setData('text/plain', clipboardText(rows));
   }
@@ -482,6 +572,15 @@ export class GridComponent {
     });
     if (edits.length > 0) this.edits.emit(edits);
   }
+}
+
+/** What a cell says, as text. */
+function shown(row: SheetRow, { id, cell }: Column): string {
+  if (cell !== null) return row.cells[cell];
+  if (id === 'line') return String(row.number);
+  if (id === 'value') return row.value;
+  if (id === 'result') return row.problem ?? row.result ?? '';
+  return row.failures > 0 ? String(row.failures) : '';
 }
 
 /** The index of the last of the rising numbers that is not above a limit; 0 when all are. */

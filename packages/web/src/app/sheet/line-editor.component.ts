@@ -11,6 +11,7 @@ import {
   membersOf,
   sourceFieldText,
   structureOf,
+  FAIL_WORDS,
   LINE_FAILURES,
   LINE_KINDS,
   LINE_STATES,
@@ -33,6 +34,8 @@ import { QuestionsComponent } from './questions.component';
 import { RuleEditorComponent, type Mark } from './rule-editor.component';
 import type { SheetRow } from './rows';
 import { sheetActions, sheetFeature } from './sheet.feature';
+import { GIVEN } from '../shared/given';
+import { FieldComponent } from '../shared/form/field.component';
 
 /** Types that are proposed; others can be written. */
 const TYPES = [
@@ -53,18 +56,13 @@ const TYPES = [
 /** Codes that are shown beside a line. */
 const CODES = 8;
 
-const FAIL_WORDS: Record<(typeof LINE_FAILURES)[number], string> = {
-  reject: 'reject the record',
-  default: 'use “otherwise”, with a remark',
-  null: 'leave it null, with a remark',
-  stop: 'end the run',
-};
-
 /** A line, opened below itself: everything about it, with what goes in and what comes out. */
 @Component({
   selector: 'vs-line-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    FieldComponent,
+    GIVEN,
     FormsModule,
     HelpButtonComponent,
     RouterLink,
@@ -85,6 +83,8 @@ export class LineEditorComponent {
   readonly row = input.required<SheetRow>();
   readonly document = input.required<MappingDocument>();
   readonly closed = output();
+  /** Escape in an editor: back to the cells, the line stays open. */
+  readonly left = output();
   private readonly store = inject(Store);
   private readonly editor = viewChild(RuleEditorComponent);
   private readonly samples = this.store.selectSignal(sheetFeature.selectSamples);

@@ -14,6 +14,7 @@ import {
 import { SELECT } from '../shared/select';
 import { FieldChoiceComponent } from './field-choice.component';
 import { FormValueComponent } from './form-value.component';
+import { GIVEN } from '../shared/given';
 
 const FORMS: readonly (readonly [FormName, string])[] = [
   ['as is', 'take as it is'],
@@ -41,7 +42,7 @@ const TEST_WORDS: Record<FormTest, string> = {
 @Component({
   selector: 'vs-line-form',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, SELECT, FieldChoiceComponent, FormValueComponent],
+  imports: [GIVEN, FormsModule, SELECT, FieldChoiceComponent, FormValueComponent],
   templateUrl: './line-form.component.html',
   styleUrl: './line-form.component.less',
 })

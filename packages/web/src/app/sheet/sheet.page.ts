@@ -34,6 +34,7 @@ import {
   writeCell,
   type MappingDocument,
 } from '@versicle/core';
+import type { Cell } from '@versicle/core';
 import { chapterOf } from '../help/chapters';
 import { HelpButtonComponent } from '../shared/help-button.component';
 import { SELECT } from '../shared/select';
@@ -46,6 +47,7 @@ import { capital, FigurePipe, inWords } from '../shared/words';
 import { CodeTablesComponent } from './code-tables.component';
 import { ColumnChoiceComponent } from './column-choice.component';
 import { DocumentPanelComponent } from './document-panel.component';
+import { choicesFor } from './cell-choices';
 import { GridComponent, type CellEdit } from './grid.component';
 import type { SheetRow } from './rows';
 import { LineEditorComponent } from './line-editor.component';
@@ -223,6 +225,12 @@ export class SheetPage {
   });
   protected readonly primaryWords = computed(() => this.members()[0]!.words);
   protected readonly further = computed(() => this.members().slice(1));
+  /** What cells take: code tables, constants and fields of this document, or one of a few words. */
+  protected readonly choices = computed(() => {
+    const { document, samples } = this.s();
+    const fields = document ? (samples.value?.fields ?? []).map((name) => sourceFieldText(document, name)) : [];
+    return (cell: Cell, typed: string) => (document ? choicesFor(document, fields, cell, typed) : []);
+  });
   protected readonly unusedShown = signal(false);
   /** Source fields that no line, filter or skip reads, with a value of the sample record. */
   protected readonly unused = computed(() => {

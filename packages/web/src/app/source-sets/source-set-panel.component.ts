@@ -11,6 +11,7 @@ import { sheetActions, sheetFeature } from '../sheet/sheet.feature';
 import { sourceSetActions, sourceSetsFeature } from './source-sets.feature';
 import { RuleListComponent } from './rule-list.component';
 import { UnionColumnsComponent } from './union-columns.component';
+import { GIVEN } from '../shared/given';
 
 type Source = MappingDocument['source'];
 type Join = Source['joins'][number];
@@ -31,6 +32,7 @@ const LISTS = [
   selector: 'vs-source-set-panel',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    GIVEN,
     FormsModule,
     SELECT,
     SignComponent,

@@ -67,6 +67,11 @@ export class DatasetPage {
   protected readonly limits = [100, 500, 2000];
   protected readonly wanted = computed(() => Number(this.limit() ?? 100) || 100);
   protected readonly detail = computed(() => this.structure().value);
+  /** The SELECT that the dataset is, where it is one. */
+  protected readonly sql = computed(() => {
+    const setting = this.detail()?.setting;
+    return setting?.kind === 'select' ? setting.sql : null;
+  });
   /** An endpoint that takes JSON. */
   protected readonly written = computed(() => {
     const setting = this.detail()?.setting;

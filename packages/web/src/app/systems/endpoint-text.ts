@@ -1,7 +1,7 @@
 import { endpoint, type DatasetSetting, type Endpoint } from '@versicle/contract';
 
 /** An endpoint as the form has it: all entries as texts. */
-export interface EndpointText {
+export type EndpointText = {
   path: string;
   records: string;
   body: Endpoint['body'];
@@ -32,7 +32,7 @@ export interface EndpointText {
   repeat: Write['repeat']['by'];
   repeatHeader: string;
   repeatPath: string;
-}
+};
 type Write = NonNullable<Endpoint['write']>;
 type Answered = NonNullable<Write['answer']> | 'open';
 export const ANSWER_WORDS: Readonly<Record<Answered, string>> = {

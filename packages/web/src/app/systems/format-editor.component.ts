@@ -1,9 +1,9 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
-import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import type { DatasetDetail, DatasetSetting } from '@versicle/contract';
-import { DATE_PATTERNS, type Marks } from '@versicle/core';
-import { SELECT } from '../shared/select';
+import type { Marks } from '@versicle/core';
+import { FormComponent } from '../shared/form/form.component';
+import { formatForm, formatValues } from './format-form';
 import { RulerComponent } from './ruler.component';
 import { systemsActions, systemsFeature } from './systems.feature';
 
@@ -13,146 +13,16 @@ type Format = Extract<DatasetSetting, { kind: 'format' }>['format'];
 @Component({
   selector: 'vs-format-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, SELECT, RulerComponent],
+  imports: [FormComponent, RulerComponent],
   template: `
     @if (format(); as f) {
-      <div class="grid">
-        <div class="field">
-          <span id="kind-label">Read as</span>
-          <nz-select [ngModel]="f.kind" (ngModelChange)="turnInto($event)" aria-labelledby="kind-label">
-            @for (k of kinds(); track k[0]) {
-              <nz-option [nzValue]="k[0]" [nzLabel]="k[1]" />
-            }
-          </nz-select>
-        </div>
-        @if (f.kind !== 'xlsx') {
-          <div class="field">
-            <span id="encoding-label">Encoding</span>
-            <nz-select
-              [ngModel]="f.encoding"
-              (ngModelChange)="set({ encoding: $event })"
-              aria-labelledby="encoding-label"
-            >
-              @for (e of encodings; track e[0]) {
-                <nz-option [nzValue]="e[0]" [nzLabel]="e[1]" />
-              }
-            </nz-select>
-          </div>
-        }
-        @switch (f.kind) {
-          @case ('delimited') {
-            <div class="field">
-              <span id="delimiter-label">Delimiter</span>
-              <nz-select
-                [ngModel]="f.delimiter"
-                (ngModelChange)="set({ delimiter: $event })"
-                aria-labelledby="delimiter-label"
-              >
-                @for (d of delimiters; track d[0]) {
-                  <nz-option [nzValue]="d[0]" [nzLabel]="d[1]" />
-                }
-              </nz-select>
-            </div>
-            <div class="field">
-              <span id="quote-label">Quotes</span>
-              <nz-select [ngModel]="f.quote" (ngModelChange)="set({ quote: $event })" aria-labelledby="quote-label">
-                <nz-option nzValue='"' nzLabel='" double' />
-                <nz-option nzValue="'" nzLabel="' single" />
-                <nz-option nzValue="" nzLabel="none" />
-              </nz-select>
-            </div>
-          }
-          @case ('xlsx') {
-            <label class="field"
-              ><span>Cells</span
-              ><input
-                #range
-                class="input mono"
-                [value]="f.range ?? ''"
-                (change)="set({ range: range.value.trim() || null })"
-                placeholder="all; such as B4:H200"
-            /></label>
-          }
-          @case ('json') {
-            <label class="field"
-              ><span>Records at</span
-              ><input
-                #records
-                class="input mono"
-                [value]="f.records"
-                (change)="relearn(records.value.trim())"
-                placeholder="the top; such as data.items"
-            /></label>
-          }
-          @case ('xml') {
-            <label class="field"
-              ><span>Records at</span
-              ><input
-                #element
-                class="input mono"
-                [value]="f.records"
-                (change)="relearn(element.value.trim())"
-                placeholder="such as repairs/order"
-            /></label>
-          }
-        }
-        @if (f.kind === 'delimited' || f.kind === 'xlsx' || f.kind === 'fixed') {
-          <label class="field"
-            ><span>Rows above to leave out</span
-            ><input
-              #skip
-              class="input mono"
-              inputmode="numeric"
-              [value]="f.skipLines"
-              (change)="set({ skipLines: whole(skip.value) })"
-          /></label>
-        }
-        @if (f.kind === 'delimited' || f.kind === 'xlsx') {
-          <label class="tick"
-            ><input type="checkbox" [checked]="f.header" (change)="set({ header: !f.header })" /> the first row has the
-            names</label
-          >
-        }
-        @if (f.kind === 'xlsx') {
-          <label class="tick"
-            ><input type="checkbox" [checked]="f.mergedRepeat" (change)="set({ mergedRepeat: !f.mergedRepeat })" />
-            repeat the value of merged cells</label
-          >
-        }
-        @if (f.kind === 'delimited' || f.kind === 'fixed') {
-          <div class="field">
-            <span id="decimal-label">Decimal sign</span>
-            <nz-select
-              [ngModel]="f.marks?.decimal ?? '.'"
-              (ngModelChange)="mark({ decimal: $event })"
-              aria-labelledby="decimal-label"
-            >
-              <nz-option nzValue="." nzLabel="point 1204.50" />
-              <nz-option nzValue="," nzLabel="comma 1204,50" />
-            </nz-select>
-          </div>
-          <label class="field"
-            ><span>Dates are written</span
-            ><input
-              #dates
-              class="input mono"
-              list="date-patterns"
-              [value]="f.marks?.dates ?? ''"
-              (change)="mark({ dates: dates.value.trim() || null })"
-              placeholder="2026-08-03 (ISO)"
-            />
-            <datalist id="date-patterns">
-              @for (p of datePatterns; track p) {
-                <option [value]="p"></option>
-              }
-            </datalist>
-          </label>
-          <label class="tick"
-            ><input type="checkbox" [checked]="f.emptyIsNull" (change)="set({ emptyIsNull: !f.emptyIsNull })" /> an
-            empty cell is null</label
-          >
-        }
-      </div>
+      <vs-form
+        class="entries"
+        by="field"
+        [fields]="fields()"
+        [values]="values()"
+        (given)="take($event.name, $event.value)"
+      />
       @if (f.kind === 'fixed') {
         <vs-ruler [columns]="f.columns" [lines]="lines()" (drawn)="set({ columns: $event })" />
       }
@@ -172,19 +42,8 @@ type Format = Extract<DatasetSetting, { kind: 'format' }>['format'];
     }
   `,
   styles: `
-    .grid {
-      display: grid;
-      grid-template-columns: repeat(auto-fill, minmax(190px, 1fr));
-      gap: 0 16px;
-      align-items: end;
+    .entries {
       padding-top: 12px;
-    }
-    nz-select {
-      width: 100%;
-    }
-    .tick {
-      align-self: center;
-      padding-top: 6px;
     }
     .why {
       font: 14.4px/1.5 var(--serif);
@@ -200,47 +59,42 @@ export class FormatEditorComponent {
   readonly lines = input<readonly string[]>([]);
   private readonly store = inject(Store);
   protected readonly settling = this.store.selectSignal(systemsFeature.selectSettling);
-  protected readonly encodings = [
-    ['utf-8', 'UTF-8'],
-    ['windows-1252', 'Windows-1252 (Western)'],
-    ['iso-8859-15', 'ISO 8859-15 (Western, €)'],
-    ['utf-16le', 'UTF-16, little-endian'],
-    ['utf-16be', 'UTF-16, big-endian'],
-  ] as const;
-  protected readonly delimiters = [
-    [';', 'semicolon ;'],
-    [',', 'comma ,'],
-    ['\t', 'tab'],
-    ['|', 'vertical bar |'],
-    ['^', 'caret ^'],
-    ['~', 'tilde ~'],
-  ] as const;
   protected readonly format = computed((): Format | null => {
     const setting = this.detail().setting;
     return setting?.kind === 'format' ? setting.format : null;
   });
-  protected readonly kinds = computed((): (readonly [Format['kind'], string])[] => {
-    const kind = this.format()?.kind;
-    if (kind === 'xlsx') return [['xlsx', 'workbook']];
-    const text = [
-      ['delimited', 'delimited text'],
-      ['fixed', 'fixed width'],
-      ['jsonl', 'JSON Lines'],
-    ] as const;
-    if (kind === 'json') return [['json', 'JSON'], ...text];
-    return kind === 'xml' ? [['xml', 'XML'], ...text] : [...text];
-  });
+  protected readonly fields = computed(() => formatForm(this.format()!));
+  protected readonly values = computed(() => formatValues(this.format()!));
 
-  protected readonly datePatterns = DATE_PATTERNS.filter((p) => p !== 'YYYY-MM-DD');
+  protected take(name: string, value: string): void {
+    const text = value.trim();
+    switch (name) {
+      case 'kind':
+        return this.turnInto(value as Format['kind']);
+      case 'records':
+        return this.relearn(text);
+      case 'range':
+        return this.set({ range: text || null });
+      case 'skipLines':
+        return this.set({ skipLines: Math.max(0, Math.trunc(Number(text)) || 0) });
+      case 'decimal':
+        return this.mark({ decimal: value as Marks['decimal'] });
+      case 'dates':
+        return this.mark({ dates: text || null });
+      case 'header':
+      case 'mergedRepeat':
+      case 'emptyIsNull':
+        return this.set({ [name]: value === 'true' });
+      default:
+        return this.set({ [name]: value } as Partial<Format>);
+    }
+  }
   /** Text is still read as text; what a mapping takes as it is gets read by these marks. */
-  protected mark(patch: Partial<Marks>): void {
+  private mark(patch: Partial<Marks>): void {
     const format = this.format();
     const before = format && (format.kind === 'delimited' || format.kind === 'fixed') ? format.marks : undefined;
     const marks = { decimal: '.' as const, dates: null, ...before, ...patch };
     this.set({ marks: marks.decimal === '.' && marks.dates === null ? undefined : marks } as Partial<Format>);
-  }
-  protected whole(text: string): number {
-    return Math.max(0, Math.trunc(Number(text)) || 0);
   }
   protected set(patch: Partial<Format>): void {
     const format = { ...this.format(), ...patch } as Format;
@@ -249,7 +103,7 @@ export class FormatEditorComponent {
     );
   }
   /** What another kind needs starts with what is usual; the encoding stays. */
-  protected turnInto(kind: Format['kind']): void {
+  private turnInto(kind: Format['kind']): void {
     const before = this.format()!;
     if (kind === before.kind || before.kind === 'xlsx') return;
     const { encoding } = before;
@@ -278,7 +132,7 @@ export class FormatEditorComponent {
       );
   }
   /** With other records comes another structure; the server learns it from the file. */
-  protected relearn(records: string): void {
+  private relearn(records: string): void {
     this.set({ records, structures: [], part: '' });
   }
   protected guessAgain(): void {

@@ -5,12 +5,13 @@ import { newSystem } from '@versicle/contract';
 import { SELECT } from '../shared/select';
 import { ConnectionFormComponent, missingEntry } from './connection-form.component';
 import { systemsActions, systemsFeature } from './systems.feature';
+import { FieldComponent } from '../shared/form/field.component';
 
 /** The form for a new system. */
 @Component({
   selector: 'vs-new-system',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, SELECT, ConnectionFormComponent],
+  imports: [FieldComponent, FormsModule, SELECT, ConnectionFormComponent],
   template: `
     <form (ngSubmit)="save()" aria-label="Connect a system">
       <div class="names">
@@ -18,8 +19,7 @@ import { systemsActions, systemsFeature } from './systems.feature';
           ><span>Name</span
           ><input class="input" name="name" [ngModel]="name()" (ngModelChange)="name.set($event)" autocomplete="off"
         /></label>
-        <div class="field">
-          <label for="id">Short name in documents</label>
+        <vs-field label="Short name in documents">
           <input
             class="input mono"
             id="id"
@@ -27,24 +27,16 @@ import { systemsActions, systemsFeature } from './systems.feature';
             [ngModel]="id()"
             (ngModelChange)="ownId.set($event)"
             autocomplete="off"
-            aria-describedby="id-help"
           />
           <small id="id-help">as in {{ id() || 'tidebridge' }}/stations.csv</small>
-        </div>
-        <div class="field">
-          <span id="kind-label">Kind</span>
-          <nz-select
-            name="kind"
-            [ngModel]="kind()"
-            (ngModelChange)="kind.set($event)"
-            nzId="kind"
-            aria-labelledby="kind-label"
-          >
+        </vs-field>
+        <vs-field label="Kind">
+          <nz-select name="kind" [ngModel]="kind()" (ngModelChange)="kind.set($event)" nzId="kind">
             @for (k of kinds(); track k.kind) {
               <nz-option [nzValue]="k.kind" [nzLabel]="k.words" />
             }
           </nz-select>
-        </div>
+        </vs-field>
       </div>
       <vs-connection-form [kind]="kind()" [form]="form()" (changed)="connection.set($event)" />
       @if (complaint() || problem()) {
