@@ -201,8 +201,10 @@ test('two pages on one sheet: other lines merge, the same line asks with both te
   await expect(page.getByRole('row', { name: /s\.name/ })).toBeVisible();
   await expect(second.getByRole('row', { name: /s\.code/ })).toBeVisible();
 
-  // The same line, while neither hears of the other.
-  await second.route('**/api/mappings/*/draft', (route) => setTimeout(() => void route.continue(), 1500));
+  // The same line: what the second page sends is held until the first one has written there, too.
+  let release = (): void => undefined;
+  const held = new Promise<void>((resolve) => (release = resolve));
+  await second.route('**/api/mappings/*/draft', (route) => void held.then(() => route.continue()));
   await second.keyboard.press('Control+Home');
   await second.keyboard.press('ArrowDown');
   await second.keyboard.press('ArrowDown');
@@ -215,6 +217,8 @@ test('two pages on one sheet: other lines merge, the same line asks with both te
   await page.keyboard.press('ArrowDown');
   await page.keyboard.type('lower(s.district)');
   await page.keyboard.press('Enter');
+  await expect.poll(() => ruleOf(page, id, 2)).toBe('lower(s.district)');
+  release();
   const asks = async (): Promise<Page | null> => {
     for (const p of [page, second])
       if (await p.getByRole('alertdialog', { name: 'Both changed the same' }).isVisible()) return p;
@@ -261,6 +265,7 @@ test('no key reaches the sheet once another surface was called, and the focus co
   await expect.poll(() => ruleOf(page, id, 1)).toBe('s.name');
   // A notice that is closed, and a panel that is given up, leave the focus where it was.
   await page.getByRole('button', { name: 'Publish …' }).click();
+  await expect(page.getByRole('textbox', { name: /Note/ })).toBeFocused();
   await page.keyboard.type('a note', { delay: 5 });
   await expect(page.getByRole('textbox', { name: /Note/ })).toHaveValue('a note');
   await page

@@ -45,6 +45,7 @@ export * from './document/records.ts';
 export * from './document/codes.ts';
 export type { SourceField } from './document/source-field.ts';
 export * from './document/difference.ts';
+export { changeBetween, changed, changedBack, type DocumentChange } from './document/change.ts';
 export * from './document/edit.ts';
 export * from './document/line-forms.ts';
 export * from './document/questions.ts';

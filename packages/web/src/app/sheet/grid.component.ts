@@ -24,12 +24,9 @@ import { StateComponent } from '../shared/states.component';
 import { FigurePipe } from '../shared/words';
 import { CLOSED_CELLS, type CellChoice } from './cell-choices';
 import { SheetColumns, type Column } from './columns';
+import { cellTitle, cellWords, drawnRows, placesOf, ROW } from './grid-rows';
 import type { SheetRow } from './rows';
 
-const ROW = 30;
-const SECTION = 32;
-/** Rows that are drawn above and below what can be seen. */
-const BEYOND = 12;
 /** The most room that the list of choices takes. */
 const LIST = 230;
 const CHOICE_CELLS: ReadonlySet<Cell> = new Set(['state', 'onFail', 'type', 'how', 'source']);
@@ -120,46 +117,17 @@ export class GridComponent {
     const size = (bottom - top + 1) * (right - left + 1);
     const column = this.chosen();
     // What can be written stands in the field; what can't has its value in the name.
-    const value = column.cell !== null || column.id === 'line' ? '' : `: ${shown(row, column) || 'empty'}`;
+    const value = column.cell !== null || column.id === 'line' ? '' : `: ${cellWords(row, column) || 'empty'}`;
     return `Line ${row.number}, ${row.target}, ${column.name}${value}${size > 1 ? `, ${size} cells chosen` : ''}`;
   });
   /** Whether the chosen cell takes a choice. */
   protected readonly isChoice = computed(() => CHOICE_CELLS.has(this.cell() ?? 'note'));
-  /** Where each line begins, in pixels from the first one's place, and the section that begins above it. */
-  private readonly places = computed(() => {
-    const open = this.open();
-    const leaf = this.leafHeight();
-    const rows = this.rows();
-    const tops: number[] = [];
-    let at = 0;
-    for (const [i, row] of rows.entries()) {
-      if (row.section !== '' && row.section !== (rows[i - 1]?.section ?? '')) at += SECTION;
-      tops.push(at);
-      at += ROW + (row.id === open ? leaf : 0);
-    }
-    return { tops, height: at };
-  });
+  private readonly places = computed(() => placesOf(this.rows(), this.open(), this.leafHeight()));
   /** What can be seen: the distance scrolled, and the height of the window. */
   private readonly seen = signal({ top: 0, height: 900 });
   private readonly leafHeight = signal(380);
   protected readonly height = computed(() => this.places().height);
-  protected readonly drawn = computed(() => {
-    const { tops } = this.places();
-    const { top, height } = this.seen();
-    const rows = this.rows();
-    const open = rows.findIndex((r) => r.id === this.open());
-    const first = Math.max(0, lastUpTo(tops, top) - BEYOND);
-    const last = Math.min(rows.length, lastUpTo(tops, top + height) + BEYOND + 1);
-    const drawn = rows.slice(first, last).map((row, n) => ({ row, i: first + n }));
-    // The open line stays, wherever one scrolls: what is being written in it must not get lost.
-    if (open >= 0 && (open < first || open >= last)) drawn.push({ row: rows[open]!, i: open });
-    return drawn.map(({ row, i }) => ({
-      row,
-      i,
-      top: tops[i]!,
-      begins: row.section !== '' && row.section !== (rows[i - 1]?.section ?? '') ? row.section : null,
-    }));
-  });
+  protected readonly drawn = computed(() => drawnRows(this.rows(), this.places(), this.seen(), this.open()));
   private readonly scroller = viewChild.required<ElementRef<HTMLElement>>('scroll');
   private readonly body = viewChild.required<ElementRef<HTMLElement>>('body');
   private readonly leafBox = viewChild<ElementRef<HTMLElement>>('leafBox');
@@ -284,26 +252,7 @@ export class GridComponent {
     if (head) this.setting.widen(this.chosen().id, head.offsetWidth + by);
   }
 
-  protected titleOf(row: SheetRow, column: Column['id']): string {
-    switch (column) {
-      case 'value':
-        return row.value;
-      case 'how':
-        return row.how;
-      case 'target':
-        return `${row.targetName} ${row.type}`;
-      case 'result':
-        return row.problem ?? row.result ?? '';
-      case 'condition':
-      case 'default':
-      case 'check':
-      case 'note':
-      case 'lineage':
-        return row.cells[column];
-      default:
-        return '';
-    }
-  }
+  protected readonly titleOf = cellTitle;
   protected picked(row: number, column: number): boolean {
     if (this.anchor() === null) return false;
     const { top, bottom, left, right } = this.range();
@@ -551,7 +500,7 @@ export class GridComponent {
       .map((row) =>
         this.columns()
           .slice(left, right + 1)
-          .map((column) => (column.id === 'result' ? (row.result ?? '') : shown(row, column))),
+          .map((column) => (column.id === 'result' ? (row.result ?? '') : cellWords(row, column))),
       );
     event.clipboardData?.setData('text/plain', clipboardText(rows));
   }
@@ -572,25 +521,4 @@ export class GridComponent {
     });
     if (edits.length > 0) this.edits.emit(edits);
   }
-}
-
-/** What a cell says, as text. */
-function shown(row: SheetRow, { id, cell }: Column): string {
-  if (cell !== null) return row.cells[cell];
-  if (id === 'line') return String(row.number);
-  if (id === 'value') return row.value;
-  if (id === 'result') return row.problem ?? row.result ?? '';
-  return row.failures > 0 ? String(row.failures) : '';
-}
-
-/** The index of the last of the rising numbers that is not above a limit; 0 when all are. */
-function lastUpTo(rising: readonly number[], limit: number): number {
-  let low = 0;
-  let high = rising.length - 1;
-  while (low < high) {
-    const middle = (low + high + 1) >> 1;
-    if (rising[middle]! <= limit) low = middle;
-    else high = middle - 1;
-  }
-  return Math.max(0, low);
 }

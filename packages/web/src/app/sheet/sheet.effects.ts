@@ -3,7 +3,7 @@ import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { concatLatestFrom } from '@ngrx/operators';
 import { Store } from '@ngrx/store';
 import type { FailedRecordDetail, MappingSample, SampleRow } from '@versicle/contract';
-import { lineEvents, sampleKey } from '@versicle/core';
+import { changedBack, lineEvents, sampleKey } from '@versicle/core';
 import { frameActions } from '../frame/frame.feature';
 import {
   catchError,
@@ -168,8 +168,8 @@ export const unsigned = createEffect(
       ofType(a.edited),
       concatLatestFrom(() => store.select(sheetFeature.selectSheetState)),
       map(([{ document }, { past }]) => {
-        const before = past.at(-1);
-        const events = before ? lineEvents(before, document) : [];
+        const step = past.at(-1);
+        const events = step ? lineEvents(changedBack(document, step), document) : [];
         return events.flatMap((e) => {
           const lost = e.what === 'state' && e.parts.some((p) => p.before === 'agreed' && p.after === 'drafted');
           const edited = lost && events.some((o) => o.line === e.line && o.what === 'edited');

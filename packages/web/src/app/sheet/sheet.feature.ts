@@ -8,6 +8,10 @@ import type {
   SavedDraft,
 } from '@versicle/contract';
 import {
+  changeBetween,
+  changed,
+  changedBack,
+  type DocumentChange,
   exampleValues,
   mergeDocuments,
   withAllLines,
@@ -122,8 +126,9 @@ export interface SheetState {
   readonly clash: { readonly clashes: readonly Clash[]; readonly detail: MappingDetail } | null;
   /** Pages that have this sheet open. */
   readonly people: readonly PresentPerson[];
-  readonly past: readonly MappingDocument[];
-  readonly future: readonly MappingDocument[];
+  /** Steps of undo, the newest last, and of redo, the next one first: each only what it changed. */
+  readonly past: readonly DocumentChange[];
+  readonly future: readonly DocumentChange[];
   readonly merge: string | null;
   readonly samples: Loadable<Samples>;
   readonly sampleSet: SampleSet;
@@ -217,12 +222,32 @@ function merged(s: SheetState, detail: MappingDetail, mine: readonly string[]): 
     saveProblem: null,
     unheard: [],
     clash: null,
-    past: s.past.slice(-UNDO_AFTER_MERGE).map(over),
-    future: s.future.slice(0, UNDO_AFTER_MERGE).map(over),
+    ...broughtAlong(s, over),
     merge: null,
   };
 }
 const UNDO_AFTER_MERGE = 30;
+/** The steps of undo and redo over what both sides have now: each state that they lead to takes the others' changes in. */
+function broughtAlong(
+  s: SheetState,
+  over: (document: MappingDocument) => MappingDocument,
+): Pick<SheetState, 'past' | 'future'> {
+  const past = [s.document!];
+  for (const change of s.past.slice(-UNDO_AFTER_MERGE).reverse()) past.unshift(changedBack(past[0]!, change));
+  const future = [s.document!];
+  for (const change of s.future.slice(0, UNDO_AFTER_MERGE)) future.push(changed(future.at(-1)!, change));
+  const steps = (states: readonly MappingDocument[]): DocumentChange[] => {
+    const now = states.length === 1 ? [] : states.map(over);
+    return now.slice(1).map((state, i) => changeBetween(now[i], state) ?? NO_CHANGE);
+  };
+  return { past: steps(past), future: steps(future) };
+}
+const NO_CHANGE: DocumentChange = { is: 'members', of: [] };
+
+/** The document that the server has, where it says the same as this one: then there is nothing to save. */
+function asStored(s: SheetState, document: MappingDocument): MappingDocument {
+  return s.stored !== null && changeBetween(s.stored, document) === null ? s.stored : document;
+}
 /** What the server has, and what was edited here, as one; where both changed the same in different ways, a person chooses. */
 function brought(s: SheetState, detail: MappingDetail): SheetState {
   const { clashes } = mergeDocuments(s.stored!, s.document!, withAllLines(detail.document));
@@ -287,18 +312,26 @@ export const sheetFeature = createFeature({
     on(sheetActions.lineOpened, (s, { line }): SheetState => ({ ...s, open: line, merge: null })),
     on(sheetActions.edited, (s, { document, merge }): SheetState => {
       if (s.document === null || document === s.document) return s;
-      const past = merge !== null && merge === s.merge ? s.past : [...s.past, s.document].slice(-UNDO_STEPS);
-      return { ...show(s, document), past, future: [], merge };
+      // Edits of one thing that follow one another are one step: from before the first of them.
+      const follows = merge !== null && merge === s.merge;
+      const from = follows && s.past.length > 0 ? changedBack(s.document, s.past.at(-1)!) : s.document;
+      const step = changeBetween(from, document);
+      if (step === null && !follows) return s;
+      const before = follows ? s.past.slice(0, -1) : s.past;
+      const past = step === null ? before : [...before, step].slice(-UNDO_STEPS);
+      return { ...show(s, document), past, future: [], merge: step === null ? null : merge };
     }),
     on(sheetActions.undone, (s): SheetState => {
-      const before = s.past.at(-1);
-      if (!before || !s.document) return s;
-      return { ...show(s, before), past: s.past.slice(0, -1), future: [s.document, ...s.future], merge: null };
+      const step = s.past.at(-1);
+      if (!step || !s.document) return s;
+      const before = asStored(s, changedBack(s.document, step));
+      return { ...show(s, before), past: s.past.slice(0, -1), future: [step, ...s.future], merge: null };
     }),
     on(sheetActions.redone, (s): SheetState => {
-      const [next, ...rest] = s.future;
-      if (!next || !s.document) return s;
-      return { ...show(s, next), past: [...s.past, s.document], future: rest, merge: null };
+      const [step, ...rest] = s.future;
+      if (!step || !s.document) return s;
+      const next = asStored(s, changed(s.document, step));
+      return { ...show(s, next), past: [...s.past, step], future: rest, merge: null };
     }),
     on(sheetActions.tried, (s, { answer }): SheetState => ({ ...s, trial: answer })),
     on(sheetActions.sending, (s, { sent }): SheetState => ({ ...s, unheard: [...s.unheard, sent] })),
@@ -347,7 +380,12 @@ export const sheetFeature = createFeature({
       s.clash === null ? s : merged(s, s.clash.detail, mine),
     ),
     on(sheetActions.peopleTold, (s, { people }): SheetState => ({ ...s, people })),
-    on(sheetActions.editsDropped, (s): SheetState => ({ ...s, document: s.stored, saving: 'saved', clash: null })),
+    on(sheetActions.editsDropped, (s): SheetState => {
+      const step = s.document && s.stored ? changeBetween(s.document, s.stored) : null;
+      // Throwing edits away is a step, too.
+      const past = step === null ? s.past : [...s.past, step].slice(-UNDO_STEPS);
+      return { ...s, document: s.stored, saving: 'saved', clash: null, past, future: [], merge: null };
+    }),
     on(sheetActions.saveAgain, (s): SheetState => ({ ...s, saving: unsaved(s, s.document) ? 'waiting' : 'saved' })),
     on(sheetActions.suggestionsAsked, (s): SheetState => ({ ...s, suggestions: loading(s.suggestions ?? idle()) })),
     on(sheetActions.suggestionsLoaded, (s, { suggestions }): SheetState => ({
