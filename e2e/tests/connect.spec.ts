@@ -322,6 +322,8 @@ test('a profile is read, a check is added, a dataset is looked over', async ({ p
   await expect(page.getByText(/All 24 records were looked at/)).toBeVisible();
   await page.getByRole('button', { name: 'latitude' }).click();
   await expect(page.getByRole('heading', { name: /Patterns/ })).toBeVisible();
+  await page.getByRole('link', { name: '47,14450' }).click();
+  await expect(page.getByText('1 of 24 meet the filter')).toBeVisible();
   await page.getByRole('link', { name: 'Quality' }).click();
   await expect(page.getByText(/^22 of 24/)).toBeVisible();
   await entry(page, 'Each record must meet').fill("code <> 'S-001'");

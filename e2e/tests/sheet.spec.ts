@@ -121,6 +121,22 @@ test('publishing is refused on an error, and done after mending', async ({ page 
   await expect(page.getByText('Revision 1 is published.')).toBeVisible();
 });
 
+test('a field that the table lacks is said before publishing, and added there', async ({ page }) => {
+  const { document } = await (await page.request.get('/api/mappings/stations-to-warehouse')).json();
+  document.name = 'Wider stations';
+  document.target.fields.push({ name: 'mayor', type: 'varchar(40)' });
+  document.lines.push({ id: 'l99', target: 'mayor', kind: 'constant', value: 'Oda Fenn', state: 'drafted' });
+  const { id } = await (await page.request.post('/api/mappings', { data: { document } })).json();
+  await page.goto(`/mappings/${id}`);
+  await page.getByRole('button', { name: 'Publish …' }).click();
+  const panel = page.getByRole('region', { name: 'Publish' });
+  await expect(panel.getByText('mayor varchar(40)')).toBeVisible();
+  await panel.getByRole('button', { name: 'Add it to the table' }).click();
+  await expect(panel.getByText('warehouse/station has mayor now.')).toBeVisible();
+  await panel.getByRole('button', { name: 'Publish revision 1' }).click();
+  await expect(page.getByText('Revision 1 is published.')).toBeVisible();
+});
+
 test('a missing code is added to the code table of the document', async ({ page }) => {
   await page.goto('/mappings/stations-to-warehouse?view=codes');
   await page.getByLabel('Name of a new code table').fill('district');

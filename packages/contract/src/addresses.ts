@@ -42,6 +42,8 @@ export const addresses = {
   amHere: 'post /mappings/:id/here',
   saveDraft: 'put /mappings/:id/draft',
   arrivedSave: 'get /mappings/:id/saves/:save',
+  targetOutlook: 'get /mappings/:id/target',
+  addTargetFields: 'post /mappings/:id/target/fields',
   publish: 'post /mappings/:id/publish',
   listRevisions: 'get /mappings/:id/revisions',
   getRevision: 'get /mappings/:id/revisions/:number',

@@ -150,6 +150,16 @@ export const mappingRoutes = {
     params: idParams.extend({ save: z.uuid() }),
     response: mappings.arrivedSave,
   },
+  targetOutlook: {
+    summary: 'What the target has, against what the draft would write into it',
+    params: idParams,
+    response: mappings.targetFit,
+  },
+  addTargetFields: {
+    summary: 'Give the target’s table the fields that the draft loads and it lacks',
+    params: idParams,
+    response: mappings.addedFields,
+  },
   publish: {
     summary: 'Publish the draft as the next revision',
     params: idParams,

@@ -200,3 +200,13 @@ export const useStarter = z.strictObject({
   source: z.string().min(3),
   target: z.string().min(3),
 });
+
+/** What the target has, against what a draft would write into it. */
+export const targetFit = z.object({
+  /** Fields that are loaded, and the target lacks. */
+  lacking: z.array(z.object({ name: z.string(), type: z.string() })),
+  /** Why records would be there twice after a run; null where they would not. */
+  twice: z.string().nullable(),
+});
+export type TargetFit = z.infer<typeof targetFit>;
+export const addedFields = z.object({ added: z.array(z.string()) });

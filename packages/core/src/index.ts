@@ -2,6 +2,7 @@ export * from './words.ts';
 export * from './aborted.ts';
 export * from './faults.ts';
 export { unkeptIn } from './unkept.ts';
+export { issueWords } from './issue-words.ts';
 export * from './fields/types.ts';
 export * from './fields/values.ts';
 export * from './fields/dates.ts';

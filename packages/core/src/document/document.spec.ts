@@ -255,3 +255,35 @@ it.each([
   // A whole pair is a character like any other.
   expect(parseDocument({ ...whole, name: '\u{1f6b2}' }).name).toBe('\u{1f6b2}');
 });
+
+describe('what is wrong with a document', () => {
+  const faults = (data: object): string[] => {
+    try {
+      parseDocument(data);
+      return [];
+    } catch (error) {
+      return (error as Error).message.split('\n');
+    }
+  };
+  const sound = {
+    versicle: 1,
+    name: 'a',
+    source: { primary: { alias: 'm', dataset: 'f/a' } },
+    target: { dataset: 's/a', fields: [{ name: 'born', type: 'date' }] },
+  };
+  it('is said in words, with the line that it is about', () => {
+    expect(faults({ ...sound, lines: [{ id: 'l1', target: 'born', state: 'approved' }] })).toEqual([
+      'lines[0].state: in line 1, born, this must be one of to map, question, drafted, agreed',
+    ]);
+    expect(faults({ ...sound, name: 7 })).toEqual(['name: this must be a text']);
+    expect(faults({ ...sound, name: '' })).toEqual(['name: something must stand here']);
+    expect(faults({ versicle: 1, name: 'a' })).toEqual(['source: this is missing', 'target: this is missing']);
+    expect(faults({ ...sound, lines: 'none' })).toEqual(['lines: this must be a list']);
+    expect(faults({ ...sound, write: { mode: 'merge' } })[0]).toMatch(
+      /^write.mode: this must be one of insert, append/,
+    );
+    expect(faults({ ...sound, codeTables: { t: [{ from: 'a', to: 'b', validTo: 'soon' }] } })).toEqual([
+      'codeTables.t[0].validTo: this must be a day such as 2026-08-03',
+    ]);
+  });
+});

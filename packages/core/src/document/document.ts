@@ -2,6 +2,7 @@ import type { ValueType } from '../fields/types.ts';
 import { Fault, type FaultDetail } from '../faults.ts';
 import { unkeptIn } from '../unkept.ts';
 import * as z from 'zod';
+import '../issue-words.ts';
 import { CAUSES } from './records.ts';
 
 /** The mapping document, version 1 (docs/mapping-document.md): the Zod schema is the only definition of the form. */
@@ -214,9 +215,17 @@ export function parseDocument(data: unknown): MappingDocument {
           path: path ? `${path}.${key}` : key,
           message: 'This key is not part of a mapping document.',
         }));
-      return [{ path, message: issue.message }];
+      return [{ path, message: `${lineWords(data, issue.path)}${issue.message}` }];
     }),
   );
+}
+
+/** The line that a path is in, as people call it. */
+function lineWords(data: unknown, [part, at]: readonly PropertyKey[]): string {
+  if (part !== 'lines' || typeof at !== 'number') return '';
+  const line = (data as { lines?: readonly unknown[] }).lines?.[at];
+  const target = typeof line === 'object' && line !== null ? (line as { target?: unknown }).target : undefined;
+  return `in line ${at + 1}${typeof target === 'string' ? `, ${target}` : ''}, `;
 }
 
 /** The document with its keys in the schema's order and defaults written out: equal documents give equal text. */

@@ -344,6 +344,44 @@ describe('runs', () => {
     expect(otherKey).toMatch(/Upsert goes by the key \(name\), but the table .* has the key \(no\)/);
   });
 
+  it('says which fields a table lacks, adds them, and says where records would be there twice', async () => {
+    const there = await load(['1;a;1,00']);
+    const base = itemsDocument(there.file);
+    const target = base['target'] as { fields: object[] };
+    const make = async (patch: object, more: object[] = []): Promise<string> => {
+      const lines = more.length > 0 ? [...(base['lines'] as object[]), LINE] : base['lines'];
+      const document = {
+        ...base,
+        ...patch,
+        lines,
+        target: { ...target, dataset: `store/${there.name}`, fields: [...target.fields, ...more] },
+      };
+      return (await server.api('createMapping', 'POST', '/mappings', { document })).id;
+    };
+    const LINE = { id: 'l4', target: 'colour', kind: 'constant', value: 'red' };
+    const outlook = (id: string) => server.api('targetOutlook', 'GET', `/mappings/${id}/target`);
+    const wider = await make({}, [{ name: 'colour', type: 'varchar(5)', nullable: false }]);
+    // There is no table yet: the run makes it as it has to be.
+    expect(await outlook(wider)).toEqual({ lacking: [], twice: null });
+
+    await server.run(there.plan);
+    expect(await outlook(wider)).toEqual({ lacking: [{ name: 'colour', type: 'varchar(5)' }], twice: null });
+    expect(await server.api('addTargetFields', 'POST', `/mappings/${wider}/target/fields`, {})).toEqual({
+      added: ['colour'],
+    });
+    expect(await outlook(wider)).toEqual({ lacking: [], twice: null });
+    expect(await server.api('addTargetFields', 'POST', `/mappings/${wider}/target/fields`, {})).toEqual({ added: [] });
+    expect((await server.ask('POST', `/api/mappings/${wider}/publish`, {})).status).toBe(200);
+
+    const document = {
+      ...base,
+      write: { mode: 'insert' },
+      target: { ...target, dataset: `store/${there.name}`, key: [] },
+    };
+    const { id } = await server.api('createMapping', 'POST', '/mappings', { document });
+    expect((await outlook(id)).twice).toMatch(/has records already, and this mapping adds its own without a key/);
+  });
+
   it('counts runs without gaps, also after the server was killed', async () => {
     const { plan } = await load(['1;a;1,00']);
     const { id } = await server.run(plan);

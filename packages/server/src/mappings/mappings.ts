@@ -6,6 +6,7 @@ import {
   type MappingSample,
   type MappingSummary,
   type Revision,
+  type TargetFit,
   type SaveDraft,
   type SavedDraft,
   type Synonyms,
@@ -321,6 +322,37 @@ export class Mappings {
     } catch (error) {
       if (isFault(error)) throw error;
     }
+  }
+
+  /** What the target has, against what the draft would write into it; nothing is known of one that does not answer. */
+  async targetOutlook(id: string): Promise<TargetFit> {
+    const { document } = await this.draft(id);
+    const { dataset: name } = document.target;
+    try {
+      const { system, dataset } = await this.systems.openDataset(name);
+      const found = await system.target?.outlook?.(document, dataset);
+      if (!found) return { lacking: [], twice: null };
+      const adds = document.write.mode === 'insert' || document.write.mode === 'append';
+      return {
+        lacking: found.lacking.map(({ name: field, type }) => ({ name: field, type })),
+        twice:
+          adds && found.holds && document.target.key.length === 0
+            ? `${name} has records already, and this mapping adds its own without a key to tell them by: what an earlier run wrote is there once more then.`
+            : null,
+      };
+    } catch (error) {
+      // What is wrong with the target is said where it is written to.
+      if (isFault(error)) return { lacking: [], twice: null };
+      throw error;
+    }
+  }
+  /** Gives the target's table the fields that the draft loads and it lacks. */
+  async addTargetFields(id: string): Promise<string[]> {
+    const { document } = await this.draft(id);
+    const { system, dataset } = await this.systems.openDataset(document.target.dataset);
+    if (!system.target?.addFields)
+      throw refused(`Fields of ${document.target.dataset} can’t be added from here; add them in the system itself.`);
+    return system.target.addFields(document, dataset);
   }
 
   /** The fields of a document's source now, and how its formats declare numbers and dates to be written. */

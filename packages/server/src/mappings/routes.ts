@@ -41,6 +41,8 @@ export function mappingRoutes(api: Api, { mappings, workbooks, events }: Service
     await changed(params.id);
     return revision;
   });
+  api.on('targetOutlook', async ({ params }) => mappings.targetOutlook(params.id));
+  api.on('addTargetFields', async ({ params }) => ({ added: await mappings.addTargetFields(params.id) }));
   api.on('lineHistory', async ({ params }, who) => {
     await mappings.draft(params.id);
     return mappings.history.of(params.id, params.line, who.person);

@@ -54,6 +54,27 @@ describe('systems', () => {
       expect((await server.api('waiting', 'GET', '/waiting')).systems).toBe(2);
       for (const id of ['gone', 'notfolder']) await server.api('deleteSystem', 'DELETE', `/systems/${id}`);
     });
+    it('says that a folder has only folders, and counts empty files as none that can be read', async () => {
+      const root = join(server.home, 'nested');
+      mkdirSync(join(root, '2025'), { recursive: true });
+      mkdirSync(join(root, '2026'));
+      const made = await server.api('createSystem', 'POST', '/systems', {
+        id: 'nested',
+        name: 'Nested',
+        connection: { kind: 'folder', root },
+      });
+      expect(made.diagnosis).toMatchObject({
+        ok: true,
+        message:
+          'The folder is there, but it has no files of its own, only the folders 2025, 2026; connect one of these.',
+      });
+      writeFileSync(join(root, 'empty.csv'), '');
+      writeFileSync(join(root, 'full.csv'), 'a\n1\n');
+      expect(await server.api('testSystem', 'POST', '/systems/nested/test')).toMatchObject({
+        message: 'The folder holds 2 files, 1 of which can be read as records.',
+      });
+      await server.api('deleteSystem', 'DELETE', '/systems/nested');
+    });
     it('wants a full path, and an id that is free', async () => {
       expect(
         await server.ask('POST', '/api/systems', {

@@ -17,6 +17,7 @@ import {
   type ChunkEncodingName,
   type FileFormat,
   type MappingDocument,
+  type TargetField,
   type Marks,
   type RawRow,
   type Rejection,
@@ -84,8 +85,18 @@ interface AnyTarget {
   readonly encoding: ChunkEncodingName;
   /** What stands against the document before anything is made, asked at publishing. Throws a fault. */
   check?(document: MappingDocument, dataset: string): Promise<void>;
+  /** What a person should know before records are written. */
+  outlook?(document: MappingDocument, dataset: string): Promise<TargetOutlook>;
+  /** Gives the dataset the fields that it lacks, and names them. Throws a fault. */
+  addFields?(document: MappingDocument, dataset: string): Promise<string[]>;
   /** Makes or checks what the document describes. Gives lines for the log. Throws a fault. */
   prepare(document: MappingDocument, dataset: string, run: TargetRun): Promise<string[]>;
+}
+export interface TargetOutlook {
+  /** Fields that the document loads, and the dataset has not. */
+  readonly lacking: readonly TargetField[];
+  /** Whether records are there already. */
+  readonly holds: boolean;
 }
 /** Takes whole chunks. A chunk that was delivered already is not delivered twice. */
 export interface BulkTarget extends AnyTarget {

@@ -17,8 +17,12 @@ const SHOWN = 200;
   imports: [FigurePipe],
   templateUrl: './code-rows.component.html',
   styles: `
+    .wide {
+      overflow-x: auto;
+    }
     .add {
       display: flex;
+      flex-wrap: wrap;
       gap: 10px;
       align-items: center;
       margin-bottom: 6px;

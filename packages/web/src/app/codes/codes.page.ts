@@ -43,11 +43,12 @@ import { codesActions, codesFeature } from './codes.feature';
         </ng-template>
         <ng-template vsCell="used" [like]="tables()" let-t>
           @for (u of t.usedIn; track u.mapping) {
-            <a [routerLink]="['/mappings', u.mapping]" [queryParams]="{ view: 'codes' }">{{ u.name }}</a>
-            @if (!u.same && t.kept) {
-              <span class="soft differs">its own copy differs</span>
-            }
-            <br />
+            <div class="use">
+              <a [routerLink]="['/mappings', u.mapping]" [queryParams]="{ view: 'codes' }">{{ u.name }}</a>
+              @if (!u.same && t.kept) {
+                <span class="soft differs">its own copy differs</span>
+              }
+            </div>
           } @empty {
             <span class="soft">nowhere</span>
           }
@@ -70,6 +71,9 @@ import { codesActions, codesFeature } from './codes.feature';
     </div>
   `,
   styles: `
+    .use {
+      line-height: 24px;
+    }
     .new {
       display: flex;
       gap: 8px;

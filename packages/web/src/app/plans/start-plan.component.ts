@@ -1,7 +1,8 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import type { Plan } from '@versicle/contract';
+import { Api } from '../shared/api';
 import { plansActions, plansFeature } from './plans.feature';
 import { GIVEN } from '../shared/given';
 
@@ -31,6 +32,9 @@ import { GIVEN } from '../shared/given';
           per cent of what is there would go.
         </p>
       }
+      @if (twice(); as words) {
+        <p class="what" role="status"><b>Look first:</b> {{ words }}</p>
+      }
       <label class="choice"
         ><input type="radio" name="much" [value]="true" [ngModel]="few()" (ngModelChange)="few.set($event)" /> the
         first</label
@@ -52,7 +56,7 @@ import { GIVEN } from '../shared/given';
       >
       <span class="grow"></span>
       <button type="submit" class="btn first" [disabled]="starting() !== null">
-        {{ few() ? 'Run the first ' + rows() : 'Run all' }}
+        {{ few() ? 'Run the first ' + rows() : 'Run all' }}{{ twice() ? ' all the same' : '' }}
       </button>
       <button type="button" class="btn quiet" (click)="closed.emit()">Give up</button>
     </form>
@@ -98,9 +102,24 @@ export class StartPlanComponent {
       this.store.dispatch(plansActions.change({ id: this.plan().id, removesAtMost: share }));
   }
   private readonly store = inject(Store);
+  private readonly api = inject(Api);
   protected readonly starting = this.store.selectSignal(plansFeature.selectStarting);
   protected readonly few = signal(false);
   protected readonly rows = signal(100);
+
+  /** Why records would be there twice after the run; empty while that is not known, or where they would not. */
+  protected readonly twice = signal('');
+  constructor() {
+    effect((done) => {
+      const params = { id: this.plan().mapping };
+      const asked = this.api.call('targetOutlook', { params }).subscribe({
+        next: (fit) => this.twice.set(fit.twice ?? ''),
+        // The run itself says what is wrong with the target.
+        error: () => this.twice.set(''),
+      });
+      done(() => asked.unsubscribe());
+    });
+  }
 
   protected start(): void {
     const rowLimit = this.few() ? Math.max(1, Math.floor(Number(this.rows()) || 1)) : null;

@@ -1,5 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
+import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
+import { fieldText, textLiteral } from '@versicle/core';
 import type { FieldProfileDto, Knowledge } from '@versicle/contract';
 import { LoadingComponent } from '../shared/loading.component';
 import { durationWords, figure, FigurePipe, FullTimePipe, TimePipe } from '../shared/words';
@@ -9,7 +11,7 @@ import { profilesActions, profilesFeature } from './profiles.feature';
 @Component({
   selector: 'vs-values',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [LoadingComponent, FigurePipe, FullTimePipe, TimePipe],
+  imports: [LoadingComponent, RouterLink, FigurePipe, FullTimePipe, TimePipe],
   template: `
     <vs-loading [of]="knowledge()" (again)="open()" />
     @if (knowledge().value; as k) {
@@ -111,8 +113,12 @@ import { profilesActions, profilesFeature } from './profiles.feature';
                           <h3>Most frequent{{ f.topExact ? '' : ', of those that came first' }}</h3>
                           @for (t of f.top; track t.value) {
                             <p class="line">
-                              <code>{{ t.value }}</code><i [style.width.px]="width(t.count, f.top[0]!.count)"></i
-                              >{{ t.count | figure }}
+                              <a
+                                routerLink="."
+                                [queryParams]="{ name: dataset(), filter: only(f.name, t.value) }"
+                                title="Show the rows with this value"
+                                ><code>{{ t.value }}</code></a
+                              ><i [style.width.px]="width(t.count, f.top[0]!.count)"></i>{{ t.count | figure }}
                             </p>
                           }
                         </div>
@@ -238,6 +244,10 @@ export class ValuesComponent {
   readonly id = input.required<string>();
   readonly dataset = input.required<string>();
   private readonly store = inject(Store);
+  /** The rows with a value of a field, as the filter of the rows is written. */
+  protected only(field: string, value: string): string {
+    return `${fieldText(null, field)} = ${textLiteral(value)}`;
+  }
   protected readonly knowledge = this.store.selectSignal(profilesFeature.selectKnowledge);
   protected readonly chosen = signal('');
   protected readonly duration = durationWords;

@@ -62,6 +62,7 @@ import { GIVEN } from '../shared/given';
     }
     .bar {
       display: flex;
+      flex-wrap: wrap;
       gap: 12px;
       align-items: center;
       margin-bottom: 10px;

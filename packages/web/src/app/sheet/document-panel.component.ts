@@ -7,6 +7,7 @@ import { KeyMapComponent } from '../key-maps/key-map.component';
 import { Api, type ServerProblem } from '../shared/api';
 import { SELECT } from '../shared/select';
 import { RuleEditorComponent, type Mark } from './rule-editor.component';
+import { ConditionsComponent, type Condition, type ConditionWords } from './conditions.component';
 import { sheetActions, sheetFeature } from './sheet.feature';
 import { GIVEN } from '../shared/given';
 import { FieldComponent } from '../shared/form/field.component';
@@ -23,7 +24,7 @@ const MODES: readonly [value: MappingDocument['write']['mode'], words: string][]
 @Component({
   selector: 'vs-document-panel',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FieldComponent, GIVEN, FormsModule, SELECT, RuleEditorComponent, KeyMapComponent],
+  imports: [ConditionsComponent, FieldComponent, GIVEN, FormsModule, SELECT, RuleEditorComponent, KeyMapComponent],
   templateUrl: './document-panel.component.html',
   styleUrl: './document-panel.component.less',
 })
@@ -35,6 +36,28 @@ export class DocumentPanelComponent {
   private readonly trial = this.store.selectSignal(sheetFeature.selectTrial);
   private readonly samples = this.store.selectSignal(sheetFeature.selectSamples);
   protected readonly modes = MODES;
+  protected readonly skipWords: ConditionWords = {
+    one: 'Skip condition',
+    add: 'Add a skip condition',
+    says: 'Reason of',
+    hint: 'why such records are left out',
+  };
+  protected readonly checkWords: ConditionWords = {
+    one: 'Check',
+    add: 'Add a check',
+    says: 'Said where it is not met:',
+    hint: 'what is wrong when it is not met',
+  };
+  protected readonly skips = computed(() =>
+    this.document().skips.map((s): Condition => ({ id: s.id, rule: s.when, says: s.reason })),
+  );
+  protected readonly checks = computed(() =>
+    this.document().checks.map((c): Condition => ({ id: c.id, rule: c.rule, says: c.message })),
+  );
+  protected readonly marksOf = (id: string): readonly Mark[] => this.marks(id);
+  protected readonly problemOf = (id: string): string | null => this.problem(id) ?? null;
+  protected readonly freeSkipId = (more: readonly string[]): string => this.freeId('s', more);
+  protected readonly freeCheckId = (more: readonly string[]): string => this.freeId('c', more);
   protected readonly sourceFields = computed(() =>
     (this.samples().value?.fields ?? []).map((name) => ({
       name: sourceFieldText(this.document(), name),
@@ -67,12 +90,6 @@ export class DocumentPanelComponent {
   protected setFilter(text: string): void {
     this.set({ source: { ...this.document().source, filter: text.trim() === '' ? undefined : text } }, 'filter');
   }
-  protected setSkip(id: string, patch: Partial<MappingDocument['skips'][number]>): void {
-    this.set({ skips: this.document().skips.map((s) => (s.id === id ? { ...s, ...patch } : s)) }, `skip ${id}`);
-  }
-  protected setCheck(id: string, patch: Partial<MappingDocument['checks'][number]>): void {
-    this.set({ checks: this.document().checks.map((c) => (c.id === id ? { ...c, ...patch } : c)) }, `check ${id}`);
-  }
   protected keepStarter(event: Event, name: string): void {
     event.preventDefault();
     const say = (text: string, problem: boolean): void => this.store.dispatch(frameActions.say({ text, problem }));
@@ -82,27 +99,17 @@ export class DocumentPanelComponent {
       error: (error: ServerProblem) => say(error.message, true),
     });
   }
-  protected addSkip(): void {
-    this.set(
-      {
-        skips: [
-          ...this.document().skips,
-          { id: this.freeId('s'), when: 'FALSE', reason: 'Say why such records are left out' },
-        ],
-      },
-      'add skip',
-    );
+  protected keepSkip({ id, rule, says }: Condition): void {
+    const { skips } = this.document();
+    const skip = { id, when: rule, reason: says };
+    const isThere = skips.some((s) => s.id === id);
+    this.set({ skips: isThere ? skips.map((s) => (s.id === id ? skip : s)) : [...skips, skip] }, `skip ${id}`);
   }
-  protected addCheck(): void {
-    this.set(
-      {
-        checks: [
-          ...this.document().checks,
-          { id: this.freeId('c'), rule: 'TRUE', message: 'Say what is wrong when it is not met', onFail: 'reject' },
-        ],
-      },
-      'add check',
-    );
+  protected keepCheck({ id, rule, says }: Condition): void {
+    const { checks } = this.document();
+    const before = checks.find((c) => c.id === id);
+    const check = { id, rule, message: says, onFail: before?.onFail ?? 'reject' };
+    this.set({ checks: before ? checks.map((c) => (c.id === id ? check : c)) : [...checks, check] }, `check ${id}`);
   }
   protected removeSkip(id: string): void {
     this.set({ skips: this.document().skips.filter((s) => s.id !== id) }, `remove ${id}`);
@@ -110,10 +117,9 @@ export class DocumentPanelComponent {
   protected removeCheck(id: string): void {
     this.set({ checks: this.document().checks.filter((c) => c.id !== id) }, `remove ${id}`);
   }
-  private freeId(letter: string): string {
-    const taken = new Set(
-      [...this.document().skips, ...this.document().checks, ...this.document().lines].map((x) => x.id),
-    );
+  private freeId(letter: string, more: readonly string[]): string {
+    const { skips, checks, lines } = this.document();
+    const taken = new Set([...[...skips, ...checks, ...lines].map((x) => x.id), ...more]);
     let n = 1;
     while (taken.has(`${letter}${String(n).padStart(2, '0')}`)) n++;
     return `${letter}${String(n).padStart(2, '0')}`;

@@ -7,6 +7,7 @@ import { LoadingComponent } from '../shared/loading.component';
 import { SaidComponent } from '../shared/said.component';
 import { SurfaceDirective } from '../shared/surface.directive';
 import { FigurePipe } from '../shared/words';
+import { LackingFieldsComponent } from './lacking-fields.component';
 import { sheetActions, type SheetState } from './sheet.feature';
 import { unsettledWords } from './unsettled';
 
@@ -14,7 +15,15 @@ import { unsettledWords } from './unsettled';
 @Component({
   selector: 'vs-publish-panel',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, FigurePipe, DifferenceComponent, LoadingComponent, SaidComponent, SurfaceDirective],
+  imports: [
+    LackingFieldsComponent,
+    RouterLink,
+    FigurePipe,
+    DifferenceComponent,
+    LoadingComponent,
+    SaidComponent,
+    SurfaceDirective,
+  ],
   template: `
     @if (of(); as p) {
       <section class="panel" vsSurface aria-label="Publish">
@@ -55,6 +64,7 @@ import { unsettledWords } from './unsettled';
               <label class="field"
                 ><span>Note, for those who read it later</span><input #note data-first class="input" autocomplete="off"
               /></label>
+              <vs-lacking-fields [mapping]="mapping()" [target]="document().target.dataset" [version]="version()" />
               @if (unsettled(); as words) {
                 <p class="soft" role="status">{{ words }}</p>
               }
@@ -117,6 +127,7 @@ export class PublishPanelComponent {
   readonly openFailures = input.required<number>();
   readonly document = input.required<MappingDocument>();
   readonly record = input.required<number | null>();
+  readonly version = input.required<number>();
   private readonly store = inject(Store);
 
   /** What of the document nobody has settled; it runs as it stands. */

@@ -34,7 +34,11 @@ export interface SheetRow {
   readonly problem: string | null;
   readonly broken: boolean;
   readonly failures: number;
+  /** Whether a sample record went through the line; a result of null is one then. */
+  readonly tried: boolean;
   readonly changed: boolean;
+  /** A question on it is open. */
+  readonly asked: boolean;
   readonly cells: Readonly<Record<Cell, string>>;
 }
 
@@ -49,6 +53,7 @@ export function rowsOf(
   const problems = new Map<string, Problem>();
   for (const p of trial?.problems ?? [])
     if (p.line && p.severity === 'error' && !problems.has(p.line)) problems.set(p.line, p);
+  const asked = new Set(document.questions.flatMap((q) => (q.answer === undefined && q.line ? [q.line] : [])));
   const changes = new Set(changed);
   return document.lines.map((line, i): SheetRow => {
     const field = fields.get(line.target);
@@ -60,10 +65,12 @@ export function rowsOf(
       value: line.kind === 'generated' || line.kind === 'constant' ? '' : (result?.source ?? ''),
       key: document.target.key.includes(line.target),
       result: result?.result ?? null,
+      tried: result !== undefined,
       problem,
       broken: problems.has(line.id),
       failures: open.get(line.id) ?? 0,
       changed: changes.has(line.id),
+      asked: asked.has(line.id),
     };
   });
 }

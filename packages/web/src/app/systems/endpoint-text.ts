@@ -245,5 +245,5 @@ export function endpointOf(text: EndpointText, before: Endpoint | null = null): 
     'write.repeat.path': 'Looked up at',
     'write.repeat.header': 'Header with the key',
   };
-  return `${words[place] ?? place}: ${issue!.code === 'too_small' ? 'something must stand here' : issue!.message}.`;
+  return `${words[place] ?? place}: ${issue!.message}.`;
 }

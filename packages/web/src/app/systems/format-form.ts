@@ -68,7 +68,6 @@ export function formatForm(format: Format): readonly FormField[] {
       type: 'number',
       when: of('delimited', 'xlsx', 'fixed'),
     },
-    { name: 'header', title: 'the first row has the names', type: 'tick', when: of('delimited', 'xlsx') },
     { name: 'mergedRepeat', title: 'repeat the value of merged cells', type: 'tick', when: of('xlsx') },
     {
       name: 'decimal',
@@ -85,6 +84,7 @@ export function formatForm(format: Format): readonly FormField[] {
       proposed: DATES,
       when: of('delimited', 'fixed'),
     },
+    { name: 'header', title: 'the first row has the names', type: 'tick', when: of('delimited', 'xlsx') },
     { name: 'emptyIsNull', title: 'an empty cell is null', type: 'tick', when: of('delimited', 'fixed') },
   ];
 }

@@ -45,6 +45,8 @@ function openEmbedded(database: Database, name: string): OpenSystem {
       lane: 'bulk',
       encoding: 'copy',
       check: (document, dataset) => tables.check(document, dataset),
+      outlook: (document, dataset) => tables.outlook(document, dataset),
+      addFields: (document, dataset) => tables.addFields(document, dataset),
       prepare: (document, dataset) => tables.prepare(document, dataset),
       // Before runs had ids of their own, this journal knew them by their numbers only.
       deliver: (delivery, { legacy }) => database.deliver(legacy ? { ...delivery, source: '' } : delivery),

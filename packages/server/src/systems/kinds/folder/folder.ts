@@ -74,7 +74,7 @@ class Folder {
   async test(): Promise<Found> {
     try {
       const files = await this.files();
-      const readable = files.filter((f) => READABLE.test(f.name));
+      const readable = files.filter((f) => READABLE.test(f.name) && f.bytes > 0);
       const sees = [...files]
         .sort((a, b) => b.changed - a.changed)
         .slice(0, 8)
@@ -84,7 +84,7 @@ class Folder {
         code: 'ok',
         message:
           files.length === 0
-            ? 'The folder is there, but it is empty.'
+            ? await this.emptyWords()
             : `The folder holds ${counted(files.length, 'file')}, ${readable.length} of which can be read as records.`,
         sees,
       };
@@ -125,6 +125,15 @@ class Folder {
       if (path && stats?.isFile()) found.push({ name: entry.name, path, bytes: stats.size, changed: stats.mtimeMs });
     }
     return found.sort((a, b) => (a.name < b.name ? -1 : 1));
+  }
+
+  /** A folder without files; folders in it are not looked into, and that is said. */
+  private async emptyWords(): Promise<string> {
+    const folders = (await readdir(this.root, { withFileTypes: true })).filter(
+      (e) => e.isDirectory() && !e.name.startsWith('.'),
+    );
+    if (folders.length === 0) return 'The folder is there, but it is empty.';
+    return `The folder is there, but it has no files of its own, only ${folders.length === 1 ? 'the folder' : 'the folders'} ${listed(folders.map((e) => e.name))}; connect ${folders.length === 1 ? 'that one' : 'one of these'}.`;
   }
 
   private async inside(base: string, name: string): Promise<string> {

@@ -51,6 +51,8 @@ class Postgres implements OpenSystem {
       lane: 'bulk',
       encoding: 'copy',
       check: (document, dataset) => this.tables('write').check(document, dataset),
+      outlook: (document, dataset) => this.known(() => this.tables('write').outlook(document, dataset)),
+      addFields: (document, dataset) => this.known(() => this.tables('write').addFields(document, dataset)),
       prepare: (document, dataset) => this.known(() => this.tables('write').prepare(document, dataset)),
       deliver: (delivery, { signal }) =>
         this.known(async () => (await this.database('write')).deliver(delivery, signal)),

@@ -4,6 +4,7 @@ import {
   isLoaded,
   makeRule,
   type MappingDocument,
+  type TargetField,
   nearest,
   notFound,
   parseFieldType,
@@ -14,7 +15,7 @@ import {
   RuleError,
 } from '@versicle/core';
 import { datasetName, splitTable, tableName, type Swap, type Swapped } from '@versicle/postgres';
-import type { Described, Finished, TargetRun } from '../kind.ts';
+import type { Described, Finished, TargetOutlook, TargetRun } from '../kind.ts';
 
 /** What records are written to in a database; `isOurs`: Versicle keeps it itself. */
 export const tableTarget = (isOurs: boolean): NonNullable<KindFacts['target']> => ({
@@ -187,10 +188,32 @@ export class SqlTables {
     return [`made the table ${table} with ${counted(fields.length, 'field')}`];
   }
 
+  /** What a person should know of the table before records are written into it. */
+  async outlook(document: MappingDocument, table: string): Promise<TargetOutlook> {
+    const existing = await this.columns(table);
+    if (existing.length === 0) return { lacking: [], holds: false };
+    const [some] = await this.db.query(`SELECT 1 FROM ${tableName(table)} LIMIT 1`);
+    return { lacking: lackingFields(document, existing), holds: some !== undefined };
+  }
+  /** Gives the table the fields that the document loads and it lacks. Throws a fault. */
+  async addFields(document: MappingDocument, table: string): Promise<string[]> {
+    const { lacking, holds } = await this.outlook(document, table);
+    if (lacking.length === 0) return [];
+    const { kind } = await this.shape(table);
+    if (kind !== 'r' && kind !== 'p')
+      throw refused(`Fields can be added to tables only, and ${table} is none; add them behind it.`);
+    // What is there already has no value for them.
+    const columns = lacking.map(
+      (f) => `ADD COLUMN ${quoteName(f.name)} ${parseFieldType(f.type).sql}${f.nullable || holds ? '' : ' NOT NULL'}`,
+    );
+    await this.db.exec(`ALTER TABLE ${tableName(table)} ${columns.join(', ')}`);
+    return lacking.map((f) => f.name);
+  }
+
   private async requireFit(document: MappingDocument, table: string, existing: readonly ColumnRow[]): Promise<void> {
-    const { fields, key } = document.target;
+    const { key } = document.target;
     const loaded = new Set(document.lines.filter(isLoaded).map((l) => l.target));
-    const needed = fields.map((f) => f.name).filter((f) => loaded.has(f) && !existing.some((c) => c.name === f));
+    const needed = lackingFields(document, existing).map((f) => f.name);
     if (needed.length > 0)
       throw refused(
         `The table ${table} has no ${needed.length === 1 ? 'field' : 'fields'} ${needed.map((n) => quoted(n)).join(', ')}; add ${needed.length === 1 ? 'it' : 'them'} to the table or take ${needed.length === 1 ? 'it' : 'them'} out of the document.`,
@@ -262,6 +285,12 @@ export class SqlTables {
       unique: unique.map((u) => JSON.parse(u.set) as string[]),
     };
   }
+}
+
+/** Fields that the document loads, and the table has not. */
+function lackingFields(document: MappingDocument, existing: readonly ColumnRow[]): TargetField[] {
+  const loaded = new Set(document.lines.filter(isLoaded).map((l) => l.target));
+  return document.target.fields.filter((f) => loaded.has(f.name) && !existing.some((c) => c.name === f.name));
 }
 
 /** Puts what a run loaded beside its table in the table's place, or says what a person must agree to first. */

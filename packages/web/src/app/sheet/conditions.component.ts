@@ -1,0 +1,117 @@
+import { ChangeDetectionStrategy, Component, computed, input, output, signal } from '@angular/core';
+import { GIVEN } from '../shared/given';
+import { RuleEditorComponent, type EditorField, type Mark } from './rule-editor.component';
+
+/** A condition on records, and what is said where it counts. */
+export interface Condition {
+  readonly id: string;
+  readonly rule: string;
+  readonly says: string;
+}
+/** Words for one kind of conditions. */
+export interface ConditionWords {
+  readonly one: string;
+  readonly add: string;
+  /** The name of the second field, and what is written there. */
+  readonly says: string;
+  readonly hint: string;
+}
+
+/**
+ * The skip conditions or the checks of a document. One that is not complete stands here only: it comes into the document
+ * with its condition and its words. Of one that was emptied the document keeps what it had, until it is written anew or removed.
+ */
+@Component({
+  selector: 'vs-conditions',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RuleEditorComponent, GIVEN],
+  template: `
+    @for (c of shown(); track c.id) {
+      <div class="item">
+        <code class="dim">{{ c.id }}</code>
+        <div>
+          <vs-rule-editor
+            [text]="c.rule"
+            [label]="words().one + ' ' + c.id"
+            [fields]="fields()"
+            [marks]="marks()(c.id)"
+            (changed)="set(c, { rule: $event })"
+          />
+          @if (missing(c); as text) {
+            <small class="soft" role="status">{{ text }}</small>
+          } @else if (problem()(c.id)) {
+            <small class="rub">{{ problem()(c.id) }}</small>
+          }
+        </div>
+        <input
+          class="input"
+          [attr.aria-label]="words().says + ' ' + c.id"
+          [placeholder]="words().hint"
+          [value]="c.says"
+          (vsWritten)="set(c, { says: $event })"
+        />
+        <button type="button" class="btn quiet" [attr.aria-label]="'Remove ' + c.id" (click)="remove(c.id)">
+          Remove
+        </button>
+      </div>
+    }
+    <button type="button" class="btn" (click)="add()">{{ words().add }}</button>
+  `,
+  styles: `
+    .item {
+      display: grid;
+      grid-template-columns: 40px minmax(0, 1.4fr) minmax(0, 1fr) auto;
+      gap: 10px;
+      align-items: start;
+      margin-bottom: 6px;
+    }
+    .dim {
+      color: var(--ink-3);
+      line-height: 30px;
+    }
+  `,
+})
+export class ConditionsComponent {
+  readonly items = input.required<readonly Condition[]>();
+  readonly words = input.required<ConditionWords>();
+  readonly fields = input.required<readonly EditorField[]>();
+  readonly marks = input.required<(id: string) => readonly Mark[]>();
+  readonly problem = input.required<(id: string) => string | null>();
+  /** An id that nothing in the document has, nor any of these. */
+  readonly freeId = input.required<(taken: readonly string[]) => string>();
+  readonly kept = output<Condition>();
+  readonly removed = output<string>();
+  private readonly pending = signal<readonly Condition[]>([]);
+  protected readonly shown = computed(() => {
+    const pending = new Map(this.pending().map((c) => [c.id, c]));
+    const there = new Set(this.items().map((c) => c.id));
+    return [
+      ...this.items().map((c) => pending.get(c.id) ?? c),
+      ...[...pending.values()].filter((c) => !there.has(c.id)),
+    ];
+  });
+
+  protected missing({ id, rule, says }: Condition): string {
+    const lacks = [rule.trim() === '' ? 'a condition' : '', says.trim() === '' ? 'its words' : ''].filter(Boolean);
+    if (lacks.length === 0) return '';
+    return this.isThere(id)
+      ? `The document keeps what it had; this needs ${lacks.join(' and ')}.`
+      : `Not in the document yet: it needs ${lacks.join(' and ')}.`;
+  }
+  private isThere(id: string): boolean {
+    return this.items().some((c) => c.id === id);
+  }
+  protected add(): void {
+    const id = this.freeId()(this.pending().map((c) => c.id));
+    this.pending.update((all) => [...all, { id, rule: '', says: '' }]);
+  }
+  protected set(c: Condition, patch: Partial<Condition>): void {
+    const next = { ...c, ...patch };
+    this.pending.update((all) => [...all.filter((p) => p.id !== c.id), ...(this.missing(next) ? [next] : [])]);
+    if (!this.missing(next)) this.kept.emit(next);
+  }
+  protected remove(id: string): void {
+    this.pending.update((all) => all.filter((p) => p.id !== id));
+    if (this.isThere(id)) this.removed.emit(id);
+  }
+}

@@ -1,0 +1,80 @@
+import { ChangeDetectionStrategy, Component, effect, inject, input, signal } from '@angular/core';
+import type { TargetFit } from '@versicle/contract';
+import { Api, type ServerProblem } from '../shared/api';
+import { SaidComponent } from '../shared/said.component';
+
+/** Fields that the document loads and the target's table lacks, said before publishing is refused for them, with a way to add them. */
+@Component({
+  selector: 'vs-lacking-fields',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [SaidComponent],
+  template: `
+    <div role="status">
+      @if (added().length > 0) {
+        <p class="soft">{{ target() }} has {{ added().join(', ') }} now.</p>
+      }
+      @if (lacking().length > 0) {
+        <p>
+          <b>{{ target() }}</b> lacks
+          @for (f of lacking(); track f.name) {
+            <code>{{ f.name }} {{ f.type }}</code
+            >{{ $last ? '.' : ', ' }}
+          }
+        </p>
+        <button type="button" class="btn" [disabled]="busy()" (click)="add()">
+          {{ lacking().length === 1 ? 'Add it' : 'Add them' }} to the table
+        </button>
+      }
+    </div>
+    @if (problem()) {
+      <p class="rub" role="alert"><vs-said [text]="problem()" /></p>
+    }
+  `,
+  styles: `
+    p {
+      margin-bottom: 6px;
+    }
+    .btn {
+      margin-bottom: 10px;
+    }
+  `,
+})
+export class LackingFieldsComponent {
+  readonly mapping = input.required<string>();
+  readonly target = input.required<string>();
+  /** The draft's version: what is lacking may be another with each. */
+  readonly version = input.required<number>();
+  private readonly api = inject(Api);
+  protected readonly lacking = signal<TargetFit['lacking']>([]);
+  protected readonly added = signal<readonly string[]>([]);
+  protected readonly busy = signal(false);
+  protected readonly problem = signal('');
+
+  constructor() {
+    effect((done) => {
+      this.version();
+      const asked = this.api.call('targetOutlook', { params: { id: this.mapping() } }).subscribe({
+        next: ({ lacking }) => this.lacking.set(lacking),
+        // Publishing asks the target itself, and says what is wrong with it.
+        error: () => this.lacking.set([]),
+      });
+      done(() => asked.unsubscribe());
+    });
+  }
+
+  protected add(): void {
+    this.busy.set(true);
+    this.problem.set('');
+    this.api.call('addTargetFields', { params: { id: this.mapping() } }).subscribe({
+      next: ({ added }) => {
+        this.busy.set(false);
+        this.added.set(added);
+        this.lacking.set([]);
+      },
+      error: (error: ServerProblem) => {
+        this.busy.set(false);
+        this.problem.set(error.message);
+      },
+    });
+  }
+}
