@@ -1,4 +1,4 @@
-import * as z from 'zod';
+import type * as z from 'zod';
 
 /** What a value must be, by the words of the validator. */
 const TYPES: Readonly<Record<string, string>> = {
@@ -52,5 +52,3 @@ export function issueWords(issue: z.core.$ZodRawIssue): string {
       return 'this is not as expected';
   }
 }
-
-z.config({ localeError: issueWords });

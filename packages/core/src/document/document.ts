@@ -2,8 +2,11 @@ import type { ValueType } from '../fields/types.ts';
 import { Fault, type FaultDetail } from '../faults.ts';
 import { unkeptIn } from '../unkept.ts';
 import * as z from 'zod';
-import '../issue-words.ts';
+import { issueWords } from '../issue-words.ts';
 import { CAUSES } from './records.ts';
+
+// Whatever is checked by a schema, here and in the contract, is said in these words.
+z.config({ localeError: issueWords });
 
 /** The mapping document, version 1 (docs/mapping-document.md): the Zod schema is the only definition of the form. */
 
