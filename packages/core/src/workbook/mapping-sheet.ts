@@ -7,7 +7,7 @@ import {
   type MappingDocument,
   type TargetField,
 } from '../document/document.ts';
-import { sheetOf, type Row, type WorkbookSheet } from './workbook-sheet.ts';
+import { sheetOf, shortened, type Row, type WorkbookSheet } from './workbook-sheet.ts';
 
 /** What people read, and what is printed. */
 const FOR_PEOPLE = [
@@ -163,8 +163,8 @@ function lineRow(
   return {
     'No.': String(index + 1),
     State: line.state,
-    'Source fields': sourceOfLine(line) || null,
-    How: howOfLine(line),
+    'Source fields': shortened(sourceOfLine(line)) || null,
+    How: shortened(howOfLine(line)),
     'Source dataset': line.source === undefined ? null : document.source.primary.dataset,
     'Source field': line.source,
     'Source type': structure.find((f) => f.name === named)?.type ?? null,

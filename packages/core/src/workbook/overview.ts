@@ -2,7 +2,7 @@ import type { DocumentDifference, PartDifference } from '../document/difference.
 import { LINE_STATES, type MappingDocument } from '../document/document.ts';
 import { joinText } from '../document/join-text.ts';
 import { counted, quoted } from '../words.ts';
-import { sheetOf, type RowLook, type WorkbookSheet } from './workbook-sheet.ts';
+import { sheetOf, shortened, type RowLook, type WorkbookSheet } from './workbook-sheet.ts';
 
 /** What the workbook says of itself beside the document, for people; it is not read back. */
 export interface WorkbookFacts {
@@ -84,7 +84,7 @@ class Page {
   readonly rows: { Entry: string; Value: string | null }[] = [];
   readonly looks: RowLook[] = [];
   add(look: RowLook, entry: string, value: string | null): void {
-    this.rows.push({ Entry: entry, Value: value });
+    this.rows.push({ Entry: entry, Value: look === 'derived' && value !== null ? shortened(value) : value });
     this.looks.push(look);
   }
   has(entry: string, value: string | null | undefined): void {

@@ -100,6 +100,8 @@ interface DerivedCells {
   readonly source: string | undefined;
   readonly note: string | undefined;
   readonly state: string | undefined;
+  /** A source field or a rule was written where there was none. */
+  readonly filledIn: boolean;
   readonly asked: readonly Asked[];
 }
 const ALSO: Readonly<Record<string, string>> = {
@@ -322,7 +324,9 @@ class WorkbookReader {
       }
       const written = this.derived(row, id, of);
       asked.push(...written.asked);
-      const kind = of('Kind') ?? (of('Line') === undefined ? kindOfAdded(of, written.source) : undefined);
+      // Whoever fills in a line to map means it: its kind follows from what was written.
+      const filledIn = of('Kind') === undefined && (of('Line') === undefined || written.filledIn);
+      const kind = of('Kind') ?? (filledIn ? kindOfAdded(of, written.source) : undefined);
       lines.push({
         at: Number.isFinite(place('No.')) ? place('No.') : n + 1 + 1e6,
         line: defined({
@@ -392,12 +396,18 @@ class WorkbookReader {
     if (question === undefined && isNew('Question'))
       tell('Question', 'A question ends with its answer, on the sheet Questions.');
     const state = of('State');
-    const signed = !added && !sameText(state, this.cellBefore('Mapping', 'State', of));
+    const was = (heading: string): string | undefined => this.cellBefore('Mapping', heading, of);
+    const signed = !added && !sameText(state, was('State'));
+    const isKnown = !added && this.before.length > 0;
+    const filledIn =
+      isKnown && (!sameText(of('Rule'), was('Rule')) || !sameText(source, was('Source field'))) && !of('Kind');
+    const asking = asks && isNew('Question') && !signed;
     return {
+      filledIn,
       source,
       note: noted.filter((n) => n !== undefined).join('\n') || of('Note'),
       asked: asks ? [{ line, text: question, instead: shown?.Question }] : [],
-      state: asks && isNew('Question') && !signed ? 'question' : state,
+      state: asking ? 'question' : filledIn && !signed && state === 'to map' ? 'drafted' : state,
     };
   }
   private questions(asked: readonly Asked[]): unknown[] {

@@ -41,6 +41,12 @@ export function got(cell: string | null | undefined): string | undefined {
   return /^("")+$/.test(cell) ? cell.slice(2) : cell;
 }
 
+/** What follows from other cells is for reading: where it is very long, its beginning says enough. */
+export function shortened(text: string): string {
+  return text.length <= MOST_SHOWN ? text : `${text.slice(0, MOST_SHOWN)} …`;
+}
+const MOST_SHOWN = 4000;
+
 export function sheetOf(
   name: string,
   header: readonly string[],

@@ -166,6 +166,41 @@ describe('the document as a workbook', () => {
       sheets.set('Mapping', rows).set('As exported', base);
       expect(readWorkbook(sheets)).toMatchObject({ document: small, mistaken: [] });
     });
+    it('make a line to map a line when its source field or rule is filled in', () => {
+      const open = {
+        ...small,
+        lines: small.lines.map((l) => ({ id: l.id, target: l.target, state: 'to map' as const })),
+      };
+      const sheets = sheetsOf(open);
+      const rows = sheets.get('Mapping')!.map((r) => [...r]);
+      rows[1]![column(rows, 'Source fields')] = 'm.no';
+      rows[2]![column(rows, 'Rule')] = 'm.born::date';
+      const { document, mistaken } = readWorkbook(sheets.set('Mapping', rows));
+      expect(mistaken).toEqual([]);
+      expect(document.lines).toEqual([
+        { id: 'l1', target: 'no', kind: 'straight', source: 'm.no', state: 'drafted' },
+        { id: 'l2', target: 'born', kind: 'rule', rule: 'm.born::date', state: 'drafted' },
+      ]);
+      expect(readWorkbook(sheetsOf(open)).document).toEqual(open);
+    });
+    it('are short, however long the rest is', () => {
+      const long = {
+        ...small.lines[1]!,
+        condition: `m.born <> '${'x'.repeat(30_000)}'`,
+        default: `'${'y'.repeat(20_000)}'`,
+      };
+      const sheets = sheetsOf({ ...small, lines: [small.lines[0]!, long] });
+      const rows = sheets.get('Mapping')!;
+      const how =
+        rows[2]![
+          column(
+            rows.map((r) => [...r]),
+            'How',
+          )
+        ]!;
+      expect(how.length).toBeLessThan(5000);
+      expect(readWorkbook(sheets).document.lines[1]).toEqual(long);
+    });
     it('make an added row a line to map, with its words', () => {
       const { document } = says((set) => {
         set(2, 'Line', null);
