@@ -3,15 +3,16 @@ import { join } from 'node:path';
 import { spawnSync } from 'node:child_process';
 import { ensureInstalled, fail, root } from './setup.mjs';
 
-/** `npm run bench -- apply|run|send|readers|compile|sheet|join|find`: prints figures against a floor taken in the same run. */
+/** `npm run bench -- apply|run|send|readers|compile|sheet|join|find|open`: prints figures against a floor taken in the same run. */
 ensureInstalled();
 const { build } = await import('esbuild');
-const { buildServer, buildWeb } = await import('./build.mjs');
-const ALL = ['apply', 'run', 'send', 'readers', 'compile', 'sheet', 'join', 'find'];
+const { buildAll, buildServer, buildWeb } = await import('./build.mjs');
+const ALL = ['apply', 'run', 'send', 'readers', 'compile', 'sheet', 'join', 'find', 'open'];
 const names = process.argv.slice(2).length > 0 ? process.argv.slice(2) : ALL;
 const out = join(root, '.cache/bench');
 await buildServer();
 if (names.includes('sheet')) await buildWeb();
+if (names.includes('open')) await buildAll();
 // The profile runs in two threads, one of them of the server's making.
 cpSync(join(root, 'packages/server/dist/profile-part-worker.js'), join(out, 'profile-part-worker.js'));
 for (const name of names) {

@@ -348,6 +348,11 @@ test('rows are sorted by a click, and columns hidden; both stand in the address'
   await page.getByRole('button', { name: 'code', exact: true }).click();
   await page.getByRole('button', { name: 'code ↑' }).click();
   await expect(page.getByRole('row').nth(1)).toContainText('S-023');
+  // What reads as dates is sorted as such, and not by the day in front; what is none comes last.
+  await page.getByRole('button', { name: 'opened', exact: true }).click();
+  await expect(page.getByRole('row').nth(1)).toContainText('2011-07-08');
+  await page.getByRole('button', { name: 'code', exact: true }).click();
+  await page.getByRole('button', { name: 'code ↑' }).click();
   await page.getByText('Columns', { exact: true }).click();
   await page.getByRole('checkbox', { name: 'latitude' }).uncheck();
   await expect(page.getByRole('columnheader', { name: 'latitude' })).toHaveCount(0);

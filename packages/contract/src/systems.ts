@@ -114,7 +114,8 @@ export const sampleRow = z.object({
 export type SampleRow = z.infer<typeof sampleRow>;
 /** What the values shown seem to be: the typed value where it differs from the text, and what looks damaged. */
 export const reading = z.object({
-  fields: z.array(z.object({ name: z.string(), readsAs: z.string() })),
+  /** `sort`: the rule that sorts by the field as what it reads as. */
+  fields: z.array(z.object({ name: z.string(), readsAs: z.string(), sort: z.string() })),
   cells: z.array(z.array(z.object({ at: z.number(), typed: z.string().nullable(), damage: z.string().nullable() }))),
   /** How the dataset's format declares its numbers and dates to be written; null where nobody did. */
   declared: writtenMarks.nullable(),

@@ -1,5 +1,5 @@
 import { Unreadable } from '../formats/format.ts';
-import { readRowsAs, type Reading } from './reading.ts';
+import { readRowsAs, sortRule, type Reading } from './reading.ts';
 
 const column = (values: (string | null)[], marks: Parameters<typeof readRowsAs>[2] = null): Reading =>
   readRowsAs(
@@ -23,6 +23,15 @@ describe('what values read as', () => {
     [['Quay', 'Bridge'], 'text'],
     [[null, ''], 'text'],
   ])('%j is %s', (values, kind) => expect(column(values).fields[0]!.readsAs).toBe(kind));
+
+  it.each([
+    [['03.08.2019', '31.12.2020'], `parse_date(f, 'DD.MM.YYYY')`],
+    [['2019-08-03', '2020-12-31'], `parse_date(f, 'YYYY-MM-DD')`],
+    [['2019-08-03 10:00', '2020-12-31 11:30'], 'f'],
+    [['9', '22'], `parse_number(f, '.')`],
+    [['1,5', '22'], `parse_number(f, ',')`],
+    [['00417', '00418'], 'f'],
+  ])('%j is sorted by %s', (values, rule) => expect(sortRule(column(values).fields[0]!)).toBe(rule));
 
   it('shows the typed value only where it differs from the text', () => {
     expect(shown(column(['03.08.2019', '04.08.2019']))).toEqual(['2019-08-03|', '2019-08-04|']);

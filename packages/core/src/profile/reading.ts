@@ -7,6 +7,7 @@ import { readNumber } from '../rules/own-functions.ts';
 import { decimalText } from '../fields/decimal.ts';
 import { damageOf, DigitLengths } from './damage.ts';
 import { MEANINGS } from '../fields/meanings.ts';
+import { fieldText, textLiteral } from '../rules/print.ts';
 import { allDigits } from './patterns.ts';
 
 /** What the values of a field read as. */
@@ -50,6 +51,14 @@ export function readRowsAs(names: readonly string[], rows: readonly RawRow[], ma
     return { name, readsAs: column.readsAs, pattern: column.written, decimal: column.decimal };
   });
   return { fields, cells };
+}
+
+/** The rule by which rows are sorted by a field: as what its values read as, not as their letters. */
+export function sortRule({ name, readsAs, pattern, decimal }: FieldReading): string {
+  const field = fieldText(null, name);
+  if (readsAs === 'whole number' || readsAs === 'number') return `parse_number(${field}, ${textLiteral(decimal)})`;
+  // Times are written as ISO where they are recognised, and sorted well by their letters.
+  return readsAs === 'date' && pattern !== null ? `parse_date(${field}, ${textLiteral(pattern)})` : field;
 }
 
 /** The share of values that must read as a type for the field to read as it. */

@@ -142,6 +142,7 @@ describe('mappings', () => {
         row: 3,
         column: 'State',
         value: 'approved',
+        says: expect.stringContaining('“approved” is none of the words'),
         choices: ['to map', 'question', 'drafted', 'agreed'],
       },
     ]);

@@ -6,6 +6,7 @@ import {
   marksOf,
   type RawRow,
   readRowsAs,
+  sortRule,
   refused,
   RuleContext,
   RuleError,
@@ -123,7 +124,7 @@ async function readingOf(
     marks,
   );
   return {
-    fields: reading.fields.map(({ name, readsAs }) => ({ name, readsAs })),
+    fields: reading.fields.map((f) => ({ name: f.name, readsAs: f.readsAs, sort: sortRule(f) })),
     cells: reading.cells.map((cells) => [...cells]),
     declared: settled ? marks : null,
   };

@@ -157,12 +157,17 @@ export class DatasetPage {
   }
   /** One click sorts by a field, the next one the other way round, the third leaves the order of the source. */
   protected sortBy(field: string): void {
-    const rule = `"${field.replace(/"/g, '""')}"`;
+    const rule = this.sortRule(field);
     const now = this.sort();
     this.ask({ sort: now === rule ? `-${rule}` : now === `-${rule}` ? null : rule });
   }
+  /** A column that reads as numbers or dates is sorted as such. */
+  private sortRule(field: string): string {
+    const reads = this.rows().value?.reading?.fields.find((f) => f.name === field);
+    return reads?.sort ?? `"${field.replace(/"/g, '""')}"`;
+  }
   protected sorted(field: string): 'ascending' | 'descending' | null {
-    const rule = `"${field.replace(/"/g, '""')}"`;
+    const rule = this.sortRule(field);
     return this.sort() === rule ? 'ascending' : this.sort() === `-${rule}` ? 'descending' : null;
   }
   protected ask(query: Record<string, string | number | null>): void {
