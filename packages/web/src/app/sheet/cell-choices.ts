@@ -22,7 +22,6 @@ const TYPES: readonly string[] = [
   'date',
   'timestamp',
   'timestamptz',
-  'time',
   'interval',
   'uuid',
   'jsonb',
