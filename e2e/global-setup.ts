@@ -31,6 +31,7 @@ export default async function setUp(): Promise<() => Promise<void>> {
     });
   const first = await start(PORTS.stories);
   await seedDemo(first.address, folder, standins.ports);
+  await profiled(first.address);
   await end(first.child);
   cpSync(data(PORTS.stories), data(PORTS.sheets), { recursive: true });
   const servers = await Promise.all([start(PORTS.stories), start(PORTS.sheets)]);
@@ -42,6 +43,18 @@ export default async function setUp(): Promise<() => Promise<void>> {
   };
 }
 
+/** What is being profiled would be given up when the server ends. */
+async function profiled(address: string): Promise<void> {
+  const system = `${address}/api/systems/tidebridge`;
+  const datasets = (await (await fetch(`${system}/datasets`)).json()) as readonly { name: string }[];
+  for (const { name } of datasets)
+    for (let waits = 0; waits < 300; waits++) {
+      const answer = await fetch(`${system}/knowledge?dataset=${encodeURIComponent(name)}`);
+      const { state } = (await answer.json()) as { state?: string };
+      if (state !== 'running' && (state !== 'none' || name !== 'stations.csv')) break;
+      await new Promise((again) => setTimeout(again, 200));
+    }
+}
 async function end(child: ChildProcess): Promise<void> {
   child.removeAllListeners('exit');
   const ended = new Promise((resolve) => child.once('exit', resolve));

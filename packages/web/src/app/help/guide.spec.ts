@@ -1,3 +1,4 @@
+/// <reference types="node" />
 import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { dirname, join, resolve } from 'node:path';
 import { functions, makeRule, parseFieldType, RuleContext, timestampOfMillis, valueText } from '@versicle/core';

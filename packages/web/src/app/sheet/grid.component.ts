@@ -266,6 +266,8 @@ export class GridComponent {
     this.row.set(row);
     this.column.set(column);
     const box = this.box().nativeElement;
+    // At once: a key that comes before the page is drawn again must find the cell writable.
+    box.readOnly = this.cell() === null;
     box.value = this.text();
     this.focus();
     box.select();
