@@ -84,7 +84,7 @@ test('a messy file becomes rows in a target, and every failed record lies under 
     await page.getByLabel('Type', { exact: true }).press('Tab');
     await expect(page.getByText('2 of 6 sample records fail here.')).toBeVisible();
     await page.getByRole('link', { name: 'Document' }).click();
-    await pick(page, 'How they are written', 'upsert: by the key, new or overwritten');
+    await pick(page, 'How they are written', 'upsert: changed where the key exists, added where not');
     await expect(page.getByText('saved', { exact: true })).toBeVisible();
     await page.getByRole('link', { name: 'Sheet', exact: true }).click();
   });

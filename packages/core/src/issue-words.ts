@@ -28,7 +28,10 @@ export function issueWords(issue: z.core.$ZodRawIssue): string {
         ? `this must be ${listed(issue.values)}`
         : `this must be one of ${listed(issue.values)}`;
     case 'too_small':
-      if (issue.origin === 'string') return 'something must stand here';
+      if (issue.origin === 'string')
+        return Number(issue.minimum) === 1
+          ? 'something must stand here'
+          : `at least ${issue.minimum} characters must stand here`;
       if (issue.origin === 'array')
         return Number(issue.minimum) === 1 ? 'at least one is needed' : `at least ${issue.minimum} are needed`;
       return `this must be ${issue.inclusive === false ? 'more than' : 'at least'} ${issue.minimum}`;

@@ -159,6 +159,17 @@ export const mappingSchema = z.strictObject({
 });
 
 export type MappingDocument = z.infer<typeof mappingSchema>;
+/** What each way of writing does, for people. */
+export const WRITE_WORDS: Readonly<Record<MappingDocument['write']['mode'], string>> = {
+  insert: 'every record is new',
+  append: 'added to what is there',
+  replace: 'what is there is emptied first',
+  update: 'changed where the key exists',
+  upsert: 'changed where the key exists, added where not',
+  'skip existing': 'added where the key does not exist yet',
+  'new revision': 'each a new revision of what exists by the key',
+};
+
 export type Line = MappingDocument['lines'][number];
 export type Code = MappingDocument['codeTables'][string][number];
 export type LineKind = (typeof LINE_KINDS)[number];

@@ -1,5 +1,5 @@
 import type { DocumentDifference, PartDifference } from '../document/difference.ts';
-import { LINE_STATES, type MappingDocument } from '../document/document.ts';
+import { LINE_STATES, type MappingDocument, WRITE_WORDS } from '../document/document.ts';
 import { joinText } from '../document/join-text.ts';
 import { counted, quoted } from '../words.ts';
 import { sheetOf, shortened, type RowLook, type WorkbookSheet } from './workbook-sheet.ts';
@@ -154,15 +154,6 @@ function sourceInWords({ source }: MappingDocument, facts: WorkbookFacts): strin
   if (source.orderBy.length > 0) parts.push(`in the order of ${source.orderBy.join(', ')}`);
   return `${parts.join('; ')}.`;
 }
-const WRITE_WORDS: Readonly<Record<MappingDocument['write']['mode'], string>> = {
-  insert: 'every record is new',
-  append: 'records are added',
-  replace: 'the dataset is emptied first',
-  update: 'records that exist by the key are changed',
-  upsert: 'by the key, records that exist are changed and the others are added',
-  'skip existing': 'only records that do not exist by the key are added',
-  'new revision': 'every record is a new revision of what exists by the key',
-};
 function targetInWords({ target, write }: MappingDocument, facts: WorkbookFacts): string {
   const key = target.key.length === 0 ? '' : `, told apart by ${target.key.join(', ')}`;
   return `Records of ${datasetWords(target.dataset, facts)} with ${counted(target.fields.length, 'field')}${key}; ${WRITE_WORDS[write.mode]}.`;

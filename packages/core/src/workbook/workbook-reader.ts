@@ -3,7 +3,7 @@ import { quoted } from '../words.ts';
 import { noDocument, parseDocument, type MappingDocument } from '../document/document.ts';
 import { readJoin } from '../document/join-text.ts';
 import { freeQuestionId } from '../document/questions.ts';
-import { DERIVED } from './mapping-sheet.ts';
+import { derivedCells, readShown, sameText, type Asked, type Shown } from './derived-columns.ts';
 import { BASE_SHEET, CHOICES, READ_BACK, workbookOf } from './workbook.ts';
 import { got, type WorkbookSheet } from './workbook-sheet.ts';
 
@@ -52,22 +52,6 @@ function baseOfWorkbook(sheets: ReadonlyMap<string, ReadSheet>): MappingDocument
     return null;
   }
 }
-type Shown = Readonly<Record<(typeof DERIVED)[number], string | undefined>>;
-/** What the columns that follow from others said of each line as the workbook went out; null where that is not known. */
-function shownOfWorkbook(sheets: ReadonlyMap<string, ReadSheet>): ReadonlyMap<string, Shown> | null {
-  try {
-    const rows = keptBySheet(sheets, 1) as readonly (readonly (string | null)[])[];
-    return new Map(
-      rows.map(([line, ...cells]) => [
-        got(line) ?? '',
-        Object.fromEntries(DERIVED.map((heading, i) => [heading, got(cells[i])])) as Shown,
-      ]),
-    );
-  } catch {
-    // Then nothing is known to be changed there.
-    return null;
-  }
-}
 /** A column of the sheet that keeps what went out. Throws where it is gone or was changed. */
 function keptBySheet(sheets: ReadonlyMap<string, ReadSheet>, column: number): unknown {
   const pieces = (sheets.get(BASE_SHEET) ?? []).slice(1).map((cells) => cells[column] ?? '');
@@ -77,7 +61,11 @@ function keptBySheet(sheets: ReadonlyMap<string, ReadSheet>, column: number): un
 /** Reads the sheets of a workbook. Throws a fault, which names sheet and row, when they are no document. */
 export function readWorkbook(sheets: ReadonlyMap<string, ReadSheet>): WorkbookSays {
   const base = baseOfWorkbook(sheets);
-  const reader = new WorkbookReader(sheets, base === null ? [] : workbookOf(base), shownOfWorkbook(sheets));
+  const reader = new WorkbookReader(
+    sheets,
+    base === null ? [] : workbookOf(base),
+    readShown(() => keptBySheet(sheets, 1)),
+  );
   return { document: reader.read(), base, mistaken: reader.mistaken };
 }
 /** The same, where nobody can be told of mistaken words beside: they are faults. */
@@ -89,29 +77,6 @@ export function documentOfWorkbook(sheets: ReadonlyMap<string, ReadSheet>): Mapp
     );
   return document;
 }
-
-/** A question that stands in the row of its line; `instead` of another one, or as a new one. */
-interface Asked {
-  readonly line: string;
-  readonly text: string;
-  readonly instead: string | undefined;
-}
-interface DerivedCells {
-  readonly source: string | undefined;
-  readonly note: string | undefined;
-  readonly state: string | undefined;
-  /** A source field or a rule was written where there was none. */
-  readonly filledIn: boolean;
-  readonly asked: readonly Asked[];
-}
-const ALSO: Readonly<Record<string, string>> = {
-  'Source dataset': 'Which datasets are read is said on the sheet Overview; nothing was taken.',
-  'Source type': 'The type of a source field is known from the dataset; nothing was taken.',
-  Length: 'The length is a part of the type; write it into Type, as in varchar(12).',
-};
-/** Programs write line ends in their own way, and blanks at the end do not show. */
-const sameText = (a: string | undefined, b: string | undefined): boolean =>
-  (a ?? '').replace(/\r\n?/g, '\n').trim() === (b ?? '').replace(/\r\n?/g, '\n').trim();
 
 /** How a line that somebody added makes its value; nothing where only words say so. */
 function kindOfAdded(of: (heading: string) => string | undefined, source: string | undefined): string | undefined {
@@ -127,7 +92,7 @@ class WorkbookReader {
     private readonly sheets: ReadonlyMap<string, ReadSheet>,
     /** As the workbook went out. */
     private readonly before: readonly WorkbookSheet[],
-    private readonly shown: ReadonlyMap<string, Shown> | null,
+    private readonly shown: Shown,
   ) {}
 
   read(): MappingDocument {
@@ -162,10 +127,6 @@ class WorkbookReader {
   }
   private fault(sheet: string, row: number, message: string): void {
     this.problems.push({ path: `${sheet}, row ${row}`, message });
-  }
-  private hasColumn(sheet: string, heading: string): boolean {
-    const [header = []] = this.sheets.get(sheet) ?? [];
-    return header.some((h) => (h ?? '').trim().toLowerCase() === heading.toLowerCase());
   }
   /** The rows below the headings that are not wholly empty, by their headings; `row` counts as the program shows it. */
   private rows(name: string): { readonly row: number; readonly of: (heading: string) => string | undefined }[] {
@@ -235,6 +196,7 @@ class WorkbookReader {
 
   private document(): Record<string, unknown> {
     const entries = this.rows('Overview').map(({ row, of }) => ({ row, name: of('Entry') ?? '', value: of('Value') }));
+    this.tellOfOverview(entries);
     const one = (name: string): string | undefined => entries.find((e) => e.name === name)?.value;
     const all = (name: string): string[] => entries.flatMap((e) => (e.name === name ? [e.value ?? ''] : []));
     const parsed = (name: string): unknown[] =>
@@ -281,6 +243,16 @@ class WorkbookReader {
     });
   }
 
+  /** Grey entries of the title page follow from the rest; whoever writes there is told. */
+  private tellOfOverview(entries: readonly { row: number; name: string; value: string | undefined }[]): void {
+    for (const { row, name, value } of entries) {
+      const shown = this.shown.overview.get(name);
+      if (shown === undefined || shown.some((text) => sameText(text, value))) continue;
+      const says = `It follows from the rest of the workbook, so nothing was taken. Write it where it stands: on Mapping, or an answer on Questions.`;
+      this.mistaken.push({ sheet: 'Overview', row, column: name, value: value ?? '', choices: [], says });
+    }
+  }
+
   /** Fields and lines; rows may be sorted otherwise, added and taken out. */
   private mapping(keys: readonly string[]): { fields: unknown[]; lines: unknown[]; key: string[]; asked: Asked[] } {
     const asked: Asked[] = [];
@@ -288,6 +260,7 @@ class WorkbookReader {
     const lines: { at: number; line: Record<string, unknown> }[] = [];
     const inKey: string[] = [];
     const rows = this.rows('Mapping');
+    const headings = new Set((this.sheets.get('Mapping')?.[0] ?? []).map((h) => (h ?? '').trim().toLowerCase()));
     const ids = new Set(rows.flatMap(({ of }) => of('Line') ?? []));
     let nextId = rows.length;
     for (const [n, { row, of }] of rows.entries()) {
@@ -322,8 +295,16 @@ class WorkbookReader {
         while (ids.has(id));
         ids.add(id);
       }
-      const written = this.derived(row, id, of);
-      asked.push(...written.asked);
+      const written = derivedCells({
+        of,
+        shown: of('Line') === undefined ? undefined : this.shown.lines.get(id),
+        was: (heading) => this.cellBefore('Mapping', heading, of),
+        isBaseKnown: this.before.length > 0,
+        has: (heading) => headings.has(heading.toLowerCase()),
+        tell: (column, says) =>
+          this.mistaken.push({ sheet: 'Mapping', row, column, value: of(column) ?? '', choices: [], says }),
+      });
+      if (written.asked) asked.push({ line: id, ...written.asked });
       // Whoever fills in a line to map means it: its kind follows from what was written.
       const filledIn = of('Kind') === undefined && (of('Line') === undefined || written.filledIn);
       const kind = of('Kind') ?? (filledIn ? kindOfAdded(of, written.source) : undefined);
@@ -360,54 +341,6 @@ class WorkbookReader {
       lines: inOrder(lines).map((l) => l.line),
       key: keysWithoutField.length > 0 ? keys.filter((k) => inKey.includes(k) || keysWithoutField.includes(k)) : key,
       asked,
-    };
-  }
-  /**
-   * What people wrote into columns that follow from others. A source field, a question and a word on how are taken; what
-   * can't be is told.
-   */
-  private derived(row: number, line: string, of: (heading: string) => string | undefined): DerivedCells {
-    const added = of('Line') === undefined;
-    const shown = added ? undefined : this.shown?.get(line);
-    const isNew = (heading: (typeof DERIVED)[number]): boolean =>
-      added
-        ? of(heading) !== undefined
-        : shown !== undefined && this.hasColumn('Mapping', heading) && !sameText(of(heading), shown[heading]);
-    const tell = (heading: string, why: string): void => {
-      const value = of(heading) ?? '';
-      this.mistaken.push({ sheet: 'Mapping', row, column: heading, value, choices: [], says: why });
-    };
-    let source = of('Source field');
-    if (isNew('Source fields')) {
-      const named = of('Source fields');
-      const takes = ['straight', 'lookup', undefined].includes(of('Kind')) && (!added || of('Rule') === undefined);
-      if (takes && sameText(source, added ? undefined : this.cellBefore('Mapping', 'Source field', of))) source = named;
-      else if (!added || of('Rule') === undefined)
-        tell('Source fields', 'The fields follow from the rule; change the rule, or write how it should be into Note.');
-    }
-    const noted = [of('Note')];
-    if (isNew('How') && of('How') !== undefined) noted.push(`How, in the workbook: ${of('How')!}`);
-    for (const heading of ['Source dataset', 'Source type', 'Length'] as const)
-      if (isNew(heading) && !(added && heading === 'Source dataset'))
-        tell(heading, ALSO[heading] ?? 'It follows from other cells, so nothing was taken.');
-    const question = of('Question');
-    // Without the document as it went out, what the sheet of questions has already is no new question.
-    const asks = question !== undefined && (isNew('Question') || shown === undefined);
-    if (question === undefined && isNew('Question'))
-      tell('Question', 'A question ends with its answer, on the sheet Questions.');
-    const state = of('State');
-    const was = (heading: string): string | undefined => this.cellBefore('Mapping', heading, of);
-    const signed = !added && !sameText(state, was('State'));
-    const isKnown = !added && this.before.length > 0;
-    const filledIn =
-      isKnown && (!sameText(of('Rule'), was('Rule')) || !sameText(source, was('Source field'))) && !of('Kind');
-    const asking = asks && isNew('Question') && !signed;
-    return {
-      filledIn,
-      source,
-      note: noted.filter((n) => n !== undefined).join('\n') || of('Note'),
-      asked: asks ? [{ line, text: question, instead: shown?.Question }] : [],
-      state: asking ? 'question' : filledIn && !signed && state === 'to map' ? 'drafted' : state,
     };
   }
   private questions(asked: readonly Asked[]): unknown[] {

@@ -122,8 +122,28 @@ describe('the document as a workbook', () => {
       });
       expect(document.lines.map((l) => l.source)).toEqual(['m.number', undefined]);
       expect(mistaken.map((m) => [m.row, m.column, m.says])).toEqual([
-        [3, 'Source fields', expect.stringMatching(/^The fields follow from the rule/)],
+        [3, 'Source fields', expect.stringMatching(/^The fields follow from how the line is filled/)],
       ]);
+    });
+    it('say that emptying a source field there takes nothing away', () => {
+      const { document, mistaken } = says((set) => set(1, 'Source fields', null));
+      expect(document.lines[0]!.source).toBe('m.no');
+      expect(mistaken.map((m) => m.column)).toEqual(['Source fields']);
+    });
+    it('and grey entries of the title page are told, wherever they went', () => {
+      const sheets = sheetsOf(small);
+      const overview = sheets.get('Overview')!.map((r) => [...r]);
+      const at = overview.findIndex(([entry]) => entry === 'Lines');
+      overview[at]![1] = 'all agreed';
+      overview.push(['Approver', 'somebody']);
+      const { document, mistaken } = readWorkbook(
+        sheets.set(
+          'Overview',
+          overview.reverse().sort((a) => (a[0] === 'Entry' ? -1 : 0)),
+        ),
+      );
+      expect(document).toEqual(small);
+      expect(mistaken.map((m) => [m.sheet, m.column, m.value])).toEqual([['Overview', 'Lines', 'all agreed']]);
     });
     it('keep what people write about how as a note, and a question as a question', () => {
       const { document, mistaken } = says((set) => {

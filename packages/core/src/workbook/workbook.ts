@@ -1,4 +1,5 @@
 import type { MappingDocument } from '../document/document.ts';
+import type { KeptShown } from './derived-columns.ts';
 import { DERIVED, MAPPING_CHOICES, MAPPING_HEADER, mappingSheet } from './mapping-sheet.ts';
 import { overviewSheet, type WorkbookFacts } from './overview.ts';
 import { sheetOf, type Row, type WorkbookSheet } from './workbook-sheet.ts';
@@ -23,8 +24,9 @@ export const READ_BACK: Readonly<Record<string, readonly string[]>> = {
 /** The document as a workbook's sheets; `workbook-reader.ts` is the way back. */
 export function workbookOf(document: MappingDocument, facts: WorkbookFacts = {}): WorkbookSheet[] {
   const mapping = mappingSheet(document);
+  const overview = overviewSheet(document, facts);
   return [
-    overviewSheet(document, facts),
+    overview,
     mapping,
     checksSheet(document),
     codesSheet(document),
@@ -32,7 +34,7 @@ export function workbookOf(document: MappingDocument, facts: WorkbookFacts = {})
     dictionarySheet(document),
     examplesSheet(document),
     revisionsSheet(facts),
-    baseSheet(document, mapping),
+    baseSheet(document, mapping, overview),
   ];
 }
 
@@ -136,11 +138,14 @@ export const BASE_SHEET = 'As exported';
 const PIECE = 20_000;
 /**
  * The document as it went out, so that what was changed in the workbook can be told from what changed meanwhile; and what
- * the columns said that follow from others, which another version may word otherwise.
+ * cells said that follow from others, which another version may word otherwise.
  */
-function baseSheet(document: MappingDocument, mapping: WorkbookSheet): WorkbookSheet {
+function baseSheet(document: MappingDocument, mapping: WorkbookSheet, overview: WorkbookSheet): WorkbookSheet {
   const columns = ['Line', ...DERIVED].map((h) => mapping.header.indexOf(h));
-  const shown = mapping.rows.map((row) => columns.map((at) => row[at]!));
+  const shown: KeptShown = {
+    lines: mapping.rows.map((row) => columns.map((at) => row[at]!)),
+    overview: overview.rows.filter((_, i) => overview.page![i] === 'derived'),
+  };
   const [documents, said] = [pieces(document), pieces(shown)];
   const rows = Array.from({ length: Math.max(documents.length, said.length) }, (_, i) => [
     documents[i] ?? null,

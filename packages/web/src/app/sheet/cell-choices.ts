@@ -11,7 +11,8 @@ export const CLOSED_CELLS: ReadonlySet<Cell> = new Set(['state', 'onFail', 'type
 /** More are not shown at once: whoever goes on typing sees fewer. */
 const MOST = 40;
 
-const TYPES: readonly string[] = [
+/** Types that are proposed; others can be written. */
+export const TYPES: readonly string[] = [
   'text',
   'varchar(40)',
   'integer',

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { sourceFieldText, type MappingDocument } from '@versicle/core';
+import { sourceFieldText, WRITE_WORDS, type MappingDocument } from '@versicle/core';
 import { frameActions } from '../frame/frame.feature';
 import { KeyMapComponent } from '../key-maps/key-map.component';
 import { Api, type ServerProblem } from '../shared/api';
@@ -13,12 +13,9 @@ import { GIVEN } from '../shared/given';
 import { FieldComponent } from '../shared/form/field.component';
 
 type Patch = Partial<Pick<MappingDocument, 'name' | 'purpose' | 'source' | 'write' | 'skips' | 'checks'>>;
-const MODES: readonly [value: MappingDocument['write']['mode'], words: string][] = [
-  ['insert', 'insert: every record is new'],
-  ['upsert', 'upsert: by the key, new or overwritten'],
-  ['skip existing', 'skip existing: by the key, only what is not there'],
-  ['replace', 'replace: empty the table first'],
-];
+const MODES = (['insert', 'upsert', 'skip existing', 'replace'] as const).map(
+  (mode) => [mode, `${mode}: ${WRITE_WORDS[mode]}`] as const,
+);
 
 /** What concerns the document as a whole: its name, which records, how they are written, skips and checks. */
 @Component({

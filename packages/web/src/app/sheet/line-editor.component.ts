@@ -35,23 +35,8 @@ import { RuleEditorComponent, type Mark } from './rule-editor.component';
 import type { SheetRow } from './rows';
 import { sheetActions, sheetFeature } from './sheet.feature';
 import { GIVEN } from '../shared/given';
+import { TYPES } from './cell-choices';
 import { FieldComponent } from '../shared/form/field.component';
-
-/** Types that are proposed; others can be written. */
-const TYPES = [
-  'text',
-  'varchar(40)',
-  'integer',
-  'bigint',
-  'numeric(10,2)',
-  'double precision',
-  'boolean',
-  'date',
-  'timestamp',
-  'timestamptz',
-  'uuid',
-  'jsonb',
-];
 
 /** Codes that are shown beside a line. */
 const CODES = 8;

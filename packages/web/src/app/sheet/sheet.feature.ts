@@ -373,7 +373,13 @@ export const sheetFeature = createFeature({
       const now = { ...s.detail.value, document: s.stored!, version: s.version, changedLines: [...s.changedLines] };
       // Until both are brought together, what is sent must be refused: it knows nothing of what others saved.
       const { key, base, document, version } = left;
-      return brought({ ...s, bringing: key, stored: base, document, version }, now);
+      // Steps of undo lead from what is here now; they know nothing of what the other page had.
+      const all = brought(
+        { ...s, bringing: key, stored: base, document, version, past: [], future: [], merge: null },
+        now,
+      );
+      const step = all.clash === null ? changeBetween(withAllLines(now.document), all.document) : null;
+      return step === null ? all : { ...all, past: [...s.past, step].slice(-UNDO_STEPS) };
     }),
     on(sheetActions.leftSettled, (s): SheetState => ({ ...s, bringing: null })),
     on(sheetActions.clashSettled, (s, { mine }): SheetState =>

@@ -204,7 +204,8 @@ export class SqlTables {
       throw refused(`Fields can be added to tables only, and ${table} is none; add them behind it.`);
     // What is there already has no value for them.
     const columns = lacking.map(
-      (f) => `ADD COLUMN ${quoteName(f.name)} ${parseFieldType(f.type).sql}${f.nullable || holds ? '' : ' NOT NULL'}`,
+      (f) =>
+        `ADD COLUMN IF NOT EXISTS ${quoteName(f.name)} ${parseFieldType(f.type).sql}${f.nullable || holds ? '' : ' NOT NULL'}`,
     );
     await this.db.exec(`ALTER TABLE ${tableName(table)} ${columns.join(', ')}`);
     return lacking.map((f) => f.name);
