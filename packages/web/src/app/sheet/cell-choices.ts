@@ -8,6 +8,8 @@ export interface CellChoice {
 
 /** Cells that take one of a few words; all of them are shown as soon as such a cell is opened. */
 export const CLOSED_CELLS: ReadonlySet<Cell> = new Set(['state', 'onFail', 'type']);
+/** All cells that have choices. */
+export const CHOICE_CELLS: ReadonlySet<Cell> = new Set([...CLOSED_CELLS, 'how', 'source']);
 /** More are not shown at once: whoever goes on typing sees fewer. */
 const MOST = 40;
 

@@ -1,4 +1,3 @@
-import type { Column } from './columns';
 import type { SheetRow } from './rows';
 
 /** Heights in pixels: of a line, and of what stands above the first line of a section. */
@@ -64,34 +63,4 @@ function lastUpTo(rising: readonly number[], limit: number): number {
     else high = middle - 1;
   }
   return Math.max(0, low);
-}
-
-/** What a cell says, as text. */
-export function cellWords(row: SheetRow, { id, cell }: Column): string {
-  if (cell !== null) return row.cells[cell];
-  if (id === 'line') return String(row.number);
-  if (id === 'value') return row.value;
-  if (id === 'result') return row.problem ?? row.result ?? '';
-  return row.failures > 0 ? String(row.failures) : '';
-}
-/** What a cell says where there is no room for all of it. */
-export function cellTitle(row: SheetRow, column: Column['id']): string {
-  switch (column) {
-    case 'value':
-      return row.value;
-    case 'how':
-      return row.how;
-    case 'target':
-      return `${row.targetName} ${row.type}`;
-    case 'result':
-      return row.problem ?? row.result ?? '';
-    case 'condition':
-    case 'default':
-    case 'check':
-    case 'note':
-    case 'lineage':
-      return row.cells[column];
-    default:
-      return '';
-  }
 }

@@ -22,23 +22,25 @@ import { SignComponent } from '../shared/signs.component';
 import { surfaceOpen } from '../shared/surface.directive';
 import { StateComponent } from '../shared/states.component';
 import { FigurePipe } from '../shared/words';
-import { CLOSED_CELLS, type CellChoice } from './cell-choices';
+import { CHOICE_CELLS, CLOSED_CELLS, type CellChoice } from './cell-choices';
 import { SheetColumns, type Column } from './columns';
-import { cellTitle, cellWords, drawnRows, placesOf, ROW } from './grid-rows';
+import {
+  cellsCopied,
+  cellTitle,
+  cellWords,
+  filledCells,
+  pastedCells,
+  type CellEdit,
+  type CellRange,
+} from './grid-cells';
+import { drawnRows, placesOf, ROW } from './grid-rows';
 import type { SheetRow } from './rows';
 
 /** The most room that the list of choices takes. */
 const LIST = 230;
-const CHOICE_CELLS: ReadonlySet<Cell> = new Set(['state', 'onFail', 'type', 'how', 'source']);
 /** Where one lands in an open line. */
 const INTO =
   'input:not([type=hidden]):not([disabled]), textarea, select, [contenteditable=true], button:not([disabled]), a[href]';
-
-export interface CellEdit {
-  readonly line: string;
-  readonly cell: Cell;
-  readonly text: string;
-}
 
 /**
  * The sheet's grid; of many lines it draws those that can be seen. One text input lies over the active cell and always has the focus, so that no key is lost between
@@ -97,7 +99,7 @@ export class GridComponent {
   protected readonly listAt = signal({ left: 0, top: 0, above: false });
   /** Whether cells are being written one after the other: Tab goes on to the next one then, and leaves the grid otherwise. */
   private writing = false;
-  private readonly range = computed(() => {
+  private readonly range = computed((): CellRange => {
     const anchor = this.anchor() ?? { row: this.row(), column: this.column() };
     return {
       top: Math.min(anchor.row, this.row()),
@@ -471,16 +473,7 @@ export class GridComponent {
 
   /** Writes into the chosen cells, as far as they can be written into. */
   private fill(text: (cell: Cell, row: number) => string | null): void {
-    const { top, bottom, left, right } = this.range();
-    const edits: CellEdit[] = [];
-    for (let i = top; i <= bottom; i++)
-      for (let j = left; j <= right; j++) {
-        const cell = this.columns()[j]?.cell ?? null;
-        const row = this.rows()[i];
-        const wanted = cell && row ? text(cell, i) : null;
-        if (cell && row && wanted !== null && wanted !== row.cells[cell])
-          edits.push({ line: row.id, cell, text: wanted });
-      }
+    const edits = filledCells(this.rows(), this.columns(), this.range(), text);
     if (edits.length > 0) this.edits.emit(edits);
   }
   /** The topmost row of a range goes into the rows below; a single cell takes what stands above it. */
@@ -496,14 +489,7 @@ export class GridComponent {
   protected copy(event: ClipboardEvent): void {
     if (this.mode() === 'edit') return;
     event.preventDefault();
-    const { top, bottom, left, right } = this.range();
-    const rows = this.rows()
-      .slice(top, bottom + 1)
-      .map((row) =>
-        this.columns()
-          .slice(left, right + 1)
-          .map((column) => (column.id === 'result' ? (row.result ?? '') : cellWords(row, column))),
-      );
+    const rows = cellsCopied(this.rows(), this.columns(), this.range());
     event.clipboardData?.setData('text/plain', clipboardText(rows));
   }
 
@@ -512,15 +498,7 @@ export class GridComponent {
     if (this.mode() === 'edit') return;
     event.preventDefault();
     const pasted = clipboardRows(event.clipboardData?.getData('text/plain') ?? '');
-    const { top, left } = this.range();
-    const cells = this.columns()
-      .slice(left)
-      .flatMap((c) => c.cell ?? []);
-    const edits = pasted.flatMap((texts, i) => {
-      const row = this.rows()[top + i];
-      if (!row) return [];
-      return texts.slice(0, cells.length).map((text, j): CellEdit => ({ line: row.id, cell: cells[j]!, text }));
-    });
+    const edits = pastedCells(this.rows(), this.columns(), this.range(), pasted);
     if (edits.length > 0) this.edits.emit(edits);
   }
 }

@@ -68,7 +68,8 @@ describe('steps of undo, kept as what they change', () => {
         // The oracle: the notes of our three lines, state by state; those of others are never undone.
         const ours = (d: MappingDocument): string => JSON.stringify(OURS.map((target) => lineOf(d, target).note ?? ''));
         let [past, now, future]: [string[], string, string[]] = [[], ours(start), []];
-        let [stored, storedNotes, theirs, version] = [start, now, new Map<string, string>(), 1];
+        const theirs = new Map<string, string>();
+        let [stored, storedNotes, version] = [start, now, 1];
         for (const op of list) {
           const before = s.document!;
           switch (op.do) {
