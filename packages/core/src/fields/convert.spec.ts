@@ -124,7 +124,7 @@ describe('what the strict conversion takes is what PostgreSQL reads', () => {
   let reference: Reference;
   beforeAll(async () => {
     reference = await Reference.open();
-  }, 120_000);
+  });
   afterAll(() => reference.close());
 
   test.each(Object.entries(targets))('texts for %s', async (type, arbitrary) => {

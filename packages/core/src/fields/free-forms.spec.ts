@@ -8,7 +8,7 @@ import { readInterval } from './interval-input.ts';
 /** What is read of dates, times and intervals is what PostgreSQL reads; what is not certain is refused, never guessed. */
 describe('free forms of dates, times and intervals', () => {
   let reference: Reference;
-  beforeAll(async () => void (reference = await Reference.open()), 120_000);
+  beforeAll(async () => void (reference = await Reference.open()));
   afterAll(() => reference.close());
 
   const read = {

@@ -56,7 +56,7 @@ describe('the order of values is PostgreSQL’s', () => {
   beforeAll(async () => {
     db = await PGlite.create();
     await db.exec("SET TimeZone = 'UTC'");
-  }, 120_000);
+  });
   afterAll(() => db.close());
 
   test.each(Object.entries(written))('%s', async (type, arbitrary) => {

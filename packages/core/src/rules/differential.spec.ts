@@ -12,7 +12,7 @@ describe('rules give the answers of PostgreSQL', () => {
   let reference: Reference;
   beforeAll(async () => {
     reference = await Reference.open();
-  }, 120_000);
+  });
   afterAll(() => reference.close());
 
   const chosen = [

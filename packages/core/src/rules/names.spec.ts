@@ -48,5 +48,5 @@ describe('names in rules', () => {
     } finally {
       await db.close();
     }
-  }, 60_000);
+  });
 });

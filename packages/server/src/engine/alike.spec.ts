@@ -95,6 +95,6 @@ describe(`any document, run, tried and applied (VERSICLE_SEED=${SEED})`, () => {
         expect(applied.stdout).toContain(`${skipped} skipped + ${bad} failed + ${delivered} written`);
       });
     },
-    CASES * 60_000,
+    CASES * 240_000,
   );
 });

@@ -47,6 +47,6 @@ describe(`any document, over files cut anywhere (VERSICLE_SEED=${SEED})`, () => 
           await server.close();
         }
       }),
-    CASES * 80_000,
+    CASES * 240_000,
   );
 });
