@@ -29,6 +29,7 @@ export default defineConfig({
     baseURL: `http://127.0.0.1:${PORTS.stories}`,
     browserName: 'chromium',
     headless: true,
+    locale: 'en-GB',
     viewport: { width: 1280, height: 800 },
     trace: 'retain-on-failure',
     launchOptions: {

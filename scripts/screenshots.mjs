@@ -57,7 +57,7 @@ const browser = await chromium.launch({
   executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
   args: ['--headless', '--no-sandbox', '--disable-gpu', '--no-first-run', '--disable-background-networking'],
 });
-const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, locale: 'en-GB' });
 mkdirSync(join(root, 'docs/screenshots'), { recursive: true });
 for (const [name, path] of VIEWS) {
   await page.goto(server.address + path, { waitUntil: 'load' });

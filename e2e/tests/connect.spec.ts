@@ -324,7 +324,20 @@ test('a profile is read, a check is added, a dataset is looked over', async ({ p
   await expect(page.getByRole('heading', { name: /Patterns/ })).toBeVisible();
   // A value leads to its rows.
   await page.locator('tr.inside a').first().click();
-  await expect(page.getByText('2 of 24 meet the filter')).toBeVisible();
+  await expect(page.getByText('2 of 24 records meet the filter')).toBeVisible();
+  // Its condition is kept, and chosen again by its name.
+  await entry(page, 'Keep this one as').fill('Same latitude');
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('button', { name: 'Same latitude', exact: true })).toHaveAttribute(
+    'aria-pressed',
+    'true',
+  );
+  await page.getByRole('button', { name: 'Show all' }).click();
+  await expect(page.getByText('all 24 rows')).toBeVisible();
+  await page.getByRole('button', { name: 'Same latitude', exact: true }).click();
+  await expect(page.getByText('2 of 24 records meet the filter')).toBeVisible();
+  await page.getByRole('button', { name: 'Forget Same latitude' }).click();
+  await expect(page.getByRole('button', { name: 'Same latitude', exact: true })).toBeHidden();
   await page.getByRole('link', { name: 'Quality' }).click();
   await expect(page.getByText(/^22 of 24/)).toBeVisible();
   await entry(page, 'Each record must meet').fill("code <> 'S-001'");
@@ -334,7 +347,7 @@ test('a profile is read, a check is added, a dataset is looked over', async ({ p
     throw new Error((await page.getByRole('alert').textContent()) ?? 'refused');
   await expect(page.getByText(/^21 of 24/)).toBeVisible();
   await page.getByRole('link', { name: 'look at them' }).click();
-  await expect(page.getByText('1 of 24 meet the filter')).toBeVisible();
+  await expect(page.getByText('1 of 24 records meet the filter')).toBeVisible();
   await page.getByRole('link', { name: 'Quality' }).click();
   await entry(page, 'Note').fill('fit to be mapped');
   await page.getByRole('button', { name: 'I have looked it over' }).click();

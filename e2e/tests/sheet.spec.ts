@@ -108,6 +108,19 @@ test('the rule editor completes functions and fields', async ({ page }) => {
   await expect(rule).toContainText('parse_number(s.latitude)');
 });
 
+test('results that can’t be computed are said, and none of before is shown', async ({ page }) => {
+  await page.route(/worker-[\w-]+\.js/, (route) =>
+    route.fulfill({ status: 200, body: 'broken(', contentType: 'text/javascript' }),
+  );
+  await page.goto('/mappings/stations-to-warehouse');
+  await expect(page.getByRole('alert')).toContainText('What computes the results broke');
+  await page.unroute(/worker-[\w-]+\.js/);
+  // The next step asks a new one.
+  await page.getByRole('button', { name: 'Next sample record' }).click();
+  await expect(page.getByText('What computes the results broke')).toBeHidden();
+  await expect(page.getByRole('gridcell', { name: /Pier|S-0/ }).first()).toBeVisible();
+});
+
 test('publishing is refused on an error, and done after mending', async ({ page }) => {
   await begin(page, 'By refusal');
   await page.getByRole('button', { name: 'Publish …' }).click();

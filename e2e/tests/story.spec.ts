@@ -44,7 +44,7 @@ test('a messy file becomes rows in a target, and every failed record lies under 
     await expect(page.getByRole('cell', { name: 'Seat "comfort"' })).toBeVisible();
     await page.getByLabel('Only rows where').fill("price LIKE '%.%'");
     await page.getByRole('button', { name: 'Filter' }).click();
-    await expect(page.getByText('2 of 6 meet the filter')).toBeVisible();
+    await expect(page.getByText('2 of 6 records meet the filter')).toBeVisible();
   });
 
   await test.step('a mapping is begun', async () => {

@@ -125,7 +125,7 @@ test('Enter in the finder waits for lists that come late', async ({ page }) => {
 
 test('a filter is in the address, and a wrong one is said where it stands', async ({ page }) => {
   await page.goto(`/systems/tidebridge/dataset?name=trips-*.csv&filter=${encodeURIComponent("tariff = 'Z'")}`);
-  await expect(page.getByText('7 of 4,000 meet the filter')).toBeVisible();
+  await expect(page.getByText('7 of 4,000 records meet the filter')).toBeVisible();
   await page.getByLabel('Only rows where').fill('tarif = 1');
   await page.getByRole('button', { name: 'Filter', exact: true }).click();
   await expect(page.getByRole('alert')).toContainText('There is no field');

@@ -19,4 +19,5 @@ export * from './source-sets.ts';
 export * from './codes.ts';
 export * from './key-maps.ts';
 export * from './foreign.ts';
+export * from './filters.ts';
 export * from './finder.ts';

@@ -1,5 +1,6 @@
 import * as z from 'zod';
 import * as common from './common.ts';
+import * as filters from './filters.ts';
 import * as kinds from './kinds.ts';
 import * as profiles from './profiles.ts';
 import * as structures from './structures.ts';
@@ -78,6 +79,29 @@ export const systemRoutes = {
     params: idParams,
     query: systems.rowsQuery,
     response: systems.rows,
+  },
+  countRows: {
+    summary: 'How many of all records of a dataset meet a condition',
+    params: idParams,
+    query: filters.countQuery,
+    response: filters.counted,
+  },
+  listFilters: {
+    summary: 'The kept filters of a dataset',
+    params: idParams,
+    query: z.object({ dataset: z.string().min(1) }),
+    response: z.array(filters.keptFilter),
+  },
+  keepFilter: {
+    summary: 'Keep a condition under a name; the same name is given its new condition',
+    params: idParams,
+    body: filters.keepFilter,
+    response: z.array(filters.keptFilter),
+  },
+  forgetFilter: {
+    summary: 'Forget a kept filter',
+    params: numberParams,
+    response: done,
   },
   getKnowledge: {
     summary: 'Profile and quality of a dataset, its checks, and who looked it over',

@@ -55,6 +55,7 @@ export * from './document/line-events.ts';
 export * from './source-set/source-set.ts';
 export * from './source-set/source-set-sql.ts';
 export * from './compile/compile.ts';
+export { KnownRules } from './compile/known-rules.ts';
 export * from './compile/source.ts';
 export { howOfLine, sourceOfLine } from './compile/line-words.ts';
 export * from './compile/key-map.ts';

@@ -10,6 +10,7 @@ import { Engine } from './engine/engine.ts';
 import { Outbox } from './engine/lanes/queue/outbox.ts';
 import { Senders } from './engine/lanes/queue/senders.ts';
 import { LEASE, Runs } from './runs/runs.ts';
+import { Filters } from './filters/filters.ts';
 import { Foreign } from './foreign/foreign.ts';
 import { Failures } from './failures/failures.ts';
 import { makeApp, makeHooksApp } from './http/app.ts';
@@ -101,6 +102,7 @@ async function start(): Promise<void> {
     sourceSets,
     codes: new Codes(db, systems, mappings),
     keyMaps,
+    filters: new Filters(db, systems),
     foreign: new Foreign(db, systems, structures),
     starters: new Starters(db, systems, structures, mappings),
     mappings,

@@ -4,6 +4,7 @@ import type { Failures } from './failures/failures.ts';
 import type { Events } from './http/events.ts';
 import type { Codes } from './codes/codes.ts';
 import type { KeyMaps } from './key-maps/key-maps.ts';
+import type { Filters } from './filters/filters.ts';
 import type { Foreign } from './foreign/foreign.ts';
 import type { Mappings } from './mappings/mappings.ts';
 import type { Workbooks } from './mappings/workbooks.ts';
@@ -28,6 +29,7 @@ export interface Services {
   readonly codes: Codes;
   readonly keyMaps: KeyMaps;
   readonly starters: Starters;
+  readonly filters: Filters;
   readonly foreign: Foreign;
   readonly mappings: Mappings;
   readonly workbooks: Workbooks;

@@ -6,3 +6,6 @@ globalThis.ResizeObserver ??= class {
   unobserve(): void {}
   disconnect(): void {}
 };
+
+// Figures and dates are written as the browser's languages say.
+Object.defineProperty(navigator, 'languages', { value: ['en-GB'], configurable: true });

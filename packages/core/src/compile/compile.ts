@@ -8,12 +8,13 @@ import { textConverter } from '../formats/marks.ts';
 import type { Scope, ScopeField } from '../rules/scope.ts';
 import type { CodeTables, RuleContext } from '../rules/context.ts';
 import { RuleError } from '../rules/errors.ts';
-import { makeRule, type Rule } from '../rules/rule.ts';
+import type { Rule } from '../rules/rule.ts';
 import { nearest } from '../words.ts';
 import { codeProblems, codeTablesOf } from '../document/codes.ts';
 import type { SourceField } from '../document/source-field.ts';
 import { composedScopes, isComposed } from '../source-set/source-set.ts';
 import { sourceSetProblems } from '../source-set/source-set-problems.ts';
+import { KnownRules } from './known-rules.ts';
 import {
   isLoaded,
   RUN_VARIABLES,
@@ -69,10 +70,15 @@ export interface CompiledMapping {
 
 /**
  * Settles every name, type and rule of a document against the fields of its source. Never throws for what a person wrote:
- * the problems are listed, and a document without errors can be applied.
+ * the problems are listed, and a document without errors can be applied. `known`: rules of the version before.
  */
-export function compileMapping(document: MappingDocument, sourceFields: readonly SourceField[]): CompiledMapping {
-  return new MappingCompiler(document, sourceFields).compile();
+export function compileMapping(
+  document: MappingDocument,
+  sourceFields: readonly SourceField[],
+  known = new KnownRules(),
+): CompiledMapping {
+  known.begin();
+  return new MappingCompiler(document, sourceFields, known).compile();
 }
 
 class MappingCompiler {
@@ -89,6 +95,7 @@ class MappingCompiler {
   constructor(
     private readonly document: MappingDocument,
     private readonly sourceFields: readonly SourceField[],
+    private readonly known: KnownRules,
   ) {
     this.codeTables = codeTablesOf(document);
     const common = { variables: RUN_VARIABLES, codeTables: this.codeTables };
@@ -232,9 +239,16 @@ class MappingCompiler {
     return byTarget;
   }
 
+  /** By scope, since telling what a scope means takes longer than a rule. */
+  private readonly makers = new Map<Scope, (text: string) => Rule>();
+  private makes(scope: Scope): (text: string) => Rule {
+    const maker = this.makers.get(scope) ?? this.known.in(scope);
+    this.makers.set(scope, maker);
+    return maker;
+  }
   private rule(text: string, scope: Scope, path: string, line?: string): Rule | null {
     try {
-      const made = makeRule(text, scope);
+      const made = this.makes(scope)(text);
       for (const remark of made.remarks)
         this.report({ path, ...remark, ...(line === undefined ? {} : { line }) }, 'warning');
       return made;

@@ -103,8 +103,10 @@ export class MappingRun {
     return { kind: 'written', values, failures: NONE, remarks: this.remarks, skip: null, stop: this.stopping };
   }
 
+  /** Remarks are of records that went on; only the sheet, which shows each line by itself, shows them of all. */
   private failed(values: readonly Value[]): Outcome {
-    return { kind: 'failed', values, failures: this.failures, remarks: this.remarks, skip: null, stop: this.stopping };
+    const remarks = this.linesOnly ? this.remarks : NONE;
+    return { kind: 'failed', values, failures: this.failures, remarks, skip: null, stop: this.stopping };
   }
   private fail(failure: Failure): void {
     if (this.failures === NONE) this.failures = [];
@@ -270,10 +272,10 @@ export class MappingRun {
   }
 
   /** Where keys are checked elsewhere: what becomes of a record that was let through here and whose keys came before. */
-  refusedFor({ values, remarks, stop }: Outcome, twice: readonly number[]): Outcome {
+  refusedFor({ values, stop }: Outcome, twice: readonly number[]): Outcome {
     this.failures = NONE as Failure[];
     this.duplicate(values, twice);
-    return { kind: 'failed', values, failures: this.failures, remarks, skip: null, stop };
+    return { kind: 'failed', values, failures: this.failures, remarks: NONE, skip: null, stop };
   }
 }
 

@@ -3,6 +3,7 @@ import type { KeyMaps } from '../rules/context.ts';
 import { quoted } from '../words.ts';
 import type { Example, MappingDocument, Problem } from '../document/document.ts';
 import type { Cause } from '../document/records.ts';
+import type { KnownRules } from '../compile/known-rules.ts';
 import type { DeclaredMarks } from '../compile/source.ts';
 import { Trial, type RecordResult, type SampleValues } from './trial.ts';
 
@@ -25,6 +26,8 @@ export interface ExampleGround {
   readonly marks?: DeclaredMarks;
   readonly keyMaps?: KeyMaps;
   readonly now: Timestamp;
+  /** Rules of the version that was tried before. */
+  readonly known?: KnownRules;
 }
 
 /**
@@ -45,10 +48,10 @@ export function exampleValues(example: Example, fields: readonly string[], prima
 }
 
 /** Tries all examples of a document; in the order in which it has them. */
-export function runExamples({ document, fields, marks = null, now, keyMaps }: ExampleGround): ExampleResult[] {
+export function runExamples({ document, fields, marks = null, now, keyMaps, known }: ExampleGround): ExampleResult[] {
   const { examples = [] } = document;
   if (examples.length === 0) return [];
-  const trial = new Trial(document, fields, now, marks, keyMaps);
+  const trial = new Trial(document, fields, now, marks, keyMaps, known);
   return examples.map((example) => {
     const record = trial.record(exampleValues(example, fields, document.source.primary.alias), 1, example.file ?? null);
     return {

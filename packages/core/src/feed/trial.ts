@@ -3,6 +3,7 @@ import { outputText, type Value } from '../fields/values.ts';
 import { Unreadable } from '../formats/format.ts';
 import type { KeyMaps } from '../rules/context.ts';
 import { MappingRun } from './apply.ts';
+import type { KnownRules } from '../compile/known-rules.ts';
 import { compileMapping, type CompiledLine, type CompiledMapping } from '../compile/compile.ts';
 import type { MappingDocument, Problem } from '../document/document.ts';
 import type { Failure } from '../document/records.ts';
@@ -49,9 +50,11 @@ export class Trial {
     private readonly now: Timestamp,
     marks: DeclaredMarks = null,
     private readonly keyMaps: KeyMaps = new Map(),
+    /** Rules of the version that was tried before. */
+    known?: KnownRules,
   ) {
     const fields = sourceFieldsFor(document, fieldNames, marks);
-    this.mapping = compileMapping(document, fields);
+    this.mapping = compileMapping(document, fields, known);
     this.typed = rowTyper(fields);
   }
 

@@ -71,11 +71,13 @@ describe(`any document, run, tried and applied (VERSICLE_SEED=${SEED})`, () => {
         const failedInRun = await server.api('listFailures', 'GET', `/failures?run=${run.id}&state=any&limit=500`);
 
         await server.api('startTrial', 'POST', `/mappings/${mapping}/trial`, { rowLimit: null });
-        for (;;) {
-          const { state } = await server.api('getTrial', 'GET', `/mappings/${mapping}/trial`);
-          if (state !== 'running') break;
+        let trial = await server.api('getTrial', 'GET', `/mappings/${mapping}/trial`);
+        while (trial.state === 'running') {
           await new Promise((r) => setTimeout(r, 20));
+          trial = await server.api('getTrial', 'GET', `/mappings/${mapping}/trial`);
         }
+        const { remarks } = run.counts;
+        expect(trial.report?.counts.remarks).toBe(remarks);
         const text = async (path: string): Promise<string> => (await fetch(`${server.address}${path}`)).text();
         expect(await text(`/api/mappings/${mapping}/trial/mapped.csv`)).toBe(ran);
         expect(short(firsts(await text(`/api/mappings/${mapping}/trial/failed.jsonl`)))).toEqual(short(failedInRun));
@@ -91,6 +93,7 @@ describe(`any document, run, tried and applied (VERSICLE_SEED=${SEED})`, () => {
         expect(readFileSync(out!, 'utf8')).toBe(ran);
         expect(short(existsSync(failed!) ? firsts(readFileSync(failed!, 'utf8')) : [])).toEqual(short(failedInRun));
         // Where PostgreSQL brings the records together, it has filtered them before they count.
+        expect(/(\d[\d,]*) remarks?$/m.exec(applied.stdout)?.[1] ?? '0').toBe(remarks.toLocaleString('en-GB'));
         const { skipped, failed: bad, delivered } = run.counts;
         expect(applied.stdout).toContain(`${skipped} skipped + ${bad} failed + ${delivered} written`);
       });

@@ -10,6 +10,7 @@ import type { Logger } from 'pino';
 import { failureRoutes } from '../failures/routes.ts';
 import { mappingRoutes, workbookFiles } from '../mappings/routes.ts';
 import { planRoutes } from '../plans/routes.ts';
+import { filterRoutes } from '../filters/routes.ts';
 import { profileRoutes } from '../profiles/routes.ts';
 import { finderRoutes } from '../finder/routes.ts';
 import { runRoutes } from '../runs/routes.ts';
@@ -70,6 +71,7 @@ export function makeApp(services: Services, { version, host, pages, log }: AppOp
     todayRoutes,
     systemRoutes,
     structureRoutes,
+    filterRoutes,
     profileRoutes,
     mappingRoutes,
     trialRoutes,

@@ -13,6 +13,7 @@ import m010 from './migrations/010-uses.sql';
 import m011 from './migrations/011-outbox.sql';
 import m012 from './migrations/012-run-numbers.sql';
 import m013 from './migrations/013-finder.sql';
+import m014 from './migrations/014-kept-filters.sql';
 
 /** Forward only; a released migration is never edited. */
 const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -29,6 +30,7 @@ const migrations: readonly (readonly [number: number, name: string, sql: string]
   [11, 'outbox', m011],
   [12, 'run-numbers', m012],
   [13, 'finder', m013],
+  [14, 'kept-filters', m014],
 ];
 
 export async function migrate(db: Database): Promise<void> {

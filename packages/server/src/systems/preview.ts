@@ -150,7 +150,8 @@ function compiled(text: string, fields: readonly string[], what: string): { type
       : error;
   }
 }
-function condition(text: string, fields: readonly string[]): (row: readonly (string | null)[]) => boolean {
+/** A filter as a test of records that come as text. Throws a fault. */
+export function condition(text: string, fields: readonly string[]): (row: readonly (string | null)[]) => boolean {
   const { type, run } = compiled(text, fields, 'filter');
   if (type !== 'bool' && type !== 'unknown')
     throw refused('A filter is a condition such as miles IS NOT NULL; this gives a value.');

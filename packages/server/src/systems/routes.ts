@@ -26,6 +26,7 @@ export function systemRoutes(api: Api, { systems, signIn, events }: Services): v
       signal,
     }),
   );
+  api.on('countRows', ({ params, query }, { signal }) => systems.count(params.id, query.dataset, query.filter, signal));
   api.on('beginSignIn', ({ params, body }) => signIn.begin(params.id, body.origin));
   api.on('changeSystem', ({ params, body }) => changed(systems.change(params.id, body)));
   api.on('settleDataset', ({ params, body }) => systems.settle(params.id, body.dataset, body.setting));

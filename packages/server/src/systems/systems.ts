@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import {
   type ChangedSystem,
   type Connection,
+  type Counted,
   type Dataset,
   type DatasetDetail,
   type DatasetSetting,
@@ -20,6 +21,7 @@ import { fromJson, isoTime } from '../store/values.ts';
 import { nextLook } from '../structures/next-look.ts';
 import type { KindContext, OpenSystem } from './kinds/kind.ts';
 import type { Kinds } from './kinds/kinds.ts';
+import { countRows } from './count.ts';
 import { preview, type PreviewOptions } from './preview.ts';
 
 interface SystemRow {
@@ -393,6 +395,11 @@ export class Systems {
   async rows(id: string, dataset: string, options: PreviewOptions): Promise<Rows> {
     const { system } = await this.openById(id);
     return this.inWords(system, () => preview(system, dataset, options));
+  }
+
+  async count(id: string, dataset: string, filter: string, signal: AbortSignal): Promise<Counted> {
+    const { system } = await this.openById(id);
+    return this.inWords(system, () => countRows(system, dataset, filter, signal));
   }
 
   private requireSecretsAnew(before: Connection, now: Connection, kept: Kept, given: Kept): void {

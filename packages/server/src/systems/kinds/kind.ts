@@ -1,5 +1,6 @@
 import type {
   Connection,
+  Counted,
   Dataset,
   DatasetDetail,
   DatasetSetting,
@@ -150,6 +151,8 @@ export interface OpenSystem {
   read?(dataset: string, options: ReadOptions): AsyncIterable<SourceBatch>;
   /** The system itself carries out filter and sort. */
   readonly selects?: true;
+  /** How many of all records meet a filter, where the system itself can count. */
+  count?(dataset: string, filter: string, signal?: AbortSignal): Promise<Counted>;
   /** Gives some records of the dataset by the values of a field (`keys` of `read`); null: all or nothing. */
   finds?(dataset: string): Promise<Finder | null>;
   /** Files that a run may read by itself; without it, a run lands the records first. */

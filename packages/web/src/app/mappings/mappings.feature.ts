@@ -9,6 +9,8 @@ export const mappingsActions = createActionGroup({
     opened: emptyProps(),
     loaded: props<{ mappings: MappingSummary[] }>(),
     failed: props<{ problem: string }>(),
+    /** The page that makes one: what was said of another is over. */
+    'new opened': emptyProps(),
     create: props<{ document: MappingDocument }>(),
     created: props<{ id: string }>(),
     'create failed': props<{ problem: string }>(),
@@ -52,6 +54,7 @@ export const mappingsFeature = createFeature({
       came: mappingsActions.loaded,
       failed: mappingsActions.failed,
     }),
+    on(mappingsActions.newOpened, (s): MappingsState => ({ ...s, problem: null })),
     on(mappingsActions.create, (s): MappingsState => ({ ...s, creating: true, problem: null })),
     on(mappingsActions.created, (s): MappingsState => ({ ...s, creating: false })),
     on(mappingsActions.createFailed, (s, { problem }): MappingsState => ({ ...s, creating: false, problem })),

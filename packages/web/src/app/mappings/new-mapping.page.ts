@@ -99,10 +99,9 @@ import { FieldComponent } from '../shared/form/field.component';
               <nz-option [nzValue]="s.id" [nzLabel]="s.name + (s.shipped ? '' : ', kept by ' + s.keptBy)" />
             }</nz-select
         ></vs-field>
-        <label class="field name"
-          ><span>Name of the mapping</span
+        <vs-field class="name" label="Name of the mapping"
           ><input class="input" name="name" [ngModel]="name()" (ngModelChange)="ownName.set($event)" autocomplete="off"
-        /></label>
+        /></vs-field>
         @if (complaint() || problem()) {
           <p class="rub" role="alert">{{ complaint() || problem() }}</p>
         }
@@ -234,6 +233,7 @@ export class NewMappingPage {
   });
 
   constructor() {
+    this.store.dispatch(mappingsActions.newOpened());
     // A proposal for the table once the source is known.
     effect(() => {
       const from = this.from()?.split('/')[1];

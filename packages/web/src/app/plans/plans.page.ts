@@ -46,15 +46,14 @@ import { FieldComponent } from '../shared/form/field.component';
         </button>
         @if (adding()) {
           <form above class="new" (ngSubmit)="create()" aria-label="New plan">
-            <label class="field"
-              ><span>Name</span
+            <vs-field label="Name"
               ><input
                 class="input"
                 name="name"
                 [ngModel]="name()"
                 (ngModelChange)="name.set($event)"
                 autocomplete="off"
-            /></label>
+            /></vs-field>
             <vs-field label="Mapping">
               <nz-select
                 name="mapping"

@@ -4,7 +4,8 @@ import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import type { FindingDto } from '@versicle/contract';
 import { LoadingComponent } from '../shared/loading.component';
-import { figure, FigurePipe, FullTimePipe, TimePipe } from '../shared/words';
+import { decimal, figure, FigurePipe, FullTimePipe, TimePipe } from '../shared/words';
+import { FieldComponent } from '../shared/form/field.component';
 import { profilesActions, profilesFeature } from './profiles.feature';
 
 const DIMENSIONS = ['completeness', 'uniqueness', 'validity', 'consistency'] as const;
@@ -13,7 +14,7 @@ const DIMENSIONS = ['completeness', 'uniqueness', 'validity', 'consistency'] as 
 @Component({
   selector: 'vs-quality',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, LoadingComponent, FigurePipe, FullTimePipe, TimePipe],
+  imports: [FieldComponent, FormsModule, RouterLink, LoadingComponent, FigurePipe, FullTimePipe, TimePipe],
   template: `
     <vs-loading [of]="knowledge()" (again)="open()" />
     @if (knowledge().value; as k) {
@@ -134,19 +135,17 @@ const DIMENSIONS = ['completeness', 'uniqueness', 'validity', 'consistency'] as 
               A check is a condition that each record must meet, such as <code>miles IS NOT NULL</code>.
             </p>
           }
-          <label class="field"
-            ><span>Each record must meet</span
+          <vs-field label="Each record must meet"
             ><input class="input mono" name="rule" [(ngModel)]="rule" autocomplete="off"
-          /></label>
-          <label class="field"
-            ><span>Otherwise it</span
+          /></vs-field>
+          <vs-field label="Otherwise it"
             ><input
               class="input"
               name="message"
               [(ngModel)]="message"
               placeholder="such as  has no miles"
               autocomplete="off"
-          /></label>
+          /></vs-field>
           @if (problem()) {
             <p class="rub" role="alert">{{ problem() }}</p>
           }
@@ -162,9 +161,7 @@ const DIMENSIONS = ['completeness', 'uniqueness', 'validity', 'consistency'] as 
           } @else {
             <p class="soft">Nobody has said yet that this dataset is fit for use.</p>
           }
-          <label class="field"
-            ><span>Note</span><input class="input" name="note" [(ngModel)]="note" autocomplete="off"
-          /></label>
+          <vs-field label="Note"><input class="input" name="note" [(ngModel)]="note" autocomplete="off" /></vs-field>
           <button type="submit" class="btn">I have looked it over</button>
         </form>
       </div>
@@ -246,7 +243,7 @@ export class QualityComponent {
     if (good === null || good === undefined) return 'not looked for';
     if (good === records) return 'all records';
     // Rounded down: what is not all records must not read 100 %.
-    return `${figure(good)} (${(Math.floor((10_000 * good) / records) / 100).toFixed(2)} %)`;
+    return `${figure(good)} (${decimal(Math.floor((10_000 * good) / records) / 100, 2)} %)`;
   }
   protected rowWords(f: FindingDto): string {
     return f.rows.length < f.count

@@ -4,7 +4,7 @@ import { Store } from '@ngrx/store';
 import { fieldText, textLiteral } from '@versicle/core';
 import type { FieldProfileDto, Knowledge } from '@versicle/contract';
 import { LoadingComponent } from '../shared/loading.component';
-import { durationWords, figure, FigurePipe, FullTimePipe, TimePipe } from '../shared/words';
+import { decimal, durationWords, figure, FigurePipe, FullTimePipe, TimePipe } from '../shared/words';
 import { profilesActions, profilesFeature } from './profiles.feature';
 
 /** What the values of each field are: filled, different, from – to, what they are recognised to be, what looks damaged. */
@@ -279,7 +279,8 @@ export class ValuesComponent {
   }
   protected percent(share: number): string {
     const percent = share * 100;
-    return `${percent > 0 && percent < 0.1 ? 'under 0.1' : percent.toFixed(percent > 99.9 && percent < 100 ? 2 : percent < 10 ? 1 : 0)} %`;
+    if (percent > 0 && percent < 0.1) return `under ${decimal(0.1)} %`;
+    return `${decimal(percent, percent > 99.9 && percent < 100 ? 2 : percent < 10 ? 1 : 0)} %`;
   }
   protected width(count: number, most: number): number {
     return (160 * count) / most;

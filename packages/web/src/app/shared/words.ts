@@ -1,13 +1,21 @@
 import { Pipe, type PipeTransform } from '@angular/core';
+import { HABITS } from './locale';
 
 /** Figures, times and states as people read them. */
 
-export const figure = (n: number): string => n.toLocaleString('en-GB');
+const FIGURE = new Intl.NumberFormat(HABITS.figures);
+export const figure = (n: number): string => FIGURE.format(n);
 
-const DAY = new Intl.DateTimeFormat('en-GB', { weekday: 'short', day: 'numeric', month: 'short' });
-const SHORT_DAY = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short' });
-const CLOCK = new Intl.DateTimeFormat('en-GB', { hour: '2-digit', minute: '2-digit', second: '2-digit' });
-const FULL = new Intl.DateTimeFormat('en-GB', { dateStyle: 'long', timeStyle: 'long' });
+/** With so many places. */
+export const decimal = (n: number, places = 1): string =>
+  n.toLocaleString(HABITS.figures, { minimumFractionDigits: places, maximumFractionDigits: places });
+
+/** “Sunday 29 November”. */
+export const LONG_DAY = new Intl.DateTimeFormat(HABITS.dates, { weekday: 'long', day: 'numeric', month: 'long' });
+const DAY = new Intl.DateTimeFormat(HABITS.dates, { weekday: 'short', day: 'numeric', month: 'short' });
+const SHORT_DAY = new Intl.DateTimeFormat(HABITS.dates, { day: 'numeric', month: 'short' });
+const CLOCK = new Intl.DateTimeFormat(HABITS.dates, { hour: '2-digit', minute: '2-digit', second: '2-digit' });
+const FULL = new Intl.DateTimeFormat(HABITS.dates, { dateStyle: 'long', timeStyle: 'long' });
 
 /** “today 02:00:09”, “yesterday 17:40:00”, “Sun 22 Nov 02:00:11”. */
 export function timeWords(iso: string, now = new Date()): string {
@@ -30,16 +38,16 @@ export const fullTime = (iso: string): string => FULL.format(new Date(iso));
 
 export function durationWords(millis: number): string {
   if (millis < 1000) return `${Math.max(0, Math.round(millis))} ms`;
-  if (millis < 100_000) return `${(millis / 1000).toFixed(millis < 10_000 ? 1 : 0)} s`;
+  if (millis < 100_000) return `${decimal(millis / 1000, millis < 10_000 ? 1 : 0)} s`;
   const minutes = Math.round(millis / 60_000);
   return minutes < 120 ? `${minutes} min` : `${Math.round(minutes / 60)} h`;
 }
 
 export function bytesWords(bytes: number): string {
   if (bytes < 1000) return `${bytes} B`;
-  if (bytes < 1_000_000) return `${(bytes / 1000).toFixed(1)} kB`;
-  if (bytes < 1_000_000_000) return `${(bytes / 1_000_000).toFixed(1)} MB`;
-  return `${(bytes / 1_000_000_000).toFixed(1)} GB`;
+  if (bytes < 1_000_000) return `${decimal(bytes / 1000)} kB`;
+  if (bytes < 1_000_000_000) return `${decimal(bytes / 1_000_000)} MB`;
+  return `${decimal(bytes / 1_000_000_000)} GB`;
 }
 
 const NUMBER_WORDS = [

@@ -17,6 +17,7 @@ import { SaidComponent } from '../shared/said.component';
 import { SignComponent } from '../shared/signs.component';
 import { inWords } from '../shared/words';
 import { sheetActions, sheetFeature } from './sheet.feature';
+import { FieldComponent } from '../shared/form/field.component';
 import { GIVEN } from '../shared/given';
 
 const OUTCOME_WORDS: Record<Example['expect']['outcome'], string> = {
@@ -30,7 +31,7 @@ const OUTCOME_WORDS: Record<Example['expect']['outcome'], string> = {
 @Component({
   selector: 'vs-examples-panel',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [GIVEN, FormsModule, SELECT, SaidComponent, SignComponent],
+  imports: [FieldComponent, GIVEN, FormsModule, SELECT, SaidComponent, SignComponent],
   templateUrl: './examples-panel.component.html',
   styleUrl: './examples-panel.component.less',
 })

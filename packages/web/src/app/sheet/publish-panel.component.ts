@@ -9,6 +9,7 @@ import { SurfaceDirective } from '../shared/surface.directive';
 import { FigurePipe } from '../shared/words';
 import { LackingFieldsComponent } from './lacking-fields.component';
 import { sheetActions, type SheetState } from './sheet.feature';
+import { FieldComponent } from '../shared/form/field.component';
 import { unsettledWords } from './unsettled';
 
 /** Before a revision is published: what it changes, and a note. After it: what to do next. */
@@ -16,6 +17,7 @@ import { unsettledWords } from './unsettled';
   selector: 'vs-publish-panel',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    FieldComponent,
     LackingFieldsComponent,
     RouterLink,
     FigurePipe,
@@ -61,9 +63,9 @@ import { unsettledWords } from './unsettled';
               }
             </div>
             <form (submit)="$event.preventDefault(); publish(note.value)">
-              <label class="field"
-                ><span>Note, for those who read it later</span><input #note data-first class="input" autocomplete="off"
-              /></label>
+              <vs-field label="Note, for those who read it later"
+                ><input #note data-first class="input" autocomplete="off"
+              /></vs-field>
               <vs-lacking-fields [mapping]="mapping()" [target]="document().target.dataset" [version]="version()" />
               @if (unsettled(); as words) {
                 <p class="soft" role="status">{{ words }}</p>

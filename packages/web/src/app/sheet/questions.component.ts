@@ -10,13 +10,14 @@ import {
 } from '@versicle/core';
 import { frameFeature } from '../frame/frame.feature';
 import { FullTimePipe, TimePipe } from '../shared/words';
+import { FieldComponent } from '../shared/form/field.component';
 import { sheetActions } from './sheet.feature';
 
 /** The questions on a line, or on the whole document: asked, answered, withdrawn in place. */
 @Component({
   selector: 'vs-questions',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FullTimePipe, TimePipe],
+  imports: [FieldComponent, FullTimePipe, TimePipe],
   templateUrl: './questions.component.html',
   styleUrl: './questions.component.less',
 })

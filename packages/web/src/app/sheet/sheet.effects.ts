@@ -8,6 +8,7 @@ import { frameActions } from '../frame/frame.feature';
 import {
   catchError,
   concatMap,
+  connect,
   debounce,
   debounceTime,
   EMPTY,
@@ -20,6 +21,7 @@ import {
   of,
   startWith,
   switchMap,
+  takeUntil,
   tap,
   timer,
   type Observable,
@@ -30,6 +32,9 @@ import { foundBehind, nothingBehind, type SentSave } from './left-behind';
 import { page } from './presence';
 import { sheetActions as a, sheetFeature, unsaved, type Samples } from './sheet.feature';
 import { TrialService } from './trial.service';
+
+/** Results that take longer than this, in milliseconds, are said to be on their way. */
+const LATE = 1500;
 
 export const load = request(a.opened, 'getMapping', 'newest', {
   call: ({ id }) => ({ params: { id } }),
@@ -155,7 +160,19 @@ export const tryOut = createEffect(
             sample: s.sample,
             line: s.open,
           })
-          .pipe(map((answer) => a.tried({ answer })));
+          .pipe(
+            map((answer) => a.tried({ answer })),
+            catchError((error: Error) => of(a.tryFailed({ problem: error.message }))),
+            connect((answer) =>
+              merge(
+                answer,
+                timer(LATE).pipe(
+                  map(() => a.trying()),
+                  takeUntil(answer),
+                ),
+              ),
+            ),
+          );
       }),
     ),
   { functional: true },

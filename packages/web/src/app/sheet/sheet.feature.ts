@@ -67,7 +67,10 @@ export const sheetActions = createActionGroup({
     edited: props<{ document: MappingDocument; merge: string | null }>(),
     undone: emptyProps(),
     redone: emptyProps(),
+    /** No answer so far: what is shown is of the version before. */
+    trying: emptyProps(),
     tried: props<{ answer: TrialAnswer }>(),
+    'try failed': props<{ problem: string }>(),
     saved: props<{ saved: SavedDraft; document: MappingDocument }>(),
     sending: props<{ sent: SentSave }>(),
     'save failed': props<{ problem: string; conflict: boolean }>(),
@@ -139,6 +142,8 @@ export interface SheetState {
   readonly record: number | null;
   readonly open: string | null;
   readonly trial: TrialAnswer | null;
+  /** What is to be said of the results: that they are late, or why there are none. */
+  readonly trouble: { readonly words: string; readonly isProblem: boolean } | null;
   readonly publishing: Publishing | null;
   /** What could fill the lines to map; null while nobody asked. */
   readonly suggestions: Loadable<Suggestion[]> | null;
@@ -166,6 +171,7 @@ const initial: SheetState = {
   record: null,
   open: null,
   trial: null,
+  trouble: null,
   publishing: null,
   suggestions: null,
 };
@@ -333,7 +339,17 @@ export const sheetFeature = createFeature({
       const next = asStored(s, changed(s.document, step));
       return { ...show(s, next), past: [...s.past, step], future: rest, merge: null };
     }),
-    on(sheetActions.tried, (s, { answer }): SheetState => ({ ...s, trial: answer })),
+    on(sheetActions.trying, (s): SheetState => ({
+      ...s,
+      trouble: { words: 'The results follow …', isProblem: false },
+    })),
+    on(sheetActions.tried, (s, { answer }): SheetState => ({ ...s, trial: answer, trouble: null })),
+    // Old results beside a newer document would be taken for its own.
+    on(sheetActions.tryFailed, (s, { problem }): SheetState => ({
+      ...s,
+      trial: null,
+      trouble: { words: problem, isProblem: true },
+    })),
     on(sheetActions.sending, (s, { sent }): SheetState => ({ ...s, unheard: [...s.unheard, sent] })),
     on(sheetActions.saved, (s, { saved, document }): SheetState =>
       // Something newer that others saved on top of it is here already.

@@ -43,7 +43,7 @@ import { ProgressComponent } from '../mappings/progress.component';
 import { LoadingComponent } from '../shared/loading.component';
 import { SignComponent } from '../shared/signs.component';
 import { SurfaceDirective } from '../shared/surface.directive';
-import { capital, FigurePipe, inWords } from '../shared/words';
+import { capital, figure, FigurePipe, inWords } from '../shared/words';
 import { CodeTablesComponent } from './code-tables.component';
 import { ColumnChoiceComponent } from './column-choice.component';
 import { DocumentPanelComponent } from './document-panel.component';
@@ -183,7 +183,7 @@ export class SheetPage {
           .slice(0, 2)
           .join(' · ');
     const failed = samples.value.failed && sampleSet === 'source' && sample === 0 ? 'the failed record, ' : '';
-    return `${failed}row ${row.row.toLocaleString('en-GB')} · ${label}`;
+    return `${failed}row ${figure(row.row)} · ${label}`;
   });
   /** What would become of the sample record, in two words; why, on hover and in its lines. */
   protected readonly outcome = computed((): { words: string; reason: string } | null => {

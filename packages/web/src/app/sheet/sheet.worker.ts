@@ -1,5 +1,6 @@
 /// <reference lib="webworker" />
 import {
+  KnownRules,
   runExamples,
   timestampOfMillis,
   Trial,
@@ -20,6 +21,8 @@ let marks: DeclaredMarks = null;
 let keyMaps: KeyMaps = new Map();
 let rows: readonly TrialRow[] = [];
 let trial: Trial | null = null;
+/** Of the version before: an edit touches few of them. */
+const known = new KnownRules();
 /** How many records are tried for faults: fewer where the document has very many lines, so that results don't wait for it. */
 const LOOKED_VALUES = 200_000;
 const LEAST_LOOKED = 5;
@@ -39,9 +42,9 @@ addEventListener('message', ({ data }: MessageEvent<TrialQuestion>) => {
   const file = readable[0]?.file ?? null;
   if (changed || trial === null) {
     const now = timestampOfMillis(Date.now());
-    trial = new Trial(document, fields, now, marks, keyMaps);
+    trial = new Trial(document, fields, now, marks, keyMaps, known);
     if (data.document !== undefined || data.fields !== undefined)
-      examples = runExamples({ document, fields, marks, now, keyMaps });
+      examples = runExamples({ document, fields, marks, now, keyMaps, known });
     looked = Math.min(readable.length, Math.max(LEAST_LOOKED, Math.floor(LOOKED_VALUES / document.lines.length)));
     coverage = trial.coverage(
       readable.slice(0, looked).map((r) => r.values),

@@ -30,7 +30,24 @@ export class TrialService {
         out.next(data);
         out.complete();
       };
+      const broke = (event: Event): void => {
+        // The next question starts another worker, which knows nothing yet.
+        worker.terminate();
+        if (this.worker === worker) {
+          this.worker = null;
+          this.known = {};
+        }
+        const why =
+          event instanceof ErrorEvent && event.message !== '' ? event.message : 'its program could not be run';
+        out.error(
+          new Error(
+            `What computes the results broke: ${why}. The document is not touched; results come with the next edit.`,
+          ),
+        );
+      };
       worker.addEventListener('message', hear);
+      worker.addEventListener('error', broke);
+      worker.addEventListener('messageerror', broke);
       const question: TrialQuestion = {
         id,
         ...(known.document === request.document ? {} : { document: request.document }),
@@ -43,7 +60,11 @@ export class TrialService {
       };
       this.known = request;
       worker.postMessage(question);
-      return () => worker.removeEventListener('message', hear);
+      return () => {
+        worker.removeEventListener('message', hear);
+        worker.removeEventListener('error', broke);
+        worker.removeEventListener('messageerror', broke);
+      };
     });
   }
 }

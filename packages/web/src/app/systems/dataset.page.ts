@@ -7,6 +7,8 @@ import { Actions, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
 import { pageTitle } from '../shared/page-title';
 import { CrumbsComponent } from '../shared/crumbs.component';
+import { filtersFeature } from '../filters/filters.feature';
+import { RowFilterComponent, shownWords } from '../filters/row-filter.component';
 import { profilesActions } from '../profiles/profiles.feature';
 import { QualityComponent } from '../profiles/quality.component';
 import { ValuesComponent } from '../profiles/values.component';
@@ -28,6 +30,9 @@ const TABS = [
   ['format', 'Format'],
 ] as const;
 
+/** As far as the server looks through records that it sorts itself. */
+const MOST_LOOKED = 1_000_000;
+
 /** One dataset: its rows as they are, its structure, how it is read and why. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -39,6 +44,7 @@ const TABS = [
     FormsModule,
     SELECT,
     LoadingComponent,
+    RowFilterComponent,
     FormatEditorComponent,
     NewDatasetComponent,
     TryWriteComponent,
@@ -101,10 +107,13 @@ export class DatasetPage {
     return [...found.values()].sort((a, b) => b.count - a.count).slice(0, 6);
   });
   protected readonly preview = computed(() => (this.rows().value?.rows ?? []).slice(0, 12));
+  /** The rows' condition; with none, all are shown. */
+  protected readonly condition = computed(() => this.filter() ?? '');
+  private readonly count = this.store.selectSignal(filtersFeature.selectCount);
   private readonly asked = computed(() => ({
     id: this.id(),
     name: this.name(),
-    filter: this.filter() ?? '',
+    filter: this.condition(),
     sort: this.sort() ?? '',
     limit: this.wanted(),
   }));
@@ -119,11 +128,8 @@ export class DatasetPage {
   protected readonly counted = computed(() => {
     const r = this.rows().value;
     if (!r || this.rows().state === 'failed') return '';
-    const n = r.rows.length.toLocaleString('en-GB');
-    if (!this.filter()) return r.more ? `the first ${n} rows` : `all ${n} rows`;
-    return r.more
-      ? `the first ${n} that meet the filter`
-      : `${n} of ${r.looked.toLocaleString('en-GB')} meet the filter`;
+    const sortedAmong = this.sort() && r.looked >= MOST_LOOKED && r.more ? r.looked : null;
+    return shownWords({ rows: r.rows.length, more: r.more, sortedAmong }, this.condition(), this.count());
   });
 
   constructor() {

@@ -15,10 +15,9 @@ import { FieldComponent } from '../shared/form/field.component';
   template: `
     <form (ngSubmit)="save()" aria-label="Connect a system">
       <div class="names">
-        <label class="field"
-          ><span>Name</span
+        <vs-field label="Name"
           ><input class="input" name="name" [ngModel]="name()" (ngModelChange)="name.set($event)" autocomplete="off"
-        /></label>
+        /></vs-field>
         <vs-field label="Short name in documents">
           <input
             class="input mono"

@@ -1,6 +1,8 @@
 import type { Routes } from '@angular/router';
 import { provideEffects } from '@ngrx/effects';
 import { provideState } from '@ngrx/store';
+import * as filtersEffects from '../filters/filters.effects';
+import { filtersFeature } from '../filters/filters.feature';
 import * as profilesEffects from '../profiles/profiles.effects';
 import { profilesFeature } from '../profiles/profiles.feature';
 import { systemsState } from './systems.state';
@@ -19,7 +21,11 @@ export const systemsRoutes: Routes = [
       {
         path: ':id/dataset',
         title: 'Dataset · Versicle',
-        providers: [provideState(profilesFeature), provideEffects(profilesEffects)],
+        providers: [
+          provideState(profilesFeature),
+          provideState(filtersFeature),
+          provideEffects(profilesEffects, filtersEffects),
+        ],
         loadComponent: () => import('./dataset.page').then((m) => m.DatasetPage),
       },
     ],

@@ -3,13 +3,14 @@ import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import { endpoint, type Endpoint, type TriedWrite } from '@versicle/contract';
 import { Api, type ServerProblem } from '../shared/api';
+import { FieldComponent } from '../shared/form/field.component';
 import { systemsActions } from './systems.feature';
 
 /** Sends records of which one must be refused, shows the answer, and settles how such answers are read. */
 @Component({
   selector: 'vs-try-write',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule],
+  imports: [FieldComponent, FormsModule],
   template: `
     @if (!open()) {
       <button type="button" class="btn" (click)="open.set(true)">Try how a refusal is told …</button>
@@ -22,16 +23,14 @@ import { systemsActions } from './systems.feature';
           }}
           <code>{{ of().write?.path }}</code>), the others may be taken.
         </p>
-        <label class="field"
-          ><span>Records, as JSON</span>
+        <vs-field label="Records, as JSON">
           <textarea class="input mono" name="records" rows="4" [(ngModel)]="records"></textarea>
-        </label>
+        </vs-field>
         <div class="row">
           @if (of().write?.batch !== 1) {
-            <label class="field"
-              ><span>To be refused, from 1</span
+            <vs-field label="To be refused, from 1"
               ><input class="input mono" name="bad" inputmode="numeric" [(ngModel)]="bad" autocomplete="off"
-            /></label>
+            /></vs-field>
           }
           <button type="submit" class="btn first" [disabled]="busy()">{{ busy() ? 'Sending …' : 'Send' }}</button>
           <button type="button" class="btn quiet" (click)="open.set(false)">Give up</button>

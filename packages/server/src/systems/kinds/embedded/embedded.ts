@@ -41,6 +41,13 @@ function openEmbedded(database: Database, name: string): OpenSystem {
     describe: (dataset) => tables.describe(dataset),
     selects: true,
     read: (dataset, options) => read(database, tables, dataset, options),
+    count: async (dataset, filter) => {
+      const sql = tables.counting(tableName(dataset), filter, await tables.known(dataset));
+      const [found] = await database.query(sql).catch((error: Error) => {
+        throw error instanceof DatabaseError ? refused(`${dataset} can't be read this way: ${error.message}`) : error;
+      });
+      return { met: Number(found!['met']), all: Number(found!['all']) };
+    },
     target: {
       lane: 'bulk',
       encoding: 'copy',

@@ -1,3 +1,4 @@
+import type { Counted } from '@versicle/contract';
 import { Aborted, isFault, quoteName, refused, type MappingDocument } from '@versicle/core';
 import { isDatabaseOutage, ServerDatabase, tableName, type DescribedColumn } from '@versicle/postgres';
 import { Outage } from '../../outage.ts';
@@ -171,10 +172,28 @@ class Postgres implements OpenSystem {
     });
   }
 
-  async *read(dataset: string, options: ReadOptions): AsyncGenerator<SourceBatch> {
+  /** What a dataset is read from, and its columns. */
+  private async readFrom(
+    dataset: string,
+  ): Promise<{ from: string; columns: { name: string; type: string; key?: boolean }[] }> {
     const sql = await this.select(dataset);
-    const columns: { name: string; type: string; key?: boolean }[] =
-      sql === null ? await this.tables().known(dataset) : await this.columnsOf(sql);
+    return sql === null
+      ? { from: tableName(dataset), columns: await this.tables().known(dataset) }
+      : { from: `(${sql}\n) AS s`, columns: await this.columnsOf(sql) };
+  }
+  async count(dataset: string, filter: string, signal?: AbortSignal): Promise<Counted> {
+    const { from, columns } = await this.readFrom(dataset);
+    for await (const [row] of this.rowsOf<[string, string]>(
+      dataset,
+      this.tables().counting(from, filter, columns),
+      signal,
+    ))
+      return { all: Number(row![0]), met: Number(row![1]) };
+    throw refused(`${dataset} can't be counted in ${this.label}.`);
+  }
+
+  async *read(dataset: string, options: ReadOptions): AsyncGenerator<SourceBatch> {
+    const { from, columns } = await this.readFrom(dataset);
     const key = columns.filter((c) => c.key);
     const asked = this.tables().clauses(options, columns);
     const where = asked.where === null ? '' : ` WHERE ${asked.where}`;
@@ -182,14 +201,21 @@ class Postgres implements OpenSystem {
     const order = by === '' ? '' : ` ORDER BY ${by}`;
     // Named by their places: an order by a field must mean the field, not its text.
     const list = columns.map((c, i) => `${quoteName(c.name)}::text AS c${i}`).join(', ');
-    const from = sql === null ? tableName(dataset) : `(${sql}\n) AS s`;
     const fields = columns.map((c) => c.name);
+    const found = this.rowsOf<(string | null)[]>(
+      dataset,
+      `SELECT ${list} FROM ${from}${where}${order}`,
+      options.signal,
+    );
+    for await (const rows of found) yield { fields, rows, file: null };
+  }
+  private async *rowsOf<T extends readonly unknown[]>(
+    dataset: string,
+    sql: string,
+    signal: AbortSignal | undefined,
+  ): AsyncGenerator<T[]> {
     try {
-      const found = (await this.database('read')).read<(string | null)[]>(
-        `SELECT ${list} FROM ${from}${where}${order}`,
-        options.signal,
-      );
-      for await (const rows of found) yield { fields, rows, file: null };
+      yield* (await this.database('read')).read<T>(sql, signal);
     } catch (error) {
       if (error instanceof Aborted || isFault(error)) throw error;
       throw refused(`${dataset} can't be read from ${this.label}: ${(error as Error).message}`);

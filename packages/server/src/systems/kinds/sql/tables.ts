@@ -157,6 +157,11 @@ export class SqlTables {
     return { where, order: `${sqlOf(sort.replace(/^-/, ''), columns, 'sort')}${descending ? ' DESC' : ''} NULLS LAST` };
   }
 
+  /** Counts all records of `from`, and those that meet a filter. Throws a fault. */
+  counting(from: string, filter: string, columns: readonly { name: string; type: string }[]): string {
+    return `SELECT count(*)::text AS all, count(*) FILTER (WHERE ${sqlOf(filter, columns, 'filter')})::text AS met FROM ${from}`;
+  }
+
   /** What stands against writing the document's records into the table as it is; a table that is missing is made by the run. */
   async check(document: MappingDocument, table: string): Promise<void> {
     const columns = await this.columns(table);

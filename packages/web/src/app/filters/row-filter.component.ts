@@ -1,0 +1,189 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output } from '@angular/core';
+import { Store } from '@ngrx/store';
+import type { Counted, KeptFilter } from '@versicle/contract';
+import type { Loadable } from '../shared/loadable';
+import { figure } from '../shared/words';
+import { filtersActions, filtersFeature } from './filters.feature';
+
+/** Which rows of a dataset are shown: a condition, those that were kept under a name, and how many of all records meet it. */
+@Component({
+  selector: 'vs-row-filter',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `
+    <form (submit)="ask($event, box.value)">
+      <label for="filter">Only rows where</label>
+      <input
+        #box
+        id="filter"
+        name="filter"
+        class="input mono"
+        [value]="condition()"
+        placeholder="a condition, such as  rating = '5'"
+        autocomplete="off"
+      />
+      <button class="btn" type="submit">Filter</button>
+      @if (condition()) {
+        <button class="btn quiet" type="button" (click)="box.value = ''; chosen.emit('')">Show all</button>
+      }
+    </form>
+    @if (all().length > 0 || keepable()) {
+      <p class="kept">
+        @if (all().length > 0) {
+          <span class="soft" id="kept-filters">Kept:</span>
+          <span role="list" aria-labelledby="kept-filters">
+            @for (k of all(); track k.id) {
+              <span role="listitem" class="one" [class.on]="k.condition === condition()">
+                <button
+                  type="button"
+                  class="name"
+                  [attr.aria-pressed]="k.condition === condition()"
+                  [title]="k.condition + ' — kept by ' + k.person"
+                  (click)="chosen.emit(k.condition)"
+                >
+                  {{ k.name }}</button><button
+                  type="button"
+                  class="forget"
+                  [attr.aria-label]="'Forget ' + k.name"
+                  title="Forget this filter"
+                  (click)="forget(k)"
+                >
+                  ×
+                </button>
+              </span>
+            }
+          </span>
+        }
+        @if (keepable()) {
+          <span class="keep">
+            <label for="filter-name" class="soft">Keep this one as</label>
+            <input
+              #name
+              id="filter-name"
+              class="input"
+              maxlength="100"
+              autocomplete="off"
+              (keydown.enter)="keep(name)"
+            />
+            <button type="button" class="btn quiet" (click)="keep(name)">Keep</button>
+          </span>
+        }
+        @if (problem()) {
+          <span class="rub" role="alert">{{ problem() }}</span>
+        }
+      </p>
+    }
+  `,
+  styles: `
+    form,
+    .kept,
+    .keep,
+    .one {
+      display: flex;
+      align-items: center;
+      gap: 8px;
+    }
+    form .input {
+      width: 380px;
+      min-width: 0;
+    }
+    .kept {
+      flex-wrap: wrap;
+      margin: 6px 0 0;
+      gap: 6px 14px;
+      [role='list'] {
+        display: flex;
+        flex-wrap: wrap;
+        gap: 4px 14px;
+      }
+      .input {
+        width: 150px;
+      }
+    }
+    .one {
+      gap: 0;
+    }
+    .name,
+    .forget {
+      border: 0;
+      background: none;
+      font: inherit;
+      color: var(--ink);
+      cursor: pointer;
+      padding: 2px 4px;
+      min-height: 24px;
+    }
+    .name {
+      text-decoration: underline;
+      text-underline-offset: 3px;
+      max-width: 260px;
+      overflow: hidden;
+      text-overflow: ellipsis;
+      white-space: nowrap;
+    }
+    .on .name {
+      font-weight: 600;
+      text-decoration: none;
+    }
+    .forget {
+      color: var(--ink-3);
+      min-width: 24px;
+    }
+  `,
+})
+export class RowFilterComponent {
+  readonly system = input.required<string>();
+  readonly dataset = input.required<string>();
+  readonly condition = input.required<string>();
+  /** Whether the rows that meet the condition are there; what could not be used is not kept. */
+  readonly works = input(false);
+  readonly chosen = output<string>();
+  private readonly store = inject(Store);
+  private readonly kept = this.store.selectSignal(filtersFeature.selectKept);
+  protected readonly problem = this.store.selectSignal(filtersFeature.selectProblem);
+  protected readonly all = computed(() => this.kept().value ?? []);
+  protected readonly keepable = computed(
+    () => this.works() && this.condition() !== '' && !this.all().some((k) => k.condition === this.condition()),
+  );
+
+  constructor() {
+    effect(() =>
+      this.store.dispatch(
+        filtersActions.opened({ id: this.system(), dataset: this.dataset(), condition: this.condition() }),
+      ),
+    );
+  }
+  protected ask(event: Event, typed: string): void {
+    event.preventDefault();
+    this.chosen.emit(typed.trim());
+  }
+  protected keep(box: HTMLInputElement): void {
+    const name = box.value.trim();
+    if (name === '') box.focus();
+    else
+      this.store.dispatch(
+        filtersActions.keep({ id: this.system(), dataset: this.dataset(), name, condition: this.condition() }),
+      );
+  }
+  protected forget({ id }: KeptFilter): void {
+    this.store.dispatch(filtersActions.forget({ id: this.system(), dataset: this.dataset(), filter: id }));
+  }
+}
+
+interface Shown {
+  readonly rows: number;
+  readonly more: boolean;
+  /** How far the records were looked through, where not all of them were. */
+  readonly sortedAmong: number | null;
+}
+/** How many rows are shown, of how many that meet the filter, of how many records; as far as that is known. */
+export function shownWords({ rows, more, sortedAmong }: Shown, condition: string, count: Loadable<Counted>): string {
+  const among = sortedAmong === null ? '' : `, sorted among the first ${figure(sortedAmong)}`;
+  if (condition === '') return more ? `the first ${figure(rows)} rows${among}` : `all ${figure(rows)} rows`;
+  if (count.value === null) {
+    const counting = count.state === 'failed' ? '' : '; counting …';
+    return `${more ? 'the first ' : ''}${figure(rows)} that meet the filter${among}${counting}`;
+  }
+  const { met: n, all } = count.value;
+  const met = `${figure(n)} of ${figure(all)} records meet the filter`;
+  return rows < n ? `the first ${figure(rows)}; ${met}${among}` : met;
+}

@@ -1,0 +1,33 @@
+import { habitsOf } from './locale';
+
+const shown = (...languages: string[]): string[] => {
+  const { figures, dates } = habitsOf(languages);
+  const time = new Date(2026, 10, 29, 17, 5);
+  return [
+    (1_234_567.8).toLocaleString(figures),
+    new Intl.DateTimeFormat(dates, { weekday: 'short', day: 'numeric', month: 'short' }).format(time),
+    new Intl.DateTimeFormat(dates, { hour: '2-digit', minute: '2-digit' }).format(time),
+  ];
+};
+
+describe('figures and dates', () => {
+  it.each([
+    [['en-GB'], ['1,234,567.8', 'Sun 29 Nov', '17:05']],
+    [
+      ['en-US', 'en'],
+      ['1,234,567.8', 'Sun, Nov 29', '05:05 PM'],
+    ],
+    [['de-DE'], ['1.234.567,8', 'Sun, 29 Nov', '17:05']],
+    [['de'], ['1.234.567,8', 'Sun, 29 Nov', '17:05']],
+    [['en'], ['1,234,567.8', 'Sun 29 Nov', '17:05']],
+    [
+      ['no such language', 'de-AT'],
+      ['1 234 567,8', 'Sun, 29 Nov', '17:05'],
+    ],
+    [[], ['1,234,567.8', 'Sun 29 Nov', '17:05']],
+  ])('are written as is usual for %j', (languages, words) =>
+    expect(shown(...languages).map((w) => w.replace(/[\u00a0\u202f]/g, ' '))).toEqual(
+      words.map((w, i) => (i === 1 ? expect.stringMatching(new RegExp(`^${w.replace(',', ',?')}$`)) : w)),
+    ),
+  );
+});
