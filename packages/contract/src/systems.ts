@@ -127,6 +127,8 @@ export const rows = z.object({
   reading: reading.nullable(),
   looked: z.number(),
   more: z.boolean(),
+  /** How many records the dataset has, where all of them were looked at. */
+  all: z.number().nullable(),
 });
 export type Rows = z.infer<typeof rows>;
 

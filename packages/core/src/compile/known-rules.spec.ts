@@ -29,12 +29,10 @@ const documentOf = ({ rules, type, code, check, grouped }: Version) =>
       ...rules.map((text, i) => ({ id: `l${i}`, target: `t${i}`, kind: 'rule', rule: text })),
     ],
     codeTables: {
-      codes: {
-        entries: [
-          { from: 'A', to: 'a' },
-          { from: code, to: 'z' },
-        ],
-      },
+      codes: [
+        { from: 'A', to: 'a' },
+        { from: code, to: 'z' },
+      ],
     },
     checks: [{ id: 'c1', rule: check, message: 'no' }],
     write: { mode: 'insert' },

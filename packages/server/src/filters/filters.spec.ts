@@ -37,17 +37,21 @@ describe('filters of a dataset', () => {
     expect(file).toEqual({ met, all: 501 });
     const table = await server.api('countRows', 'GET', '/systems/store/count?dataset=stay&filter=rating %3D 3');
     expect(table).toEqual({ met, all: 500 });
+    const rows = (query: string) => server.api('getRows', 'GET', `/systems/${query}&limit=500`);
+    expect((await rows("files/rows?dataset=stays.csv&filter=rating %3D '3'")).all).toBe(501);
+    expect((await rows('store/rows?dataset=stay')).all).toBe(500);
+    expect((await rows('store/rows?dataset=stay&filter=rating %3D 3')).all).toBeNull();
     const none = await server.api('countRows', 'GET', '/systems/store/count?dataset=stay&filter=rating IS NULL');
     expect(none.met).toBe(500 - Array.from({ length: 500 }, (_, i) => i).filter((i) => i % 7 !== 0).length);
   });
   it('say why they can’t be used', async () => {
-    for (const of of ['files/count?dataset=stays.csv', 'store/count?dataset=stay']) {
-      const value = await ask(`${of}&filter=rating`);
+    for (const where of ['files/count?dataset=stays.csv', 'store/count?dataset=stay']) {
+      const value = await ask(`${where}&filter=rating`);
       expect(value).toMatchObject({
         status: 422,
         body: { detail: expect.stringContaining('A filter is a condition') },
       });
-      const unknown = await ask(`${of}&filter=ratnig IS NULL`);
+      const unknown = await ask(`${where}&filter=ratnig IS NULL`);
       expect(unknown.body.detail).toContain('ratnig');
     }
     expect((await ask('nowhere/count?dataset=stay&filter=true')).status).toBe(404);

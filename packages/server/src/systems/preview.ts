@@ -107,6 +107,8 @@ export async function preview(system: OpenSystem, dataset: string, options: Prev
     reading: system.selects ? null : await readingOf(system, dataset, fields, found),
     looked,
     more,
+    // Where the system carries out the filter, the others were not seen.
+    all: more || (system.selects && filter !== null) ? null : looked,
   };
 }
 /** What the rows read as; a file's format says, guessed or declared, how its numbers and dates are written. */

@@ -9,9 +9,8 @@ export const load = request(a.opened, 'listFilters', 'newest', {
   failed: (problem) => a.failed({ problem }),
 });
 
-export const count = request(a.opened, 'countRows', 'newest', {
-  call: ({ id, dataset, condition }) =>
-    condition === '' ? null : { params: { id }, query: { dataset, filter: condition } },
+export const count = request(a.count, 'countRows', 'newest', {
+  call: ({ id, dataset, condition }) => ({ params: { id }, query: { dataset, filter: condition } }),
   done: (found) => a.counted({ count: found }),
   failed: (problem) => a.countFailed({ problem }),
 });

@@ -5,8 +5,10 @@ import { failed, fetched, idle, loaded, loading, type Loadable } from '../shared
 export const filtersActions = createActionGroup({
   source: 'Filters',
   events: {
-    /** A dataset is shown, with the rows that meet a condition; the empty one is met by all. */
-    opened: props<{ id: string; dataset: string; condition: string }>(),
+    /** A dataset is shown. */
+    opened: props<{ id: string; dataset: string }>(),
+    /** How many of its records meet a condition? */
+    count: props<{ id: string; dataset: string; condition: string }>(),
     loaded: props<{ kept: KeptFilter[] }>(),
     failed: props<{ problem: string }>(),
     counted: props<{ count: Counted }>(),
@@ -21,25 +23,26 @@ export const filtersActions = createActionGroup({
 interface FiltersState {
   readonly of: string;
   readonly kept: Loadable<KeptFilter[]>;
-  /** How many of all records meet the condition shown; idle where there is none. */
+  /** The condition that was counted last, and how many of all records meet it. */
+  readonly countOf: string | null;
   readonly count: Loadable<Counted>;
   readonly problem: string | null;
 }
-const initial: FiltersState = { of: '', kept: idle(), count: idle(), problem: null };
+const initial: FiltersState = { of: '', kept: idle(), countOf: null, count: idle(), problem: null };
 
 export const filtersFeature = createFeature({
   name: 'filters',
   reducer: createReducer(
     initial,
-    on(filtersActions.opened, (s, { id, dataset, condition }): FiltersState => {
+    on(filtersActions.opened, (s, { id, dataset }): FiltersState => {
       const of = `${id}/${dataset}`;
-      return {
-        of,
-        kept: s.of === of ? s.kept : idle(),
-        count: condition === '' ? idle() : loading(idle()),
-        problem: null,
-      };
+      return { of, kept: s.of === of ? s.kept : idle(), countOf: null, count: idle(), problem: null };
     }),
+    on(filtersActions.count, (s, { condition }): FiltersState => ({
+      ...s,
+      countOf: condition,
+      count: loading(idle()),
+    })),
     ...fetched<FiltersState, 'kept'>('kept', { came: filtersActions.loaded, failed: filtersActions.failed }),
     on(filtersActions.counted, (s, { count }): FiltersState => ({ ...s, count: loaded(count) })),
     // Why a condition can't be used stands where its rows would be.

@@ -5,13 +5,19 @@ import { filtersActions, filtersFeature } from './filters.feature';
 import { RowFilterComponent, shownWords } from './row-filter.component';
 
 const count = loaded({ met: 3412, all: 1_000_000 });
-const shown = (rows: number, more: boolean, sortedAmong: number | null = null) => ({ rows, more, sortedAmong });
+const shown = (rows: number, more: boolean, sortedAmong: number | null = null, all: number | null = null) => ({
+  rows,
+  more,
+  all,
+  sortedAmong,
+});
 
 describe('what is said of the rows that are shown', () => {
   it('is how many there are, of how many that meet the filter, of how many records', () => {
     expect(shownWords(shown(24, false), '', idle())).toBe('all 24 rows');
     expect(shownWords(shown(100, true), '', idle())).toBe('the first 100 rows');
     expect(shownWords(shown(100, true), 'a', count)).toBe('the first 100; 3,412 of 1,000,000 records meet the filter');
+    expect(shownWords(shown(7, false, null, 200), 'a', idle())).toBe('7 of 200 records meet the filter');
     expect(shownWords(shown(3412, false), 'a', count)).toBe('3,412 of 1,000,000 records meet the filter');
   });
   it('is no figure that is not known yet', () => {
@@ -75,6 +81,10 @@ describe('the filter of rows', () => {
   });
   it('forgets the kept ones and the count of another dataset', () => {
     tell([{ id: 4, name: 'No docks', condition: 'dock IS NULL', person: 'Ines Marlowe' }]);
+    fixture.componentRef.setInput('uncounted', true);
+    fixture.componentRef.setInput('works', true);
+    fixture.detectChanges();
+    expect(sent.at(-1)).toContain('[Filters] count');
     store.dispatch(filtersActions.counted({ count: { met: 1, all: 2 } }));
     fixture.componentRef.setInput('dataset', 'bikes.csv');
     fixture.detectChanges();

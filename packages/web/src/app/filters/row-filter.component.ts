@@ -26,52 +26,44 @@ import { filtersActions, filtersFeature } from './filters.feature';
         <button class="btn quiet" type="button" (click)="box.value = ''; chosen.emit('')">Show all</button>
       }
     </form>
-    @if (all().length > 0 || keepable()) {
-      <p class="kept">
-        @if (all().length > 0) {
-          <span class="soft" id="kept-filters">Kept:</span>
-          <span role="list" aria-labelledby="kept-filters">
-            @for (k of all(); track k.id) {
-              <span role="listitem" class="one" [class.on]="k.condition === condition()">
-                <button
-                  type="button"
-                  class="name"
-                  [attr.aria-pressed]="k.condition === condition()"
-                  [title]="k.condition + ' — kept by ' + k.person"
-                  (click)="chosen.emit(k.condition)"
-                >
-                  {{ k.name }}</button><button
-                  type="button"
-                  class="forget"
-                  [attr.aria-label]="'Forget ' + k.name"
-                  title="Forget this filter"
-                  (click)="forget(k)"
-                >
-                  ×
-                </button>
-              </span>
-            }
-          </span>
-        }
-        @if (keepable()) {
-          <span class="keep">
-            <label for="filter-name" class="soft">Keep this one as</label>
-            <input
-              #name
-              id="filter-name"
-              class="input"
-              maxlength="100"
-              autocomplete="off"
-              (keydown.enter)="keep(name)"
-            />
-            <button type="button" class="btn quiet" (click)="keep(name)">Keep</button>
-          </span>
-        }
-        @if (problem()) {
-          <span class="rub" role="alert">{{ problem() }}</span>
-        }
-      </p>
-    }
+    <p class="kept">
+      <span class="soft" role="status" [class.sr]="!words()">{{ words() }}</span>
+      @if (all().length > 0) {
+        <span class="soft" id="kept-filters">Kept:</span>
+        <span role="list" aria-labelledby="kept-filters">
+          @for (k of all(); track k.id) {
+            <span role="listitem" class="one" [class.on]="k.condition === condition()">
+              <button
+                type="button"
+                class="name"
+                [attr.aria-pressed]="k.condition === condition()"
+                [title]="k.condition + ' — kept by ' + k.person"
+                (click)="chosen.emit(k.condition)"
+              >
+                {{ k.name }}</button><button
+                type="button"
+                class="forget"
+                [attr.aria-label]="'Forget ' + k.name"
+                title="Forget this filter"
+                (click)="forget(k)"
+              >
+                ×
+              </button>
+            </span>
+          }
+        </span>
+      }
+      @if (keepable()) {
+        <span class="keep">
+          <label for="filter-name" class="soft">Keep this one as</label>
+          <input #name id="filter-name" class="input" maxlength="100" autocomplete="off" (keydown.enter)="keep(name)" />
+          <button type="button" class="btn quiet" (click)="keep(name)">Keep</button>
+        </span>
+      }
+      @if (problem()) {
+        <span class="rub" role="alert">{{ problem() }}</span>
+      }
+    </p>
   `,
   styles: `
     form,
@@ -82,18 +74,26 @@ import { filtersActions, filtersFeature } from './filters.feature';
       align-items: center;
       gap: 8px;
     }
-    form .input {
-      width: 380px;
+    :host {
+      flex: 1;
       min-width: 0;
+    }
+    form .input {
+      width: 420px;
+      min-width: 0;
+    }
+    form label {
+      white-space: nowrap;
     }
     .kept {
       flex-wrap: wrap;
       margin: 6px 0 0;
-      gap: 6px 14px;
+      min-height: 30px;
+      gap: 6px 22px;
       [role='list'] {
         display: flex;
         flex-wrap: wrap;
-        gap: 4px 14px;
+        gap: 4px 10px;
       }
       .input {
         width: 150px;
@@ -136,6 +136,10 @@ export class RowFilterComponent {
   readonly condition = input.required<string>();
   /** Whether the rows that meet the condition are there; what could not be used is not kept. */
   readonly works = input(false);
+  /** Whether all that meet the condition are still to be counted. */
+  readonly uncounted = input(false);
+  /** How many rows are shown, and of how many. */
+  readonly words = input('');
   readonly chosen = output<string>();
   private readonly store = inject(Store);
   private readonly kept = this.store.selectSignal(filtersFeature.selectKept);
@@ -146,11 +150,13 @@ export class RowFilterComponent {
   );
 
   constructor() {
-    effect(() =>
-      this.store.dispatch(
-        filtersActions.opened({ id: this.system(), dataset: this.dataset(), condition: this.condition() }),
-      ),
-    );
+    effect(() => this.store.dispatch(filtersActions.opened({ id: this.system(), dataset: this.dataset() })));
+    effect(() => {
+      // After the rows: both would read the same at the same time.
+      const [id, dataset, condition] = [this.system(), this.dataset(), this.condition()];
+      if (this.works() && this.uncounted() && condition !== '')
+        this.store.dispatch(filtersActions.count({ id, dataset, condition }));
+    });
   }
   protected ask(event: Event, typed: string): void {
     event.preventDefault();
@@ -172,18 +178,24 @@ export class RowFilterComponent {
 interface Shown {
   readonly rows: number;
   readonly more: boolean;
-  /** How far the records were looked through, where not all of them were. */
+  /** How many records there are, where all were looked at. */
+  readonly all: number | null;
+  /** How far the records were looked through, where not all of them were sorted. */
   readonly sortedAmong: number | null;
 }
-/** How many rows are shown, of how many that meet the filter, of how many records; as far as that is known. */
-export function shownWords({ rows, more, sortedAmong }: Shown, condition: string, count: Loadable<Counted>): string {
+/** How many rows are shown, of how many that meet the filter, of how many records, as far as that is known. */
+export function shownWords(
+  { rows, more, all, sortedAmong }: Shown,
+  condition: string,
+  count: Loadable<Counted>,
+): string {
   const among = sortedAmong === null ? '' : `, sorted among the first ${figure(sortedAmong)}`;
   if (condition === '') return more ? `the first ${figure(rows)} rows${among}` : `all ${figure(rows)} rows`;
-  if (count.value === null) {
+  const known = all === null ? count.value : { met: rows, all };
+  if (known === null) {
     const counting = count.state === 'failed' ? '' : '; counting …';
     return `${more ? 'the first ' : ''}${figure(rows)} that meet the filter${among}${counting}`;
   }
-  const { met: n, all } = count.value;
-  const met = `${figure(n)} of ${figure(all)} records meet the filter`;
-  return rows < n ? `the first ${figure(rows)}; ${met}${among}` : met;
+  const met = `${figure(known.met)} of ${figure(known.all)} records meet the filter`;
+  return rows < known.met ? `the first ${figure(rows)}; ${met}${among}` : met;
 }

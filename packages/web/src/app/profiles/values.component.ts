@@ -152,10 +152,10 @@ import { profilesActions, profilesFeature } from './profiles.feature';
     .head {
       font: 14.4px/1.5 var(--serif);
       margin: 12px 0 6px;
-      max-width: 980px;
-    }
-    .head .btn {
-      margin-left: 8px;
+      display: flex;
+      flex-wrap: wrap;
+      align-items: center;
+      gap: 6px 12px;
     }
     .ref {
       margin: 0 0 4px;

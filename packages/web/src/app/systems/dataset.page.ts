@@ -5,6 +5,7 @@ import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { Router, RouterLink } from '@angular/router';
 import { Actions, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
+import type { Counted } from '@versicle/contract';
 import { pageTitle } from '../shared/page-title';
 import { CrumbsComponent } from '../shared/crumbs.component';
 import { filtersFeature } from '../filters/filters.feature';
@@ -15,6 +16,7 @@ import { ValuesComponent } from '../profiles/values.component';
 import { StructureComponent } from '../structures/structure.component';
 import { SELECT } from '../shared/select';
 import { HelpButtonComponent } from '../shared/help-button.component';
+import { idle } from '../shared/loadable';
 import { LoadingComponent } from '../shared/loading.component';
 import { bytesWords, FigurePipe, timeWords } from '../shared/words';
 import { FormatEditorComponent } from './format-editor.component';
@@ -110,6 +112,7 @@ export class DatasetPage {
   /** The rows' condition; with none, all are shown. */
   protected readonly condition = computed(() => this.filter() ?? '');
   private readonly count = this.store.selectSignal(filtersFeature.selectCount);
+  private readonly countOf = this.store.selectSignal(filtersFeature.selectCountOf);
   private readonly asked = computed(() => ({
     id: this.id(),
     name: this.name(),
@@ -127,9 +130,10 @@ export class DatasetPage {
   });
   protected readonly counted = computed(() => {
     const r = this.rows().value;
-    if (!r || this.rows().state === 'failed') return '';
+    if (!r || this.rows().state !== 'loaded') return '';
     const sortedAmong = this.sort() && r.looked >= MOST_LOOKED && r.more ? r.looked : null;
-    return shownWords({ rows: r.rows.length, more: r.more, sortedAmong }, this.condition(), this.count());
+    const count = this.countOf() === this.condition() ? this.count() : idle<Counted>();
+    return shownWords({ rows: r.rows.length, more: r.more, all: r.all, sortedAmong }, this.condition(), count);
   });
 
   constructor() {

@@ -50,7 +50,10 @@ import { systemsActions, systemsFeature } from './systems.feature';
     }
   `,
   styles: `
-    .acts {
+    p.acts {
+      margin: 0;
+    }
+    div.acts {
       margin: 12px 0 0;
     }
     form {
