@@ -30,6 +30,7 @@ import { PgliteDatabase } from '@versicle/postgres';
 import { installationId } from './store/house.ts';
 import { keepHouse } from './store/retention.ts';
 import { Secrets } from './store/secrets.ts';
+import { makeStore } from './store/store-template.ts';
 import { keepLookSchedules, lookAtAll } from './structures/look-schedule.ts';
 import { Structures } from './structures/structures.ts';
 import { Starters } from './starters/starters.ts';
@@ -60,7 +61,9 @@ async function start(): Promise<void> {
     createServer((req, res) => void app.then((answer) => answer(req, res))),
     port,
   );
-  const db = await PgliteDatabase.open(join(data, 'store'), { template, trigrams: true });
+  const store = join(data, 'store');
+  if (template !== undefined) await makeStore(store, template);
+  const db = await PgliteDatabase.open(store, { template, trigrams: true });
   db.died = () =>
     fail(
       new Fault(

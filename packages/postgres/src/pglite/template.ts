@@ -3,11 +3,18 @@ import { cpSync, existsSync, mkdirSync, renameSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { threadId } from 'node:worker_threads';
 
-/** A new data directory takes nine seconds to make and a moment to copy: made once, kept as a template. */
-export async function makeFromTemplate(directory: string, template: string | undefined): Promise<void> {
+/**
+ * A new data directory takes nine seconds to make and a moment to copy: made once, kept as a template. `make` makes it in
+ * the directory that it is given, and leaves it closed; without, it is an empty one.
+ */
+export async function makeFromTemplate(
+  directory: string,
+  template: string | undefined,
+  make: (directory: string) => Promise<void> = makeEmpty,
+): Promise<void> {
   if (isDataDirectory(directory)) return;
   if (template === undefined) return void mkdirSync(directory, { recursive: true });
-  if (!isDataDirectory(template)) await makeTemplate(template);
+  if (!isDataDirectory(template)) await makeTemplate(template, make);
   const partial = `${directory}.new`;
   rmSync(partial, { recursive: true, force: true });
   cpSync(template, partial, { recursive: true });
@@ -18,13 +25,21 @@ export async function makeFromTemplate(directory: string, template: string | und
 const isDataDirectory = (directory: string): boolean => existsSync(join(directory, 'PG_VERSION'));
 
 /** Several processes and threads may be at it: whoever is done first puts theirs in its place. */
-async function makeTemplate(template: string): Promise<void> {
+async function makeTemplate(template: string, make: (directory: string) => Promise<void>): Promise<void> {
   const making = `${template}.${process.pid}.${threadId}`;
   rmSync(making, { recursive: true, force: true });
   mkdirSync(making, { recursive: true });
-  const db = await PGlite.create(making);
+  await make(making);
+  try {
+    renameSync(making, template);
+  } catch (error) {
+    if (!isDataDirectory(template)) throw error;
+    rmSync(making, { recursive: true });
+  }
+}
+
+async function makeEmpty(directory: string): Promise<void> {
+  const db = await PGlite.create(directory);
   await db.exec('CHECKPOINT');
   await db.close();
-  if (existsSync(template)) rmSync(making, { recursive: true });
-  else renameSync(making, template);
 }

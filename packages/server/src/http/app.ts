@@ -167,6 +167,8 @@ function servePages(app: Express, pages: string): void {
   app.get(/.*/, (req, res, next) => {
     if (/\.\w{1,5}$/.test(req.path)) return next(notFound('There is no such file.'));
     if (!existsSync(index)) return next(new Fault('unavailable', 'The page has not been built; run npm run build.'));
+    // Today's figures come with its code instead of after it.
+    if (/^\/(today)?$/.test(req.path)) res.set('Link', '</api/today>; rel=preload; as=fetch; crossorigin');
     res.set('Cache-Control', 'no-cache').sendFile(index);
   });
 }

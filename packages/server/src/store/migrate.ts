@@ -16,7 +16,7 @@ import m013 from './migrations/013-finder.sql';
 import m014 from './migrations/014-kept-filters.sql';
 
 /** Forward only; a released migration is never edited. */
-const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
+export const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
   [1, 'ground', m001],
   [2, 'connect', m002],
   [3, 'look-schedule', m003],
