@@ -2,6 +2,7 @@ import { defineConfig } from '@playwright/test';
 
 /** Two servers with the same demo data, one for each half of the tests that change things. */
 export const PORTS = { stories: 4185, sheets: 4186 };
+const VIEWS = /(views|spoken)\.spec\.ts/;
 const SHEETS = /(lists|pages|sheet|story|work)\.spec\.ts/;
 
 export default defineConfig({
@@ -14,8 +15,8 @@ export default defineConfig({
   // Looking changes nothing, so views are looked at two at a time; what changes things goes one after the other on
   // its server, afterwards, in two halves beside each other.
   projects: [
-    { name: 'views', testMatch: 'views.spec.ts', fullyParallel: true },
-    { name: 'stories', testIgnore: ['views.spec.ts', SHEETS], workers: 1, dependencies: ['views'] },
+    { name: 'views', testMatch: VIEWS, fullyParallel: true },
+    { name: 'stories', testIgnore: [VIEWS, SHEETS], workers: 1, dependencies: ['views'] },
     {
       name: 'sheets',
       testMatch: SHEETS,

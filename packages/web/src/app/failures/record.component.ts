@@ -43,7 +43,7 @@ const EVENTS: Record<string, string> = { failed: 'failed', delivered: 'delivered
       <div class="voices">
         <div>
           <h3><vs-sign of="source" [size]="13" /> As read</h3>
-          <table>
+          <table aria-label="As read">
             <tbody>
               @for (v of r.source; track v.name) {
                 <tr [class.hit]="hitSource().has(v.name)">
@@ -62,7 +62,7 @@ const EVENTS: Record<string, string> = { failed: 'failed', delivered: 'delivered
         </div>
         <div>
           <h3><vs-sign of="target" [size]="13" /> As mapped</h3>
-          <table>
+          <table aria-label="As mapped">
             <tbody>
               @for (v of r.mapped; track v.name) {
                 <tr [class.hit]="hitTarget().has(v.name)">

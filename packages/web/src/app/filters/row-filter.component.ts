@@ -27,7 +27,7 @@ import { filtersActions, filtersFeature } from './filters.feature';
       }
     </form>
     <p class="kept">
-      <span class="soft" role="status" [class.sr]="!words()">{{ words() }}</span>
+      <span class="soft" role="status" [class.unseen]="!words()">{{ words() }}</span>
       @if (all().length > 0) {
         <span class="soft" id="kept-filters">Kept:</span>
         <span role="list" aria-labelledby="kept-filters">
