@@ -17,6 +17,7 @@ class PlainEditorComponent {
 }
 
 describe('conditions of a document', () => {
+  afterEach(() => sessionStorage.clear());
   beforeEach(() =>
     TestBed.overrideComponent(ConditionsComponent, {
       remove: { imports: [RuleEditorComponent] },
@@ -31,6 +32,7 @@ describe('conditions of a document', () => {
       fields: [],
       marks: () => [],
       problem: () => null,
+      place: 'trips:checks',
       freeId: (taken: readonly string[]) => `c${String(taken.length + 7).padStart(2, '0')}`,
     };
     for (const [name, value] of Object.entries(inputs)) fixture.componentRef.setInput(name, value);
@@ -73,5 +75,17 @@ describe('conditions of a document', () => {
     expect(said).toEqual([{ id: 'c01', rule: 'a > 2', says: 'Small' }]);
     press('Remove c01');
     expect(said.at(-1)).toBe('c01');
+  });
+  it('wait in this browser while they are not complete, and are gone when they are', () => {
+    const first = shown([]);
+    first.press('Add a check');
+    first.write('Check c07', 'age > 5');
+    const back = shown([]);
+    expect(back.page.querySelector<HTMLInputElement>('input[aria-label="Check c07"]')!.value).toBe('age > 5');
+    back.write('Said by c07', 'Too young');
+    expect(back.said).toEqual([{ id: 'c07', rule: 'age > 5', says: 'Too young' }]);
+    expect(shown([]).page.querySelector('input')).toBeNull();
+    sessionStorage.setItem('versicle.unfinished:trips:checks', '[null, {"id": 4}]');
+    expect(shown([]).page.querySelector('input')).toBeNull();
   });
 });

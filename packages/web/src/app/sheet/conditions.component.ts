@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, input, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, input, linkedSignal, output } from '@angular/core';
 import { GIVEN } from '../shared/given';
 import { RuleEditorComponent, type EditorField, type Mark } from './rule-editor.component';
 
@@ -79,9 +79,11 @@ export class ConditionsComponent {
   readonly problem = input.required<(id: string) => string | null>();
   /** An id that nothing in the document has, nor any of these. */
   readonly freeId = input.required<(taken: readonly string[]) => string>();
+  /** Where those that are not complete wait in this browser while the sheet is left. */
+  readonly place = input.required<string>();
   readonly kept = output<Condition>();
   readonly removed = output<string>();
-  private readonly pending = signal<readonly Condition[]>([]);
+  private readonly pending = linkedSignal(() => unfinished(this.place()));
   protected readonly shown = computed(() => {
     const pending = new Map(this.pending().map((c) => [c.id, c]));
     const there = new Set(this.items().map((c) => c.id));
@@ -101,17 +103,44 @@ export class ConditionsComponent {
   private isThere(id: string): boolean {
     return this.items().some((c) => c.id === id);
   }
+  private setPending(pending: readonly Condition[]): void {
+    this.pending.set(pending);
+    keepUnfinished(this.place(), pending);
+  }
   protected add(): void {
     const id = this.freeId()(this.pending().map((c) => c.id));
-    this.pending.update((all) => [...all, { id, rule: '', says: '' }]);
+    this.setPending([...this.pending(), { id, rule: '', says: '' }]);
   }
   protected set(c: Condition, patch: Partial<Condition>): void {
     const next = { ...c, ...patch };
-    this.pending.update((all) => [...all.filter((p) => p.id !== c.id), ...(this.missing(next) ? [next] : [])]);
+    const others = this.pending().filter((p) => p.id !== c.id);
+    this.setPending([...others, ...(this.missing(next) ? [next] : [])]);
     if (!this.missing(next)) this.kept.emit(next);
   }
   protected remove(id: string): void {
-    this.pending.update((all) => all.filter((p) => p.id !== id));
+    this.setPending(this.pending().filter((p) => p.id !== id));
     if (this.isThere(id)) this.removed.emit(id);
+  }
+}
+
+const keyOf = (place: string): string => `versicle.unfinished:${place}`;
+function unfinished(place: string): readonly Condition[] {
+  try {
+    const kept: unknown = JSON.parse(sessionStorage.getItem(keyOf(place)) ?? '[]');
+    const text = (value: unknown): boolean => typeof value === 'string';
+    return Array.isArray(kept)
+      ? (kept as Condition[]).filter((c) => c !== null && text(c.id) && text(c.rule) && text(c.says))
+      : [];
+  } catch {
+    // A browser that keeps nothing has nothing; neither is anybody else's text a condition.
+    return [];
+  }
+}
+function keepUnfinished(place: string, pending: readonly Condition[]): void {
+  try {
+    if (pending.length === 0) sessionStorage.removeItem(keyOf(place));
+    else sessionStorage.setItem(keyOf(place), JSON.stringify(pending));
+  } catch {
+    // They stand on the page for as long as it is open.
   }
 }
