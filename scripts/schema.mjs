@@ -2,7 +2,7 @@ import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { ensureInstalled, fail, root } from './setup.mjs';
 
-/** Writes docs/mapping-document.schema.json from the Zod schema; with --check, only says whether it is current. */
+/** Writes the JSON Schemas of mapping documents and plans from their Zod schemas; with --check, only says whether they are current. */
 ensureInstalled();
 const { build } = await import('esbuild');
 const out = join(root, '.cache/core.mjs');
@@ -14,9 +14,14 @@ await build({
   format: 'esm',
   logLevel: 'error',
 });
-const { documentJsonSchema } = await import(out);
-const text = `${JSON.stringify(documentJsonSchema(), null, 2)}\n`;
-const path = join(root, 'docs/mapping-document.schema.json');
-if (!process.argv.includes('--check')) writeFileSync(path, text);
-else if (!existsSync(path) || readFileSync(path, 'utf8') !== text)
-  fail('docs/mapping-document.schema.json is out of date; run npm run schema.');
+const { documentJsonSchema, planJsonSchema } = await import(out);
+for (const [name, schema] of [
+  ['docs/mapping-document.schema.json', documentJsonSchema()],
+  ['docs/plan.schema.json', planJsonSchema()],
+]) {
+  const text = `${JSON.stringify(schema, null, 2)}\n`;
+  const path = join(root, name);
+  if (!process.argv.includes('--check')) writeFileSync(path, text);
+  else if (!existsSync(path) || readFileSync(path, 'utf8') !== text)
+    fail(`${name} is out of date; run npm run schema.`);
+}

@@ -1,9 +1,10 @@
 import { Fault, isFault } from '@versicle/core';
 import { apply } from './apply.ts';
 import { check } from './check.ts';
+import { plans } from './plans.ts';
 import { rule } from './rule.ts';
 
-const HELP = `versicle: run, check and try mapping documents
+const HELP = `versicle: run, check and try mapping documents, check plans
 
   versicle apply --mapping M.versicle.json --source ALIAS=FILE --out OUT
                  [--failed FAILED.jsonl] [--remarks REMARKS.jsonl] [--code-table NAME=FILE.csv]
@@ -20,14 +21,18 @@ const HELP = `versicle: run, check and try mapping documents
       Lists what is wrong with the document, and its examples that come out otherwise. Exit code 1
       if there is an error. Either command takes the workbook (M.xlsx) instead of the JSON form.
 
+  versicle plans check FILE
+      Lists what is wrong with a plan (P.plan.versicle.json); without faults, how it reads and when it is due.
+      Exit code 1 if there is an error.
+
   versicle rule "EXPR" --rows ROWS.jsonl [--fields FIELDS.json]
   versicle rule --file RULES.txt --rows ROWS.jsonl [--fields FIELDS.json]
       Tries rules on rows: one JSON line for each rule and row. Values are text unless FIELDS.json
       gives types: {"d":"date","n":"numeric"}.
 
-Exit codes: 0 done, 1 the document has errors (check), 2 bad input.`;
+Exit codes: 0 done, 1 the document or plan has errors (check), 2 bad input.`;
 
-const commands = { apply, check, rule } as const;
+const commands = { apply, check, plans, rule } as const;
 
 /** Runs one command; `print` writes a line to standard output, `complain` to standard error. */
 export async function main(
@@ -42,7 +47,7 @@ export async function main(
   }
   try {
     if (!Object.hasOwn(commands, name))
-      throw new Fault('input', `There is no command “${name}”; there are apply, check and rule. See --help.`);
+      throw new Fault('input', `There is no command “${name}”; there are apply, check, plans and rule. See --help.`);
     return await commands[name as keyof typeof commands](rest, print);
   } catch (error) {
     if (

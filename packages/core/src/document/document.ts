@@ -1,12 +1,7 @@
 import type { ValueType } from '../fields/types.ts';
-import { Fault, type FaultDetail } from '../faults.ts';
-import { unkeptIn } from '../unkept.ts';
 import * as z from 'zod';
-import { issueWords } from '../issue-words.ts';
+import { canonicalForm, jsonOf, parseForm } from '../json-form.ts';
 import { CAUSES } from './records.ts';
-
-// Whatever is checked by a schema, here and in the contract, is said in these words.
-z.config({ localeError: issueWords });
 
 /** The mapping document, version 1 (docs/mapping-document.md): the Zod schema is the only definition of the form. */
 
@@ -190,48 +185,13 @@ export interface Problem {
   readonly proposal?: string;
 }
 
-/** That something is no mapping document, with every place that says so. */
-export function noDocument(problems: readonly FaultDetail[]): Fault {
-  return new Fault('document', problems.map((p) => `${p.path ? `${p.path}: ` : ''}${p.message}`).join('\n'), problems);
-}
-
 /** Reads the JSON form. Throws a fault that names every path at fault. */
 export function readDocument(text: string): MappingDocument {
-  let data: unknown;
-  try {
-    data = JSON.parse(text.replace(/^\ufeff/, ''));
-  } catch (error) {
-    throw noDocument([{ path: '', message: `This is not JSON: ${(error as Error).message}` }]);
-  }
-  return parseDocument(data);
+  return parseDocument(jsonOf(text));
 }
 
 export function parseDocument(data: unknown): MappingDocument {
-  const version = typeof data === 'object' && data !== null ? (data as { versicle?: unknown }).versicle : undefined;
-  if (typeof version === 'number' && version > 1)
-    throw noDocument([
-      {
-        path: 'versicle',
-        message: `This document is of version ${version}; this program reads version 1. Use a newer program.`,
-      },
-    ]);
-  const unkept = unkeptIn(data);
-  if (unkept !== null) throw noDocument([unkept]);
-  const result = mappingSchema.safeParse(data);
-  if (result.success) return result.data;
-  throw noDocument(
-    result.error.issues.flatMap((issue): FaultDetail[] => {
-      const path = issue.path
-        .map((part, i) => (typeof part === 'number' ? `[${part}]` : `${i > 0 ? '.' : ''}${String(part)}`))
-        .join('');
-      if (issue.code === 'unrecognized_keys')
-        return issue.keys.map((key) => ({
-          path: path ? `${path}.${key}` : key,
-          message: 'This key is not part of a mapping document.',
-        }));
-      return [{ path, message: `${lineWords(data, issue.path)}${issue.message}` }];
-    }),
-  );
+  return parseForm(data, mappingSchema, 'a mapping document', lineWords);
 }
 
 /** The line that a path is in, as people call it. */
@@ -243,34 +203,7 @@ function lineWords(data: unknown, [part, at]: readonly PropertyKey[]): string {
 }
 
 /** The document with its keys in the schema's order and defaults written out: equal documents give equal text. */
-export function canonicalText(document: MappingDocument): string {
-  return `${JSON.stringify(ordered(mappingSchema.parse(document), mappingSchema), null, 2)}\n`;
-}
-
-function ordered(value: unknown, schema: unknown): unknown {
-  const plain = unwrap(schema);
-  if (Array.isArray(value))
-    return value.map((item) => ordered(item, plain instanceof z.ZodArray ? plain.element : undefined));
-  if (typeof value !== 'object' || value === null) return value;
-  const entries = Object.entries(value).filter(
-    ([, v]) => (v !== undefined && v !== null) || plain instanceof z.ZodRecord,
-  );
-  if (plain instanceof z.ZodObject) {
-    const shape = plain.shape as Record<string, unknown>;
-    const order = Object.keys(shape);
-    return Object.fromEntries(
-      entries.sort(([a], [b]) => order.indexOf(a) - order.indexOf(b)).map(([k, v]) => [k, ordered(v, shape[k])]),
-    );
-  }
-  const item = plain instanceof z.ZodRecord ? plain.valueType : undefined;
-  return Object.fromEntries(entries.sort(([a], [b]) => (a < b ? -1 : 1)).map(([k, v]) => [k, ordered(v, item)]));
-}
-function unwrap(schema: unknown): unknown {
-  let inner = schema;
-  while (inner instanceof z.ZodDefault || inner instanceof z.ZodOptional || inner instanceof z.ZodNullable)
-    inner = inner.unwrap();
-  return inner;
-}
+export const canonicalText = (document: MappingDocument): string => canonicalForm(document, mappingSchema);
 
 /** JSON Schema of the document (draft 2020-12), generated. */
 export function documentJsonSchema(): unknown {

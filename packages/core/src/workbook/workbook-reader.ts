@@ -1,6 +1,7 @@
 import type { FaultDetail } from '../faults.ts';
 import { quoted } from '../words.ts';
-import { noDocument, parseDocument, type MappingDocument } from '../document/document.ts';
+import { parseDocument, type MappingDocument } from '../document/document.ts';
+import { noDocument } from '../json-form.ts';
 import { readJoin } from '../document/join-text.ts';
 import { freeQuestionId } from '../document/questions.ts';
 import { derivedCells, readShown, sameText, type Asked, type Shown } from './derived-columns.ts';

@@ -1,0 +1,167 @@
+import type { Problem } from '../document/document.ts';
+import { RuleError } from '../rules/errors.ts';
+import { makeRule } from '../rules/rule.ts';
+import type { ScopeField } from '../rules/scope.ts';
+import { nearest, quoted } from '../words.ts';
+import { type PlanDocument, type Step, type Trigger } from './plan.ts';
+import { circleOf, stepsBefore } from './step-order.ts';
+import { scheduleFault } from './schedule.ts';
+
+/** The figures of a step that conditions may ask for. */
+export const STEP_FIGURES = [
+  'read',
+  'filtered',
+  'skipped',
+  'unchanged',
+  'failed',
+  'waiting',
+  'delivered',
+  'unmatched',
+] as const;
+
+/** What is there beside the plan: names that it may speak of. Left out where nobody knows. */
+export interface PlanGround {
+  readonly mappings?: readonly string[];
+  readonly systems?: readonly string[];
+  readonly plans?: readonly string[];
+  readonly calendars?: readonly string[];
+  /** What the plan itself is called there. */
+  readonly self?: string;
+}
+
+/** What is wrong with a plan. Never throws for what a person wrote. */
+export function planProblems(plan: PlanDocument, ground: PlanGround = {}): Problem[] {
+  const problems: Problem[] = [];
+  const report = (path: string, message: string, proposal?: string | null): void => {
+    problems.push({ severity: 'error', path, message, ...(proposal ? { proposal } : {}) });
+  };
+  const known = (path: string, what: string, name: string, among: readonly string[] | undefined): void => {
+    if (among === undefined || among.includes(name)) return;
+    const near = nearest(name, among);
+    report(path, `There is no ${what} ${quoted(name)}.${near ? ` Did you mean ${quoted(near)}?` : ''}`, near);
+  };
+  const twice = (ids: readonly string[], path: string, what: string): void => {
+    ids.forEach((one, i) => {
+      if (ids.indexOf(one) !== i) report(`${path}[${i}].id`, `Two ${what} are called ${quoted(one)}; ids must differ.`);
+    });
+  };
+
+  twice(
+    allSteps(plan.steps).map((s) => s.id),
+    'steps',
+    'steps',
+  );
+  twice(
+    plan.triggers.map((t) => t.id),
+    'triggers',
+    'triggers',
+  );
+  plan.triggers.forEach((t, i) => triggerProblems(t, `triggers[${i}]`));
+  stepProblems(plan.steps, 'steps', Object.keys(plan.variables));
+  plan.variants.forEach((v, i) => {
+    for (const name of Object.keys(v.variables))
+      known(`variants[${i}].variables.${name}`, 'variable', name, Object.keys(plan.variables));
+    const ids = allSteps(plan.steps).map((s) => s.id);
+    for (const step of Object.keys(v.filters)) known(`variants[${i}].filters.${step}`, 'step', step, ids);
+  });
+  plan.tell.forEach((t, i) => {
+    if (t.by !== 'application' && t.to.length === 0)
+      report(`tell[${i}].to`, `Say who is told by ${t.by}: ${t.by === 'mail' ? 'addresses' : 'the system'}.`);
+    if (t.on.includes('late') && plan.expected === undefined)
+      report('expected', 'Somebody is to be told when it is late: say by when it has to have ended well.');
+  });
+  return problems;
+
+  function triggerProblems(trigger: Trigger, path: string): void {
+    if (trigger.kind === 'schedule') {
+      const fault = scheduleFault(trigger);
+      if (fault !== null) report(`${path}.${fault.entry}`, fault.message);
+      for (const list of ['except', 'only'] as const)
+        trigger[list].forEach((c, i) => known(`${path}.${list}[${i}]`, 'calendar', c, ground.calendars));
+    }
+    if (trigger.kind === 'after') {
+      if (trigger.plan === ground.self || trigger.plan === plan.name)
+        report(`${path}.plan`, 'A plan can’t start itself when it has ended; use every, which waits in between.');
+      else known(`${path}.plan`, 'plan', trigger.plan, ground.plans);
+    }
+    if (trigger.kind === 'arrival' || trigger.kind === 'file')
+      known(`${path}.dataset`, 'system', trigger.dataset.split('/')[0]!, ground.systems);
+  }
+
+  /** `names`: variables that the steps may speak of. */
+  function stepProblems(steps: readonly Step[], path: string, names: readonly string[]): void {
+    const ids = steps.map((s) => s.id);
+    steps.forEach((step, i) => {
+      const at = `${path}[${i}]`;
+      for (const list of ['after', 'afterAny'] as const)
+        step[list].forEach((before, j) => {
+          if (before === step.id) report(`${at}.${list}[${j}]`, `The step ${step.id} waits for itself.`);
+          else known(`${at}.${list}[${j}]`, 'step', before, ids);
+        });
+      condition(step, steps, at, names);
+      ofKind(step, at, names);
+    });
+    const circle = circleOf(steps.filter((s) => !s.after.includes(s.id) && !s.afterAny.includes(s.id)));
+    if (circle !== null)
+      report(
+        path,
+        `These steps wait for each other, so that none can begin: ${[...circle, circle[0]].join(' waits for ')}.`,
+      );
+  }
+
+  function condition(step: Step, steps: readonly Step[], at: string, names: readonly string[]): void {
+    if (step.when === undefined) return;
+    const before = stepsBefore(steps, step.id);
+    const fields: ScopeField[] = [...before].flatMap((alias) =>
+      STEP_FIGURES.map((name, slot) => ({ alias, name, type: 'int8' as const, slot })),
+    );
+    const variables = Object.fromEntries(names.map((name) => [name, 'text' as const]));
+    try {
+      const { type } = makeRule(step.when, { fields, variables });
+      if (type !== 'bool' && type !== 'unknown')
+        report(`${at}.when`, 'A condition must be true or false, such as members.failed = 0; this gives a value.');
+    } catch (error) {
+      if (!(error instanceof RuleError)) throw error;
+      const later = steps.find((s) => !before.has(s.id) && new RegExp(`\\b${s.id}\\.`).test(step.when!));
+      report(
+        `${at}.when`,
+        later === undefined
+          ? error.message
+          : `${error.message} The figures of ${later.id} are known only to steps that go after it.`,
+      );
+    }
+  }
+
+  function ofKind(step: Step, at: string, names: readonly string[]): void {
+    switch (step.kind) {
+      case 'mapping':
+        known(`${at}.mapping`, 'mapping', step.mapping, ground.mappings);
+        if (step.changes === 'watermark' && step.watermark === undefined)
+          report(`${at}.watermark`, 'Say by which field what is new is told: "watermark": { "field": … }.');
+        if (step.changes !== 'watermark' && step.watermark !== undefined)
+          report(`${at}.watermark`, 'A watermark counts only with "changes": "watermark".');
+        break;
+      case 'sql':
+      case 'request':
+        known(`${at}.system`, 'system', step.system, ground.systems);
+        break;
+      case 'share':
+        step.by.forEach((b, i) => known(`${at}.by[${i}].mapping`, 'mapping', b.mapping, ground.mappings));
+        break;
+      case 'plan':
+        if (step.plan === ground.self || step.plan === plan.name)
+          report(`${at}.plan`, 'A plan can’t be a step of itself: it would never end.');
+        else known(`${at}.plan`, 'plan', step.plan, ground.plans);
+        break;
+      case 'each': {
+        const own = 'dataset' in step.over ? Object.keys(step.over.fields) : [step.over.as];
+        stepProblems(step.steps, `${at}.steps`, [...names, ...own]);
+      }
+    }
+  }
+}
+
+/** Steps, and those within them. */
+export function allSteps(steps: readonly Step[]): Step[] {
+  return steps.flatMap((s) => [s, ...(s.kind === 'each' ? allSteps(s.steps) : [])]);
+}
