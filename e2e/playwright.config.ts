@@ -34,7 +34,6 @@ export default defineConfig({
     viewport: { width: 1280, height: 800 },
     // Each step is photographed for a trace, which takes longer than the step.
     trace: process.env['E2E_TRACE'] ? 'retain-on-failure' : 'off',
-    contextOptions: { reducedMotion: 'reduce' },
     launchOptions: {
       executablePath: process.env['CHROMIUM'] ?? '/usr/bin/chromium',
       args: [

@@ -99,10 +99,10 @@ test('colours by night are a choice that this browser keeps', async ({ page }) =
   const ground = (): Promise<string> => page.evaluate(() => getComputedStyle(document.body).backgroundColor);
   const day = await ground();
   await page.getByRole('combobox', { name: 'Colours of the application' }).selectOption('by night');
-  expect(await ground()).not.toBe(day);
+  await expect.poll(ground).not.toBe(day);
   await page.reload();
   await expect(page.getByRole('combobox', { name: 'Colours of the application' })).toHaveValue('night');
-  expect(await ground()).not.toBe(day);
+  await expect.poll(ground).not.toBe(day);
 });
 
 test('a field is named and typed where it stands; a code table is made on its line', async ({ page }) => {

@@ -58,7 +58,7 @@ describe('looking at all datasets on a schedule', () => {
       expect(new Date(body.look.next).getTime()).toBeGreaterThan(Date.now());
       expect((await set({ cron: '99 5 * * 1', zone: 'UTC' })).body.detail).toContain('The schedule can');
       expect((await set({ cron: '0 5 * * 1', zone: 'Mars/Base' })).status).toBe(422);
-      expect((await set({ cron: '0 0 31 2 *', zone: 'UTC' })).body.detail).toContain('never comes to pass');
+      expect((await set({ cron: '0 0 31 2 *', zone: 'UTC' })).body.detail).toContain('never comes');
       expect((await set(null)).body.look).toBeNull();
     } finally {
       await server.close();

@@ -1,14 +1,15 @@
 import type { LookSchedule } from '@versicle/contract';
-import { refused } from '@versicle/core';
-import { Cron } from 'croner';
+import { nextTimes, refused, scheduleFault } from '@versicle/core';
 
-/** The next time after `from`; throws a fault when the schedule can't be meant. */
+/** Throws a fault when the schedule can't be meant. */
+export function requireSchedule(schedule: LookSchedule): void {
+  const fault = scheduleFault(schedule);
+  if (fault === null) return;
+  const path = `schedule.${fault.entry}`;
+  throw refused(`The schedule can't be used: ${fault.message}`, [{ path, message: fault.message }]);
+}
+
+/** The next time after `from`. */
 export function nextLook({ cron, zone }: LookSchedule, from: Date): Date | null {
-  try {
-    return new Cron(cron, { timezone: zone, mode: '5-part' }).nextRun(from);
-  } catch (error) {
-    throw refused(`The schedule can't be used: ${(error as Error).message}.`, [
-      { path: 'schedule.cron', message: 'five parts: minute, hour, day, month, weekday' },
-    ]);
-  }
+  return nextTimes({ cron, zone, except: [], only: [] }, from, 1)[0]?.at ?? null;
 }

@@ -18,7 +18,7 @@ import { changedMeanwhile, isFault, nearest, notFound, quoted, refused } from '@
 import { type Database, PgliteDatabase } from '@versicle/postgres';
 import type { Secrets } from '../store/secrets.ts';
 import { fromJson, isoTime } from '../store/values.ts';
-import { nextLook } from '../structures/next-look.ts';
+import { nextLook, requireSchedule } from '../structures/next-look.ts';
 import type { KindContext, OpenSystem } from './kinds/kind.ts';
 import type { Kinds } from './kinds/kinds.ts';
 import { countRows } from './count.ts';
@@ -156,8 +156,7 @@ export class Systems {
 
   /** When all its datasets are looked at by themselves; null: only on request. */
   async scheduleLook(id: string, schedule: LookSchedule | null): Promise<System> {
-    if (schedule && nextLook(schedule, new Date()) === null)
-      throw refused('The schedule never comes to pass; choose another day.');
+    if (schedule) requireSchedule(schedule);
     await this.row(id);
     await this.db.query('UPDATE system SET look_cron = $2, look_zone = $3, looked_at = now() WHERE id = $1', [
       id,
