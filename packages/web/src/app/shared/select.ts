@@ -27,7 +27,8 @@ export class SelectNameDirective {
       give(input, 'aria-expanded', String(open));
       give(input, 'aria-description', chosen.join(', ') || null);
       // Images called “down” and “close-circle” say nothing that the state of the box doesn’t.
-      for (const arrow of this.host.querySelectorAll('.ant-select-arrow, .ant-select-clear')) give(arrow, 'aria-hidden', 'true');
+      for (const arrow of this.host.querySelectorAll('.ant-select-arrow, .ant-select-clear'))
+        give(arrow, 'aria-hidden', 'true');
       this.list(input, open);
     });
   }
