@@ -33,6 +33,9 @@ export function shortDay(iso: string, now = new Date()): string {
   const year = time.getFullYear() === now.getFullYear() ? '' : ` ${time.getFullYear()}`;
   return `${SHORT_DAY.format(time)}${year}`;
 }
+const MINUTE = new Intl.DateTimeFormat(HABITS.dates, { hour: '2-digit', minute: '2-digit' });
+/** “02:00”, or “02:00 AM” where that is usual. */
+export const minuteWords = (iso: string): string => MINUTE.format(new Date(iso));
 export const clockWords = (iso: string): string => CLOCK.format(new Date(iso));
 export const fullTime = (iso: string): string => FULL.format(new Date(iso));
 

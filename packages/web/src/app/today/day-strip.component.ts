@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import type { Today } from '@versicle/contract';
-import { clockWords, durationWords } from '../shared/words';
+import { clockWords, durationWords, minuteWords } from '../shared/words';
 
 const HOUR = 3_600_000;
 const PAST = 24;
@@ -113,14 +113,14 @@ export class DayStripComponent {
   });
   protected readonly marks = computed(() => {
     const now = new Date(this.today().now);
-    const marks = [{ left: this.nowAt, text: clockWords(this.today().now).slice(0, 5), now: true }];
+    const marks = [{ left: this.nowAt, text: minuteWords(this.today().now), now: true }];
     const hour = new Date(now);
     hour.setMinutes(0, 0, 0);
     for (let back = 24; back >= -5; back -= 6) {
       const time = new Date(hour.getTime() - back * HOUR);
       const left = this.at(time.toISOString());
       if (left >= 0 && left < 96 && Math.abs(left - this.nowAt) > 6)
-        marks.push({ left, text: clockWords(time.toISOString()).slice(0, 5), now: false });
+        marks.push({ left, text: minuteWords(time.toISOString()), now: false });
     }
     return marks;
   });
