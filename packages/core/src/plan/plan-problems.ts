@@ -40,20 +40,16 @@ export function planProblems(plan: PlanDocument, ground: PlanGround = {}): Probl
     const near = nearest(name, among);
     report(path, `There is no ${what} ${quoted(name)}.${near ? ` Did you mean ${quoted(near)}?` : ''}`, near);
   };
-  const twice = (ids: readonly string[], path: string, what: string): void => {
-    ids.forEach((one, i) => {
-      if (ids.indexOf(one) !== i) report(`${path}[${i}].id`, `Two ${what} are called ${quoted(one)}; ids must differ.`);
+  const twice = (all: readonly Placed[], what: string): void => {
+    all.forEach(({ id, path }, i) => {
+      if (all.findIndex((o) => o.id === id) !== i)
+        report(`${path}.id`, `Two ${what} are called ${quoted(id)}; ids must differ.`);
     });
   };
 
+  twice(placed(plan.steps, 'steps'), 'steps');
   twice(
-    allSteps(plan.steps).map((s) => s.id),
-    'steps',
-    'steps',
-  );
-  twice(
-    plan.triggers.map((t) => t.id),
-    'triggers',
+    plan.triggers.map(({ id }, i) => ({ id, path: `triggers[${i}]` })),
     'triggers',
   );
   plan.triggers.forEach((t, i) => triggerProblems(t, `triggers[${i}]`));
@@ -161,6 +157,17 @@ export function planProblems(plan: PlanDocument, ground: PlanGround = {}): Probl
   }
 }
 
+interface Placed {
+  readonly id: string;
+  readonly path: string;
+}
+/** Steps, and those within them, with their places. */
+function placed(steps: readonly Step[], path: string): Placed[] {
+  return steps.flatMap((s, i) => {
+    const at = `${path}[${i}]`;
+    return [{ id: s.id, path: at }, ...(s.kind === 'each' ? placed(s.steps, `${at}.steps`) : [])];
+  });
+}
 /** Steps, and those within them. */
 export function allSteps(steps: readonly Step[]): Step[] {
   return steps.flatMap((s) => [s, ...(s.kind === 'each' ? allSteps(s.steps) : [])]);

@@ -149,6 +149,21 @@ describe('what is wrong with a plan', () => {
     expect(all).toContain('triggers[0].except[0]: There is no calendar “public-holidays”.');
     expect(all).toContain('steps[5].steps[0].mapping: ');
   });
+  it('names the place of an inner step that is called as another is', () => {
+    const each = {
+      id: 'e',
+      kind: 'each',
+      over: { list: ['x'], as: 'site' },
+      steps: [{ id: 'z', kind: 'mapping', mapping: 'm' }],
+    };
+    const last = { id: 'z', kind: 'mapping', mapping: 'm' };
+    expect(problems({ variants: [], steps: [each, last] })).toEqual([
+      'steps[1].id: Two steps are called “z”; ids must differ.',
+    ]);
+    expect(problems({ variants: [], steps: [last, each] })).toEqual([
+      'steps[1].steps[0].id: Two steps are called “z”; ids must differ.',
+    ]);
+  });
   it('lets conditions of inner steps speak of what the outer one goes over', () => {
     const inner = { id: 'a', kind: 'mapping', mapping: 'm', when: ":site <> 'S-001'" };
     const each = { id: 'e', kind: 'each', over: { list: ['S-001'], as: 'site' }, steps: [inner] };

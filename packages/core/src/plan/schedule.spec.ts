@@ -86,6 +86,14 @@ describe('times that passed while nothing could run', () => {
     expect(missed('once')).toEqual(['06:00']);
     expect(missed('skip')).toEqual([]);
   });
+  it('are told for each minute of a month', () => {
+    const all = missedTimes(
+      { ...schedule('* * * * *', 'Europe/London'), missed: 'each' },
+      new Date('2025-11-29T00:00Z'),
+      new Date('2025-12-29T00:00Z'),
+    );
+    expect(all).toHaveLength(30 * 24 * 60);
+  });
   it('are none when the clock goes back', () => {
     expect(missed('each', new Date('2026-11-29T02:00Z'))).toEqual([]);
     expect(missed('once', new Date('2026-11-29T02:00Z'))).toEqual([]);

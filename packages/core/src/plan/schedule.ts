@@ -54,18 +54,34 @@ export function nextTimes(
   count: number,
   calendars: Calendars = new Map(),
 ): DueTime[] {
-  const job = made(schedule);
-  const isDue = dueDays(schedule, calendars);
   const found: DueTime[] = [];
-  const until = from.getTime() + FAR_DAYS * 86_400_000;
-  let at = from;
-  for (let looks = 0; looks < MAX_LOOKS && found.length < count; looks++) {
-    const next = job.nextRun(at);
-    if (next === null || next.getTime() > until) break;
-    if (isDue(next)) found.push({ at: next, odd: oddness(next, schedule) });
-    at = next;
+  if (count < 1) return found;
+  for (const at of dueTimes(schedule, from, calendars)) {
+    found.push({ at, odd: oddness(at, schedule) });
+    if (found.length === count) break;
   }
   return found;
+}
+
+/** One after the other, as long as calendars don't leave out thousands on end. */
+function* dueTimes(
+  schedule: Pick<Schedule, 'cron' | 'zone' | 'except' | 'only'>,
+  from: Date,
+  calendars: Calendars,
+): Generator<Date, void> {
+  const job = made(schedule);
+  const isDue = dueDays(schedule, calendars);
+  const until = from.getTime() + FAR_DAYS * 86_400_000;
+  let at = from;
+  for (let leftOut = 0; leftOut < MAX_LOOKS;) {
+    const next = job.nextRun(at);
+    if (next === null || next.getTime() > until) return;
+    at = next;
+    if (isDue(next)) {
+      leftOut = 0;
+      yield next;
+    } else leftOut++;
+  }
 }
 
 /**
@@ -84,12 +100,11 @@ export function missedTimes(
     return newest !== null && newest > last ? [newest] : [];
   }
   const passed: Date[] = [];
-  for (let from = last; ;) {
-    const [next] = nextTimes(schedule, from, 1, calendars);
-    if (next === undefined || next.at > now) return passed;
-    passed.push(next.at);
-    from = next.at;
+  for (const at of dueTimes(schedule, last, calendars)) {
+    if (at > now) break;
+    passed.push(at);
   }
+  return passed;
 }
 
 /** The newest time up to `now`; null where there is none among the last some thousand. */
