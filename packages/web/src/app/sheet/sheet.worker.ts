@@ -42,6 +42,8 @@ addEventListener('message', ({ data }: MessageEvent<TrialQuestion>) => {
   const file = readable[0]?.file ?? null;
   if (changed || trial === null) {
     const now = timestampOfMillis(Date.now());
+    // Were this to break, the one of before must not answer for the new document.
+    trial = null;
     trial = new Trial(document, fields, now, marks, keyMaps, known);
     if (data.document !== undefined || data.fields !== undefined)
       examples = runExamples({ document, fields, marks, now, keyMaps, known });
