@@ -150,6 +150,11 @@ export class LineEditorComponent {
       : [{ at: fault.at, end: fault.end ?? fault.at + 1, message: fault.message }];
   });
   protected readonly inAndOut = computed(() => this.trial()?.inAndOut ?? []);
+  /** Why no values stand there. */
+  protected readonly nothingShown = computed(() => {
+    if (this.row().broken) return 'They show again when the line can run.';
+    return this.trial() === null ? 'The results follow …' : 'No sample records.';
+  });
   protected readonly faults = computed(() => this.inAndOut().filter((v) => v.fault !== null).length);
   protected readonly failing = computed(() => this.trial()?.coverage.failing[this.line().id] ?? 0);
   protected readonly filled = computed(() => this.trial()?.coverage.filled[this.line().id] ?? null);
