@@ -65,7 +65,7 @@ describe('steps of undo, kept as what they change', () => {
           reduce(undefined, a.opened({ id: 'trips', record: null, line: null })),
           a.loaded({ detail: detailOf(start, 1) }),
         );
-        // The oracle: the notes of our three lines, state by state; those of others are never undone.
+        // The reference: the notes of our three lines, state by state; those of others are never undone.
         const ours = (d: MappingDocument): string => JSON.stringify(OURS.map((target) => lineOf(d, target).note ?? ''));
         let [past, now, future]: [string[], string, string[]] = [[], ours(start), []];
         const theirs = new Map<string, string>();
