@@ -87,11 +87,9 @@ function ordered(value: unknown, schema: unknown): unknown {
 }
 function unwrap(schema: unknown): unknown {
   let inner = schema;
-  for (;;)
-    if (inner instanceof z.ZodDefault || inner instanceof z.ZodOptional || inner instanceof z.ZodNullable)
-      inner = inner.unwrap();
-    else if (inner instanceof z.ZodLazy) inner = inner.unwrap();
-    else return inner;
+  while (inner instanceof z.ZodDefault || inner instanceof z.ZodOptional || inner instanceof z.ZodNullable)
+    inner = inner.unwrap();
+  return inner;
 }
 /** Of several shapes the one that a value has. */
 function variantOf(value: unknown, schema: unknown): unknown {

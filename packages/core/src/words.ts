@@ -49,3 +49,8 @@ export function quoted(value: string, limit = 60): string {
   );
   return `“${visible.length > limit ? `${visible.slice(0, limit)}…` : visible}”`;
 }
+
+/** “a”, “a and b”, “a, b and c”. */
+export function listed(all: readonly string[], word = 'and'): string {
+  return all.length < 2 ? (all[0] ?? '') : `${all.slice(0, -1).join(', ')} ${word} ${all.at(-1)!}`;
+}

@@ -23,7 +23,7 @@ export class KnownRules {
   /** What makes rules in a scope. It throws a RuleError as `makeRule` does, the same one for the same text. */
   in(scope: Scope): (text: string) => Rule {
     // What groups compute is told by functions, which can't be compared.
-    if (scope.computed !== undefined) return (text) => this.make(text, scope);
+    if (scope.computed !== undefined || scope.ungrouped !== undefined) return (text) => this.make(text, scope);
     const meaning = JSON.stringify([
       scope.fields.map((f) => [f.alias, f.name, f.type, f.slot]),
       scope.variables ?? null,

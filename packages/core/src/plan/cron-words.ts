@@ -1,3 +1,6 @@
+import { DAYS, MONTHS } from '../rules/date-pattern.ts';
+import { listed } from '../words.ts';
+
 /** A five-part cron in plain words, where it says what people say; null where only the cron itself says it. */
 export function cronWords(cron: string): string | null {
   const parts = cron.trim().split(/\s+/);
@@ -5,7 +8,7 @@ export function cronWords(cron: string): string | null {
   const [minute, hour, day, month, weekday] = parts as [string, string, string, string, string];
   const everyDay = day === '*' && month === '*' && weekday === '*';
   if (everyDay && hour === '*') {
-    if (minute === '*') return 'each minute';
+    if (minute === '*' || minute === '*/1') return 'each minute';
     const [, step] = /^\*\/(\d+)$/.exec(minute) ?? [];
     // Steps that don't fill the hour are uneven at its end; the cron says that better.
     if (step !== undefined) return 60 % Number(step) === 0 ? `every ${step} minutes` : null;
@@ -21,21 +24,6 @@ function timesOf(minute: string, hour: string): string | null {
   return listed(hour.split(',').map((h) => `${h.padStart(2, '0')}:${minute.padStart(2, '0')}`));
 }
 
-const WEEKDAYS = ['Sunday', 'Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'];
-const MONTHS = [
-  'January',
-  'February',
-  'March',
-  'April',
-  'May',
-  'June',
-  'July',
-  'August',
-  'September',
-  'October',
-  'November',
-  'December',
-];
 function daysOf(day: string, month: string, weekday: string): string | null {
   if (day === '*' && month === '*') {
     if (weekday === '*') return 'each day';
@@ -55,14 +43,11 @@ function daysOf(day: string, month: string, weekday: string): string | null {
   return name === undefined ? null : `each year on ${day === 'L' ? `${dayOf} of ${name}` : `${Number(day)} ${name}`}`;
 }
 function weekdayOf(text: string): string | null {
-  const byName = WEEKDAYS.find((d) => d.slice(0, 3).toUpperCase() === text.toUpperCase());
-  return byName ?? (/^[0-7]$/.test(text) ? WEEKDAYS[Number(text) % 7]! : null);
+  const byName = DAYS.find((d) => d.slice(0, 3).toUpperCase() === text.toUpperCase());
+  return byName ?? (/^[0-7]$/.test(text) ? DAYS[Number(text) % 7]! : null);
 }
 function ordinal(n: number): string {
   const last = n % 10;
   const suffix = n > 10 && n < 14 ? 'th' : (['th', 'st', 'nd', 'rd'][last] ?? 'th');
   return `${n}${suffix}`;
-}
-function listed(all: readonly string[]): string {
-  return all.length < 2 ? (all[0] ?? '') : `${all.slice(0, -1).join(', ')} and ${all.at(-1)!}`;
 }

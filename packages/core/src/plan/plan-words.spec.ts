@@ -95,6 +95,7 @@ describe('a plan in words', () => {
 describe('a cron in words', () => {
   it.each([
     ['* * * * *', 'each minute'],
+    ['*/1 * * * *', 'each minute'],
     ['*/5 * * * *', 'every 5 minutes'],
     ['*/7 * * * *', null],
     ['5 * * * *', 'each hour at 05 minutes past'],

@@ -1,3 +1,4 @@
+import { listed } from '../words.ts';
 import { cronWords } from './cron-words.ts';
 import type { PlanDocument, Step, Trigger } from './plan.ts';
 
@@ -213,8 +214,5 @@ function secondsWords(seconds: number): string {
   if (seconds % 3600 === 0) return seconds === 3600 ? 'an hour' : `${seconds / 3600} hours`;
   if (seconds % 60 === 0) return seconds === 60 ? 'a minute' : `${seconds / 60} minutes`;
   return seconds === 1 ? 'a second' : `${seconds} seconds`;
-}
-function listed(all: readonly string[], word = 'and'): string {
-  return all.length < 2 ? (all[0] ?? '') : `${all.slice(0, -1).join(', ')} ${word} ${all.at(-1)!}`;
 }
 const capital = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);
