@@ -10,17 +10,18 @@ const { idParams, numberParams, done } = common;
 /** Plans, runs and failed records. */
 export const runningRoutes = {
   listPlans: { summary: 'All plans', response: z.array(plans.plan) },
-  createPlan: {
-    summary: 'Make a plan of one step',
-    body: plans.newPlan,
-    response: plans.plan,
-  },
+  createPlan: { summary: 'Make a plan', body: plans.newPlan, response: plans.planDetail },
+  getPlan: { summary: 'One plan', params: idParams, response: plans.planDetail },
   changePlan: {
-    summary: 'Change what a plan may do without asking',
+    summary: 'Save a new version of a plan',
     params: idParams,
     body: plans.changedPlan,
-    response: plans.plan,
+    response: plans.planDetail,
   },
+  checkPlan: { summary: 'What is wrong with a plan, and when it would be due', body: plans.checkPlan, response: plans.checkedPlan },
+  holdPlan: { summary: 'Hold a plan, or let it go', params: idParams, body: plans.heldPlan, response: plans.planDetail },
+  deletePlan: { summary: 'Remove a plan that never ran', params: idParams, response: done },
+  listPlanVersions: { summary: 'The versions of a plan, the newest first', params: idParams, response: z.array(plans.planVersion) },
   startPlan: {
     summary: 'Start a run',
     params: idParams,

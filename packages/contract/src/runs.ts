@@ -1,6 +1,18 @@
 import * as z from 'zod';
 
-export const RUN_STATES = ['queued', 'running', 'finished', 'cancelled', 'stopped', 'broken', 'asks'] as const;
+export const RUN_STATES = [
+  'queued',
+  'running',
+  'finished',
+  'cancelled',
+  'stopped',
+  'broken',
+  'asks',
+  /** A step whose condition was not true, or that nothing came to any more. */
+  'left out',
+] as const;
+/** A whole load, failed records sent again, or a run that holds those of its steps; and steps that move no records. */
+export const RUN_KINDS = ['full', 'replay', 'plan', 'each', 'sql', 'request'] as const;
 export const counts = z.object({
   read: z.number(),
   filtered: z.number(),
@@ -17,12 +29,16 @@ export type RunCounts = z.infer<typeof counts>;
 
 export const runSummary = z.object({
   id: z.number(),
-  kind: z.enum(['full', 'replay']),
+  kind: z.enum(RUN_KINDS),
   plan: z.string(),
   planName: z.string(),
-  mapping: z.string(),
-  mappingName: z.string(),
-  revision: z.number(),
+  /** What it carries out; null where it is not of a single mapping. */
+  mapping: z.string().nullable(),
+  mappingName: z.string().nullable(),
+  revision: z.number().nullable(),
+  /** The run that it is a step of, and which. */
+  parent: z.number().nullable(),
+  step: z.string().nullable(),
   state: z.enum(RUN_STATES),
   rowLimit: z.number().nullable(),
   startedBy: z.string(),
@@ -39,6 +55,8 @@ export type RunSummary = z.infer<typeof runSummary>;
 export const runsQuery = z.object({
   plan: z.string().optional(),
   mapping: z.string().optional(),
+  /** The run whose steps are asked for; left out, runs that are a step of another are not listed by themselves. */
+  parent: z.coerce.number().int().optional(),
   state: z.enum(RUN_STATES).optional(),
   /** Words of number, plan, mapping, kind or state. */
   search: z.string().max(200).optional(),
@@ -69,11 +87,28 @@ export const causeGroup = z.object({
 });
 export type CauseGroup = z.infer<typeof causeGroup>;
 
+/** A step of a run; `run` is null until something came to it. */
+export const runStep = z.object({
+  id: z.string(),
+  kind: z.string(),
+  words: z.string(),
+  /** How deep it lies within others. */
+  depth: z.number(),
+  runs: z.array(runSummary),
+});
+export type RunStep = z.infer<typeof runStep>;
+
 export const runDetail = runSummary.extend({
   /** An earlier run that is in the way of this one, so that it has not begun, and why. */
   waitsFor: z.object({ id: z.number(), planName: z.string(), because: z.string() }).nullable(),
-  target: z.string(),
-  source: z.string(),
+  target: z.string().nullable(),
+  source: z.string().nullable(),
+  /** Of a run with steps: each step of the plan as it was started, in its order. */
+  steps: z.array(runStep),
+  variables: z.record(z.string(), z.string()),
+  planVersion: z.number().nullable(),
+  /** What started it where nobody did: the id of a trigger. */
+  trigger: z.string().nullable(),
   /** Records settled (all that does not wait) and delivered up to a moment, with milliseconds since the start. */
   samples: z.array(z.object({ millis: z.number(), settled: z.number(), delivered: z.number() })),
   log: z.array(z.object({ at: z.string(), message: z.string() })),

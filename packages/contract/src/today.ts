@@ -42,7 +42,8 @@ export const today = z.object({
       at: z.string().nullable(),
       millis: z.number().nullable(),
       open: z.number(),
-      mapping: z.string(),
+      /** Null where the plan carries out several. */
+      mapping: z.string().nullable(),
     }),
   ),
 });

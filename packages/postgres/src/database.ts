@@ -31,8 +31,8 @@ export interface Database {
   query<T extends Row = Row>(sql: string, params?: readonly unknown[]): Promise<T[]>;
   /** Several statements without parameters. */
   exec(sql: string): Promise<void>;
-  /** All or nothing; gives each statement's rows. */
-  transaction(statements: readonly Statement[]): Promise<Row[][]>;
+  /** All or nothing; gives each statement's rows. Where the home can end what it is at, a signal takes it back (`Aborted`). */
+  transaction(statements: readonly Statement[], signal?: AbortSignal): Promise<Row[][]>;
   /**
    * Delivers a chunk at most once: a chunk that is in the journal already is left alone and what became of it is given again.
    * A signal that is aborted before the chunk is committed takes it back (`Aborted`).

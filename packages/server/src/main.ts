@@ -7,6 +7,7 @@ import type { Express } from 'express';
 import { pino } from 'pino';
 import { CarryOut, OUTAGE_SECONDS } from './engine/carry-out.ts';
 import { Engine } from './engine/engine.ts';
+import { OtherSteps } from './engine/other-steps.ts';
 import { Outbox } from './engine/lanes/queue/outbox.ts';
 import { Senders } from './engine/lanes/queue/senders.ts';
 import { LEASE, Runs } from './runs/runs.ts';
@@ -20,7 +21,11 @@ import { KeyMaps } from './key-maps/key-maps.ts';
 import { Mappings } from './mappings/mappings.ts';
 import { findUses } from './mappings/uses.ts';
 import { Workbooks } from './mappings/workbooks.ts';
-import { Plans } from './plans/plans.ts';
+import { keepPlans } from './plans/clock.ts';
+import { Conductor } from './plans/conductor.ts';
+import { follow } from './plans/follow.ts';
+import { Plans } from './plans/plan-store.ts';
+import { Starter } from './plans/starter.ts';
 import { Profiles } from './profiles/profiles.ts';
 import type { Services } from './services.ts';
 import { lockDirectory } from './store/lock.ts';
@@ -93,7 +98,17 @@ async function start(): Promise<void> {
   });
   const queueHouse = { db, outbox, senders, outageSeconds: OUTAGE_SECONDS };
   const installation = await installationId(db);
-  const carryOut = new CarryOut(db, runs, systems, sourceSets, keyMaps, landed, queueHouse, installation);
+  const otherSteps = new OtherSteps(runs, systems);
+  const carryOut = new CarryOut(db, runs, systems, sourceSets, keyMaps, otherSteps, landed, queueHouse, installation);
+  const engine = new Engine(runs, systems, carryOut, landed);
+  const plans = new Plans(db);
+  const starter: Starter = new Starter(db, plans, runs, engine, () => conductor);
+  const conductor: Conductor = new Conductor(db, runs, engine, plans, systems, (run) => {
+    follow(db, starter, (id) => conductor.look(id), run).catch((error: Error) =>
+      log.warn({ run, error: error.message }, 'what follows from a run could not be seen to'),
+    );
+  });
+  runs.moved = (run) => conductor.moved(run);
   const services: Services = {
     db,
     systems,
@@ -111,13 +126,16 @@ async function start(): Promise<void> {
     mappings,
     workbooks: new Workbooks(mappings, systems),
     trials: new Trials(mappings, systems, sourceSets, keyMaps, events, join(data, 'trials')),
-    plans: new Plans(db),
-    engine: new Engine(runs, systems, carryOut, landed),
+    plans,
+    starter,
+    conductor,
+    engine,
     senders,
   };
   ready(makeApp(services, { version: VERSION, host, pages, log }));
   const hooksServer = await listenForHooks(services, log);
   await services.engine.resume();
+  const stopPlans = keepPlans(db, starter, conductor, log);
   await profiles.resume();
   const stopKeeping = keepHouse(db, log);
   const minutes = Number(process.env['VERSICLE_CHECK_MINUTES'] ?? 5);
@@ -140,6 +158,7 @@ async function start(): Promise<void> {
     stopKeeping();
     stopWatching();
     stopLooking();
+    return stopPlans();
   });
   const address = server.address() as { port: number };
   process.stdout.write(`Versicle is at http://${host}:${address.port}\n`);
@@ -228,17 +247,19 @@ function listen(server: Server, port: number, address = host): Promise<Server> {
 
 function closeOnSignals(
   server: Server,
-  { engine, senders, profiles, trials, events, systems, db }: Services,
-  stopWatching: () => void,
+  { engine, conductor, senders, profiles, trials, events, systems, db }: Services,
+  stopWatching: () => Promise<void>,
 ): void {
   let closing = false;
   const close = async (): Promise<void> => {
     if (closing) return;
     closing = true;
-    stopWatching();
+    const watched = stopWatching();
     events.close();
     server.close();
     server.closeIdleConnections();
+    await watched;
+    await conductor.close();
     await Promise.all([engine.close(), senders.close()]);
     await profiles.close();
     await trials.close();

@@ -1,23 +1,11 @@
 import type { Problem } from '../document/document.ts';
 import { RuleError } from '../rules/errors.ts';
-import { makeRule } from '../rules/rule.ts';
-import type { ScopeField } from '../rules/scope.ts';
 import { nearest, quoted } from '../words.ts';
+import { conditionRule } from './conditions.ts';
+import { isPeriod, placeProblem } from './places.ts';
 import { type PlanDocument, type Step, type Trigger } from './plan.ts';
 import { circleOf, stepsBefore } from './step-order.ts';
 import { scheduleFault } from './schedule.ts';
-
-/** The figures of a step that conditions may ask for. */
-export const STEP_FIGURES = [
-  'read',
-  'filtered',
-  'skipped',
-  'unchanged',
-  'failed',
-  'waiting',
-  'delivered',
-  'unmatched',
-] as const;
 
 /** What is there beside the plan: names that it may speak of. Left out where nobody knows. */
 export interface PlanGround {
@@ -28,6 +16,9 @@ export interface PlanGround {
   /** What the plan itself is called there. */
   readonly self?: string;
 }
+
+/** Names that each run gives to places by itself: its number, and the plan's id. */
+export const RUN_NAMES: readonly string[] = ['run', 'plan'];
 
 /** What is wrong with a plan. Never throws for what a person wrote. */
 export function planProblems(plan: PlanDocument, ground: PlanGround = {}): Problem[] {
@@ -53,6 +44,11 @@ export function planProblems(plan: PlanDocument, ground: PlanGround = {}): Probl
     'triggers',
   );
   plan.triggers.forEach((t, i) => triggerProblems(t, `triggers[${i}]`));
+  for (const [name, text] of Object.entries(plan.variables)) {
+    variableName(`variables.${name}`, name);
+    const problem = placeProblem(text, [], 'that others may use');
+    if (problem !== null) report(`variables.${name}`, problem);
+  }
   stepProblems(plan.steps, 'steps', Object.keys(plan.variables));
   plan.variants.forEach((v, i) => {
     for (const name of Object.keys(v.variables))
@@ -67,6 +63,11 @@ export function planProblems(plan: PlanDocument, ground: PlanGround = {}): Probl
       report('expected', 'Somebody is to be told when it is late: say by when it has to have ended well.');
   });
   return problems;
+
+  function variableName(at: string, name: string): void {
+    if (isPeriod(name) || RUN_NAMES.includes(name))
+      report(at, `${quoted(name)} means something of its own in places such as {{${name}}}; choose another name.`);
+  }
 
   function triggerProblems(trigger: Trigger, path: string): void {
     if (trigger.kind === 'schedule') {
@@ -108,12 +109,8 @@ export function planProblems(plan: PlanDocument, ground: PlanGround = {}): Probl
   function condition(step: Step, steps: readonly Step[], at: string, names: readonly string[]): void {
     if (step.when === undefined) return;
     const before = stepsBefore(steps, step.id);
-    const fields: ScopeField[] = [...before].flatMap((alias) =>
-      STEP_FIGURES.map((name, slot) => ({ alias, name, type: 'int8' as const, slot })),
-    );
-    const variables = Object.fromEntries(names.map((name) => [name, 'text' as const]));
     try {
-      const { type } = makeRule(step.when, { fields, variables });
+      const { type } = conditionRule(step.when, [...before], names);
       if (type !== 'bool' && type !== 'unknown')
         report(`${at}.when`, 'A condition must be true or false, such as members.failed = 0; this gives a value.');
     } catch (error) {
@@ -128,6 +125,11 @@ export function planProblems(plan: PlanDocument, ground: PlanGround = {}): Probl
     }
   }
 
+  function places(at: string, text: string, names: readonly string[]): void {
+    const problem = placeProblem(text, [...names, ...RUN_NAMES], 'of the plan');
+    if (problem !== null) report(at, problem);
+  }
+
   function ofKind(step: Step, at: string, names: readonly string[]): void {
     switch (step.kind) {
       case 'mapping':
@@ -138,8 +140,13 @@ export function planProblems(plan: PlanDocument, ground: PlanGround = {}): Probl
           report(`${at}.watermark`, 'A watermark counts only with "changes": "watermark".');
         break;
       case 'sql':
+        known(`${at}.system`, 'system', step.system, ground.systems);
+        places(`${at}.sql`, step.sql, names);
+        break;
       case 'request':
         known(`${at}.system`, 'system', step.system, ground.systems);
+        places(`${at}.path`, step.path, names);
+        places(`${at}.body`, step.body ?? '', names);
         break;
       case 'share':
         step.by.forEach((b, i) => known(`${at}.by[${i}].mapping`, 'mapping', b.mapping, ground.mappings));
@@ -151,6 +158,7 @@ export function planProblems(plan: PlanDocument, ground: PlanGround = {}): Probl
         break;
       case 'each': {
         const own = 'dataset' in step.over ? Object.keys(step.over.fields) : [step.over.as];
+        for (const name of own) variableName(`${at}.over`, name);
         stepProblems(step.steps, `${at}.steps`, [...names, ...own]);
       }
     }

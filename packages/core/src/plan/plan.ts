@@ -140,7 +140,7 @@ const each = z.strictObject({
 });
 const step: z.ZodType<Step> = z.discriminatedUnion('kind', [mapping, sql, request, share, plan, each]);
 
-const planSchema = z.strictObject({
+export const planSchema = z.strictObject({
   versicle: z.literal(1),
   kind: z.literal('plan'),
   name,

@@ -60,12 +60,12 @@ export class ServerDatabase implements Database, Sessions {
   async exec(sql: string): Promise<void> {
     await this.said(this.pool.query(sql));
   }
-  transaction(statements: readonly Statement[]): Promise<Row[][]> {
+  transaction(statements: readonly Statement[], signal?: AbortSignal): Promise<Row[][]> {
     return this.inTransaction(async (session) => {
       const results: Row[][] = [];
       for (const { sql, params } of statements) results.push((await session.query(sql, params)).rows);
       return results;
-    });
+    }, signal);
   }
 
   /** Who aborts drops the connection, and the server takes everything back; a COMMIT that is on its way is waited for. */

@@ -1,11 +1,12 @@
 import { rmSync } from 'node:fs';
 import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
-import { Aborted, counted, isComposed, type MappingDocument } from '@versicle/core';
+import { Aborted, counted, isComposed, limitReached, type MappingDocument } from '@versicle/core';
 import { comesInChunks } from '@versicle/files';
 import type { KeyMaps } from '../key-maps/key-maps.ts';
 import { readRun } from '../runs/run-store.ts';
 import {
+  carriedBy,
   mappedOf,
   requireClaim,
   sourceOf,
@@ -27,17 +28,25 @@ import { BulkLane } from './lanes/bulk.ts';
 import { failRest, QueueLane, QUEUED_CHUNK_ROWS, type QueueHouse } from './lanes/queue/queue.ts';
 import type { SentRun } from './lanes/queue/settle-sent.ts';
 import type { MapJob, ReplayRow } from './messages.ts';
+import type { OtherSteps } from './other-steps.ts';
 import { closeMended, openFailures } from './open-failures.ts';
 import { requireKnownFields, sourcePlanOf } from './source-plan.ts';
 
 const CHUNK_ROWS = Number(process.env['VERSICLE_CHUNK_ROWS'] ?? 20_000);
+/** Records of a chunk where the plan says how many may fail. */
+const WATCHED_ROWS = 2000;
 const CHUNK_CHARACTERS = 32 * 1024 * 1024;
+/** Share of a table's rows that may go without a person's word, where no plan says another. */
+const REMOVES_AT_MOST = 0.5;
 /** Threads that share in mapping the records of a run; databases on this machine want processors, too. */
 const MAPPING_THREADS = Number(
   process.env['VERSICLE_MAPPING_THREADS'] ?? Math.max(1, Math.min(4, availableParallelism() >> 1)),
 );
 /** How long a run waits for a target that does not answer, before it ends. */
 export const OUTAGE_SECONDS = Number(process.env['VERSICLE_OUTAGE_SECONDS'] ?? 600);
+
+/** More failed than the plan lets: the run stops. */
+export class LimitReached extends Error {}
 
 /** What a run under way hears, and says. */
 export interface UnderWay {
@@ -46,10 +55,12 @@ export interface UnderWay {
   /** Whether it waits for a system that does not answer. */
   readonly waits: (is: boolean) => void;
 }
+/** A run of a mapping. */
+type Load = RunRow & { readonly kind: 'full' | 'replay' };
 /** A run with all that it works on. */
 interface Work extends UnderWay {
   readonly claim: Claim;
-  readonly row: RunRow;
+  readonly row: Load;
   readonly document: MappingDocument;
   readonly target: Target;
   readonly dataset: string;
@@ -69,6 +80,7 @@ export class CarryOut {
     private readonly systems: Systems,
     private readonly sourceSets: SourceSets,
     private readonly keyMaps: KeyMaps,
+    private readonly otherSteps: OtherSteps,
     /** Where records are kept that a run fetched and has not worked off yet. */
     private readonly directory: string,
     private readonly queueHouse: QueueHouse,
@@ -77,6 +89,8 @@ export class CarryOut {
   ) {}
 
   async run(claim: Claim, underWay: UnderWay): Promise<void> {
+    const step = (await this.runs.row(claim.run))!;
+    if (!movesRecords(step)) return this.otherSteps.run(claim, step, underWay.signal);
     const work = await this.workOf(claim, underWay);
     const { row, target } = work;
     // What a person said yes to lies ready: nothing is read again.
@@ -110,7 +124,10 @@ export class CarryOut {
           ? new BulkLane(target, document, { ...run, id: row.id, mapping, revision }, patiently)
           : queue!,
       job,
-      announce: () => this.runs.announceNow(row.id),
+      announce: async () => {
+        await this.requireWithinLimits(row);
+        await this.runs.announceNow(row.id);
+      },
     });
     const { how, well } = await drive.go();
     if (how === 'aborted' || signal.aborted) throw new Aborted();
@@ -127,11 +144,21 @@ export class CarryOut {
   }
   private queue({ row, document, run, signal }: Work): QueueLane {
     const target = document.target.dataset;
-    return new QueueLane({ ...sentRun(row, document), uid: run.uid, target, signal }, this.queueHouse);
+    const mayGoOn = (): Promise<void> => this.requireWithinLimits(row);
+    return new QueueLane({ ...sentRun(row, document), uid: run.uid, target, signal, mayGoOn }, this.queueHouse);
+  }
+  /** Throws LimitReached where more failed than the plan lets. */
+  private async requireWithinLimits(row: RunRow): Promise<void> {
+    const stop = carriedBy(row)?.stop;
+    if (stop === undefined) return;
+    const { counts } = (await readRun(this.db, row.id))!;
+    const reached = limitReached(stop, counts);
+    if (reached !== null) throw new LimitReached(reached);
   }
 
   /** A run that was begun and is not carried on: what was delivered stays, but for what is whole or nothing. */
-  async giveUp(claim: Claim, message: string): Promise<void> {
+  async giveUp(claim: Claim, message: string, state: 'cancelled' | 'stopped' = 'cancelled'): Promise<void> {
+    if (!movesRecords((await this.runs.row(claim.run))!)) return this.runs.end(claim, { state, message });
     // What waits is failed whether or not its target can be reached, or is there at all any more.
     const { waiting } = (await readRun(this.db, claim.run))!.counts;
     if (waiting > 0) {
@@ -152,12 +179,12 @@ export class CarryOut {
       };
       await tidy().catch((error: Error) => this.log(claim.run, `the target could not be tidied up: ${error.message}`));
     }
-    await this.runs.end(claim, { state: 'cancelled', message });
+    await this.runs.end(claim, { state, message });
     rmSync(this.landing(claim.run), { force: true });
   }
 
   private async workOf(claim: Claim, underWay: UnderWay): Promise<Work> {
-    const row = (await this.runs.row(claim.run))!;
+    const row = (await this.runs.row(claim.run)) as Load;
     const document = await this.runs.document(row);
     const { system, dataset } = await this.systems.openDataset(document.target.dataset);
     const { target } = system;
@@ -169,7 +196,7 @@ export class CarryOut {
       uid: row.uid ?? this.installation,
       legacy: row.uid === null,
       kind: row.kind,
-      mayRemove: row.confirmed_by === null ? row.removes_at_most : null,
+      mayRemove: row.confirmed_by === null ? removesAtMost(row) : null,
       signal: underWay.signal,
     };
     return { ...underWay, claim, row, document, target, dataset, run };
@@ -196,7 +223,8 @@ export class CarryOut {
     const bytes = plan.files.reduce((sum, f) => sum + f.bytes, 0);
     const most = target.lane === 'queue' ? QUEUED_CHUNK_ROWS : Infinity;
     const cut: Cut = {
-      rows: Math.min(CHUNK_ROWS, most),
+      // Whether too many fail is looked at after each chunk.
+      rows: Math.min(CHUNK_ROWS, most, carriedBy(row)?.stop === undefined ? Infinity : WATCHED_ROWS),
       characters: CHUNK_CHARACTERS,
       ...(canBeShared(row, document, plan) ? { of: 'text' } : {}),
     };
@@ -333,6 +361,12 @@ export class CarryOut {
   }
 }
 
+const removesAtMost = (row: RunRow): number => {
+  const carried = carriedBy(row);
+  return carried?.kind === 'mapping' ? carried.removesAtMost : REMOVES_AT_MOST;
+};
+/** Whether a run loads records, or sends failed ones again. */
+const movesRecords = ({ kind }: RunRow): boolean => kind === 'full' || kind === 'replay';
 const sentRun = ({ id, mapping, revision }: RunRow, document: MappingDocument): SentRun => ({
   run: id,
   mapping,

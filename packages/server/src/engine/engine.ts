@@ -1,10 +1,10 @@
 import { existsSync, readdirSync, rmSync, statSync } from 'node:fs';
 import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
-import { isLostClaim, RENEW_EVERY, type Claim, type Runs } from '../runs/runs.ts';
+import { carriedBy, isLostClaim, RENEW_EVERY, type Claim, type RunRow, type Runs } from '../runs/runs.ts';
 import { CANCELLED, Outage } from '../systems/outage.ts';
 import type { Systems } from '../systems/systems.ts';
-import type { CarryOut } from './carry-out.ts';
+import { LimitReached, type CarryOut } from './carry-out.ts';
 
 /** Runs at a time: reading and mapping take a core each. */
 const AT_ONCE = Number(process.env['VERSICLE_RUNS_AT_ONCE'] ?? Math.min(8, Math.max(2, availableParallelism())));
@@ -114,6 +114,7 @@ export class Engine {
   private async left({ claim, cancelled }: Current, error: unknown): Promise<void> {
     if (cancelled) return this.carryOut.giveUp(claim, 'cancelled; what was delivered stays');
     if (this.closed) return this.runs.release(claim);
+    if (error instanceof LimitReached) return this.carryOut.giveUp(claim, error.message, 'stopped');
     await this.runs.end(claim, {
       state: 'broken',
       message: (error as Error).message,
@@ -165,11 +166,17 @@ export class Engine {
   /** Runs that ended because a system could not be reached go on when it answers again. */
   async takeUpAfterOutage(): Promise<void> {
     for (const run of await this.runs.afterOutage()) {
-      const document = await this.runs.document(run);
-      const system = document.target.dataset.split('/')[0]!;
+      const system = await this.systemOf(run);
       const found = await this.systems.test(system).catch(() => null);
       if (found?.ok) await this.takeUp(run.id);
     }
+  }
+
+  /** The system that a run writes to. */
+  private async systemOf(run: RunRow): Promise<string> {
+    const carried = carriedBy(run);
+    if (carried?.kind === 'sql' || carried?.kind === 'request') return carried.system;
+    return (await this.runs.document(run)).target.dataset.split('/')[0]!;
   }
 
   /** Stops at once; the runs go on at the next start. */

@@ -3,6 +3,7 @@ import { type Cause, CAUSES, changedMeanwhile, counted, type Failure, notFound, 
 import type { Database } from '@versicle/postgres';
 import { Conditions } from '../store/conditions.ts';
 import { fromJson, isoTime, literal } from '../store/values.ts';
+import { partsOf } from '../runs/run-store.ts';
 import { LineNames } from './line-names.ts';
 
 interface RecordRow {
@@ -258,7 +259,7 @@ function conditions(filter: FailureFilter, state: FailedRecord['state']): Condit
   asked.add((p) => `f.mapping = ${p}`, filter.mapping);
   // A record belongs to each run that it failed in, also when it was mended later.
   asked.add(
-    (p) => `EXISTS (SELECT 1 FROM failed_event e WHERE e.record = f.id AND e.run = ${p} AND e.what = 'failed')`,
+    (p) => `EXISTS (SELECT 1 FROM failed_event e WHERE e.record = f.id AND (e.run = ${p} OR e.run IN (${partsOf(p)})) AND e.what = 'failed')`,
     filter.run,
   );
   asked.add((p) => `f.cause = ${p}`, filter.cause);

@@ -66,7 +66,7 @@ interface MappingRow {
 }
 
 const SELECT = `SELECT m.id, m.draft, m.version, m.updated_at, v.document AS published, v.number, v.published_at, v.published_by,
-    (SELECT p.id FROM plan p WHERE p.mapping = m.id ORDER BY p.created_at LIMIT 1) AS plan
+    (SELECT p.id FROM plan p JOIN plan_use u ON u.plan = p.id AND u.thing = 'mapping' AND u.name = m.id ORDER BY p.created_at, p.id LIMIT 1) AS plan
   FROM mapping m LEFT JOIN LATERAL (SELECT * FROM revision WHERE revision.mapping = m.id ORDER BY number DESC LIMIT 1) v ON true`;
 
 /** Records that suggestions look at. */

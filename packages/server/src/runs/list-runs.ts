@@ -3,16 +3,16 @@ import { changedMeanwhile, refused, quoted } from '@versicle/core';
 import type { Database } from '@versicle/postgres';
 import { Conditions } from '../store/conditions.ts';
 import { literal } from '../store/values.ts';
-import { readRuns } from './run-store.ts';
+import { readRuns, RUNS } from './run-store.ts';
 
 /** What runs can be sorted by; nothing of it is ever null, so that each page begins where the one before ended. */
 const PLACES: Readonly<Record<string, string>> = {
   id: 'r.id',
   plan: 'lower(p.name)',
   state: 'r.state',
-  read: 'r.read',
-  delivered: 'r.delivered',
-  failed: 'r.failed',
+  read: 'c.read',
+  delivered: 'c.delivered',
+  failed: 'c.failed',
   began: "COALESCE(r.started_at, 'infinity')",
   took: 'COALESCE(extract(epoch FROM COALESCE(r.finished_at, now()) - r.started_at), -1)',
 };
@@ -23,6 +23,8 @@ export async function listRuns(db: Database, asked: RunsAsked & { limit: number 
   where.add((p) => `r.plan = ${p}`, asked.plan);
   where.add((p) => `r.mapping = ${p}`, asked.mapping);
   where.add((p) => `r.state = ${p}`, asked.state);
+  where.add((p) => `r.parent = ${p}`, asked.parent);
+  if (asked.mapping === undefined && asked.parent === undefined) where.always('r.parent IS NULL');
   for (const word of (asked.search ?? '').split(/\s+/))
     where.add((p) => `concat_ws(' ', r.id, p.name, m.name, r.kind, r.state) ILIKE '%' || ${p} || '%'`, literal(word));
   const key = asked.sort?.replace(/^-/, '') ?? 'id';
@@ -35,7 +37,7 @@ export async function listRuns(db: Database, asked: RunsAsked & { limit: number 
     const before = await db.query('SELECT 1 FROM run WHERE id = $1', [asked.after]);
     if (before.length === 0)
       throw changedMeanwhile(`Run ${asked.after}, which the next page begins after, is gone; load the list again.`);
-    const of = `(SELECT ${place} FROM run r JOIN plan p ON p.id = r.plan WHERE r.id = ${after})`;
+    const of = `(SELECT ${place} FROM ${RUNS} WHERE r.id = ${after})`;
     where.always(`(${place} ${down ? '<' : '>'} ${of} OR (${place} = ${of} AND r.id < ${after}))`);
   }
   const order = `ORDER BY ${place} ${down ? 'DESC' : 'ASC'}, r.id DESC LIMIT ${where.param(asked.limit)}`;

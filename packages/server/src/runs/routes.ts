@@ -2,9 +2,10 @@ import { changedMeanwhile, notFound } from '@versicle/core';
 import type { Api } from '../http/api.ts';
 import type { Services } from '../services.ts';
 import { listRuns } from './list-runs.ts';
-import { readRun, runDetail } from './run-store.ts';
+import { runDetail } from './run-detail.ts';
+import { readRun } from './run-store.ts';
 
-export function runRoutes(api: Api, { db, engine, failures }: Services): void {
+export function runRoutes(api: Api, { db, engine, conductor, starter, failures }: Services): void {
   api.on('listRuns', ({ query }) => listRuns(db, query));
   api.on('getRun', ({ params }) => runDetail(db, failures, params.id));
   api.on('cancelRun', async ({ params }) => {
@@ -12,7 +13,7 @@ export function runRoutes(api: Api, { db, engine, failures }: Services): void {
     if (!run) throw notFound(`There is no run ${params.id}.`);
     if (!['queued', 'running', 'broken', 'asks'].includes(run.state))
       throw changedMeanwhile(`Run ${params.id} has ended already; there is nothing to cancel.`);
-    await engine.cancel(params.id);
+    await starter.cancel(params.id);
     return { done: true };
   });
   api.on('takeUpRun', async ({ params }) => {
@@ -20,6 +21,11 @@ export function runRoutes(api: Api, { db, engine, failures }: Services): void {
     if (!run) throw notFound(`There is no run ${params.id}.`);
     if (run.state !== 'broken')
       throw changedMeanwhile(`Run ${params.id} did not break off; there is nothing to take up.`);
+    if (run.kind === 'plan' || run.kind === 'each') {
+      if ((await conductor.takeUp(params.id)) === 0)
+        throw changedMeanwhile(`Nothing within run ${params.id} can be taken up again; run the plan anew.`);
+      return { done: true };
+    }
     if (run.kind === 'replay') await failures.retake(params.id);
     await engine.takeUp(params.id);
     return { done: true };

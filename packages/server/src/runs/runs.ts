@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import { parseDocument, type MappingDocument } from '@versicle/core';
+import { parseDocument, type MappingDocument, type MappingStep, type PlanDocument, type Step } from '@versicle/core';
 import type { Events } from '../http/events.ts';
 import type { Database, Statement } from '@versicle/postgres';
 import { fromJson } from '../store/values.ts';
@@ -19,9 +19,12 @@ export interface RunRow {
   [key: string]: unknown;
   id: number;
   uid: string | null;
-  kind: 'full' | 'replay';
+  kind: 'full' | 'replay' | 'sql' | 'request';
+  /** Of a whole load or a replay. */
   mapping: string;
   revision: number;
+  parent: number | null;
+  plan: string;
   state: string;
   row_limit: string | null;
   chunk: number;
@@ -32,9 +35,18 @@ export interface RunRow {
   confirmed_by: string | null;
   started_at: string | null;
   source: SourcePlan | string | null;
-  removes_at_most: number;
+  carries: Carries | string | null;
+  variables: Readonly<Record<string, string>> | string;
   mapped: MappingEnd | string | null;
 }
+/** What of a plan a run carries out: the step, and what the plan says of all its loads. */
+export type Carries = (MappingStep | SqlStep | RequestStep) & {
+  readonly stop?: PlanDocument['stop'];
+  /** A rule that source records must meet besides. */
+  readonly filter?: string;
+};
+export type SqlStep = Extract<Step, { kind: 'sql' }>;
+export type RequestStep = Extract<Step, { kind: 'request' }>;
 /** How the mapping of a run's records ended, when all of them are delivered or wait to be sent. */
 export interface MappingEnd {
   readonly how: 'finished' | 'stopped';
@@ -77,6 +89,8 @@ export const requireClaim = ({ run, number }: Claim): Statement => ({
 export class Runs {
   /** This process, as claims name it. */
   private readonly process = randomUUID();
+  /** Told of each run that has ended, or waits for somebody, and of each that goes on again. */
+  moved: (run: number) => void = () => undefined;
   /** When pages last heard of a run. */
   private readonly announced = new Map<number, number>();
 
@@ -96,6 +110,10 @@ export class Runs {
     );
   }
   private async usesOf(run: RunRow): Promise<RunUse[]> {
+    const carried = carriedBy(run);
+    // A statement may touch anything in its system; a request is in nobody's way.
+    if (run.kind === 'sql') return [{ thing: `system ${(carried as SqlStep).system}`, use: 'alone' }];
+    if (run.kind === 'request') return [{ thing: `run ${run.id}`, use: 'alone' }];
     let document: MappingDocument;
     try {
       document = await this.document(run);
@@ -109,7 +127,7 @@ export class Runs {
   async inherit(): Promise<number[]> {
     await this.db.query('UPDATE run SET claimed_until = NULL WHERE claimed_until IS NOT NULL');
     const rows = await this.db.query<{ id: number; state: string }>(
-      "SELECT id, state FROM run WHERE state IN ('queued', 'running', 'broken', 'asks') ORDER BY id",
+      "SELECT id, state FROM run WHERE state IN ('queued', 'running', 'broken', 'asks') AND kind NOT IN ('plan', 'each') ORDER BY id",
     );
     for (const { id } of rows) await this.ready(id);
     return rows.map((r) => r.id);
@@ -173,6 +191,17 @@ export class Runs {
       },
     ]);
   }
+  /** A step that moves no records begins. */
+  async beginStep(claim: Claim): Promise<void> {
+    await this.db.transaction([
+      requireClaim(claim),
+      {
+        sql: "UPDATE run SET state = 'running', started_at = COALESCE(started_at, clock_timestamp()) WHERE id = $1",
+        params: [claim.run],
+      },
+    ]);
+    await this.announce(claim.run);
+  }
   /** All records are mapped, and wait where they are not delivered: a run that is taken up again reads nothing any more. */
   async keepMapped(claim: Claim, end: MappingEnd): Promise<void> {
     await this.db.transaction([
@@ -198,10 +227,11 @@ export class Runs {
   async again(id: number): Promise<void> {
     await this.ready(id);
     await this.db.query(
-      "UPDATE run SET state = CASE WHEN started_at IS NULL OR cut IS NULL THEN 'queued' ELSE 'running' END, finished_at = NULL, error = NULL, outage = false, trouble = NULL WHERE id = $1 AND state IN ('broken', 'asks')",
+      "UPDATE run SET state = CASE WHEN started_at IS NULL OR cut IS NULL THEN 'queued' ELSE 'running' END, finished_at = NULL, error = NULL, outage = false, trouble = NULL, followed = false WHERE id = $1 AND state IN ('broken', 'asks')",
       [id],
     );
     await this.announce(id);
+    this.moved(id);
   }
   /** The run is over, broken, or waits for somebody. Without a word where the claim was lost. */
   async end(claim: Claim, { state, message, outage = false }: Ended): Promise<void> {
@@ -221,9 +251,14 @@ export class Runs {
       ...(outage || state === 'asks' ? [] : [recordsOpenAgain(run)]),
       logged(run, message),
     ]);
+    await this.ended(run);
+  }
+  /** Whoever waits for the end of a run hears of it. */
+  async ended(run: number): Promise<void> {
     this.announced.delete(run);
     await this.announce(run);
     await this.events.waitingChanged();
+    this.moved(run);
   }
 
   async log(run: number, message: string): Promise<void> {
@@ -244,19 +279,23 @@ export class Runs {
 
   async row(id: number): Promise<RunRow | null> {
     const [run] = await this.db.query<RunRow>(
-      `SELECT r.id, r.uid, r.kind, r.mapping, r.revision, r.state, r.row_limit, r.chunk, r.read, r.cut, r.sequence, r.sequence_from,
-              r.confirmed_by, r.started_at, r.source, r.mapped, p.removes_at_most FROM run r JOIN plan p ON p.id = r.plan WHERE r.id = $1`,
+      `SELECT r.id, r.uid, r.kind, r.plan, r.mapping, r.revision, r.state, r.row_limit, r.chunk, r.read, r.cut, r.sequence, r.sequence_from,
+              r.confirmed_by, r.started_at, r.source, r.mapped, r.parent, r.carries, r.variables FROM run r WHERE r.id = $1`,
       [id],
     );
     return run ?? null;
   }
-  /** The revision that a run carries out. */
-  async document({ mapping, revision }: Pick<RunRow, 'mapping' | 'revision'>): Promise<MappingDocument> {
+  /** The revision that a run carries out, with what its plan filters besides. */
+  async document({ mapping, revision, carries }: Pick<RunRow, 'mapping' | 'revision' | 'carries'>): Promise<MappingDocument> {
     const [found] = await this.db.query<{ document: string }>(
       'SELECT document FROM revision WHERE mapping = $1 AND number = $2',
       [mapping, revision],
     );
-    return parseDocument(JSON.parse(found!.document));
+    const document = parseDocument(JSON.parse(found!.document));
+    const filter = carriedBy({ carries })?.filter;
+    if (filter === undefined) return document;
+    const own = document.source.filter;
+    return { ...document, source: { ...document.source, filter: own ? `(${own}) AND (${filter})` : filter } };
   }
   /** Runs that ended because a system could not be reached. */
   async afterOutage(): Promise<RunRow[]> {
@@ -277,5 +316,10 @@ const logged = (run: number, message: string): { sql: string; params: unknown[] 
   params: [run, message],
 });
 
+export const carriedBy = ({ carries }: Pick<RunRow, 'carries'>): Carries | null =>
+  carries === null ? null : fromJson(carries);
+/** What fills the places of its texts: the plan's variables, and the run's own number and plan. */
+export const variablesOf = (row: RunRow): ReadonlyMap<string, string> =>
+  new Map([...Object.entries(fromJson(row.variables)), ['run', String(row.parent ?? row.id)], ['plan', row.plan]]);
 export const mappedOf = (run: RunRow): MappingEnd | null => (run.mapped === null ? null : fromJson(run.mapped));
 export const sourceOf = (run: RunRow): SourcePlan | null => (run.source === null ? null : fromJson(run.source));

@@ -14,6 +14,7 @@ import m011 from './migrations/011-outbox.sql';
 import m012 from './migrations/012-run-numbers.sql';
 import m013 from './migrations/013-finder.sql';
 import m014 from './migrations/014-kept-filters.sql';
+import m015 from './migrations/015-plans.sql';
 
 /** Forward only; a released migration is never edited. */
 export const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -31,6 +32,7 @@ export const migrations: readonly (readonly [number: number, name: string, sql: 
   [12, 'run-numbers', m012],
   [13, 'finder', m013],
   [14, 'kept-filters', m014],
+  [15, 'plans', m015],
 ];
 
 export async function migrate(db: Database): Promise<void> {

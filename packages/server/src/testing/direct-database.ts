@@ -25,7 +25,7 @@ export async function storedRun(db: Database, reads: string, writes: string): Pr
     "INSERT INTO revision (mapping, number, document, note, published_by) VALUES ($1, 1, $2, '', 'Ines')",
     [id, text],
   );
-  await db.query('INSERT INTO plan (id, name, mapping) VALUES ($1, $1, $1)', [id]);
+  await db.query("INSERT INTO plan (id, name, document) VALUES ($1, $1, '{}')", [id]);
   const [row] = await db.query<{ id: number }>(
     "INSERT INTO run (kind, plan, mapping, revision, started_by) VALUES ('full', $1, $1, 1, 'Ines') RETURNING id",
     [id],

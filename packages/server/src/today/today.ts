@@ -1,7 +1,7 @@
 import type { Today, Waiting } from '@versicle/contract';
 import type { Failures } from '../failures/failures.ts';
 import type { Mappings } from '../mappings/mappings.ts';
-import { readRuns } from '../runs/run-store.ts';
+import { readRuns, RUNS } from '../runs/run-store.ts';
 import type { Database } from '@versicle/postgres';
 import { isoTime, isoTimeOrNull } from '../store/values.ts';
 import type { Systems } from '../systems/systems.ts';
@@ -15,7 +15,7 @@ interface Parts {
 
 /** The newest run of each plan that broke off or asks something: somebody has to look at it. */
 const BROKEN =
-  "SELECT r.id FROM run r WHERE (r.state = 'asks' OR r.state = 'broken') AND NOT EXISTS (SELECT 1 FROM run n WHERE n.plan = r.plan AND n.id > r.id)";
+  "SELECT r.id FROM run r WHERE (r.state = 'asks' OR r.state = 'broken' AND r.parent IS NULL) AND (r.parent IS NOT NULL OR NOT EXISTS (SELECT 1 FROM run n WHERE n.plan = r.plan AND n.parent IS NULL AND n.id > r.id))";
 
 /** How many things wait for a person, by chapter. */
 /** Codes that open failed records, or records that went on without them, wait for; each once. */
@@ -51,7 +51,7 @@ export async function todayNow({ db, systems, mappings, failures }: Parts): Prom
     failed: string;
   }>(
     `SELECT r.id, r.plan, p.name, r.started_at AS started, r.finished_at AS finished, r.state, r.failed FROM run r JOIN plan p ON p.id = r.plan
-      WHERE r.started_at > now() - interval '24 hours' ORDER BY r.id DESC LIMIT 3000`,
+      WHERE r.parent IS NULL AND r.started_at > now() - interval '24 hours' ORDER BY r.id DESC LIMIT 3000`,
   );
   return {
     now: new Date().toISOString(),
@@ -81,7 +81,7 @@ export async function todayNow({ db, systems, mappings, failures }: Parts): Prom
 /** Each plan with its last whole run; `open` counts the failed records of its mapping that are still in the way. */
 async function lastRuns(db: Database): Promise<Today['plans']> {
   const rows = await db.query<
-    Record<'id' | 'name' | 'mapping', string> &
+    Record<'id' | 'name', string> & { mappings: string[] | null } &
       Record<
         'read' | 'filtered' | 'skipped' | 'unchanged' | 'failed' | 'waiting' | 'delivered' | 'remarks',
         string | null
@@ -92,16 +92,19 @@ async function lastRuns(db: Database): Promise<Today['plans']> {
         open: string;
       }
   >(
-    `SELECT p.id, p.name, p.mapping, r.id AS run, r.read, r.filtered, r.skipped, r.unchanged, r.failed, r.waiting, r.delivered, r.remarks, r.started_at AS at,
+    `SELECT pl.id, pl.name, u.mappings, r.id AS run, r.read, r.filtered, r.skipped, r.unchanged, r.failed, r.waiting, r.delivered, r.remarks, r.started_at AS at,
             (extract(epoch FROM COALESCE(r.finished_at, now()) - r.started_at) * 1000)::bigint AS millis,
-            (SELECT count(*) FROM failed_record f WHERE f.mapping = p.mapping AND f.state = 'open') AS open
-       FROM plan p LEFT JOIN LATERAL (SELECT * FROM run WHERE run.plan = p.id AND run.kind = 'full' ORDER BY run.id DESC LIMIT 1) r ON true
-      ORDER BY p.created_at, p.id`,
+            (SELECT count(*) FROM failed_record f WHERE f.mapping = ANY (u.mappings) AND f.state = 'open') AS open
+       FROM plan pl LEFT JOIN LATERAL (SELECT array_agg(name ORDER BY name) AS mappings FROM plan_use WHERE plan = pl.id AND thing = 'mapping') u ON true
+       LEFT JOIN LATERAL (
+         SELECT r.id, r.started_at, r.finished_at, c.* FROM ${RUNS} WHERE r.plan = pl.id AND r.parent IS NULL AND r.kind <> 'replay' ORDER BY r.id DESC LIMIT 1
+       ) r ON true
+      ORDER BY pl.created_at, pl.id`,
   );
   return rows.map((r) => ({
     id: r.id,
     name: r.name,
-    mapping: r.mapping,
+    mapping: r.mappings?.length === 1 ? r.mappings[0]! : null,
     run: r.run,
     counts:
       r.run === null

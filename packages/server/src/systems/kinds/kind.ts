@@ -161,8 +161,30 @@ export interface OpenSystem {
   tryWrite?(dataset: string, records: string, bad: number): Promise<TriedWrite>;
   /** One question to an API, below its base address: the answer as JSON. Throws a fault. */
   ask?(path: string): Promise<unknown>;
+  /** Carries out one statement, at most once for a run whatever becomes of the answer. Gives what is to be told of it. */
+  carryOut?(statement: RunStatement): Promise<string>;
+  /** One request below the base address, as it stands. Throws NothingDone where none arrived. */
+  request?(asked: AskedRequest, signal: AbortSignal): Promise<AnsweredRequest>;
   target?: Target;
   close?(): Promise<void>;
+}
+export interface RunStatement {
+  readonly sql: string;
+  readonly params: readonly string[];
+  /** The run that it belongs to, which no other run anywhere has. */
+  readonly uid: string;
+  readonly signal: AbortSignal;
+}
+export interface AskedRequest {
+  readonly method: 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE';
+  readonly path: string;
+  readonly body: string | null;
+  /** By which the other side may tell that it has done it already. */
+  readonly id: string;
+}
+export interface AnsweredRequest {
+  readonly status: number;
+  readonly text: string;
 }
 export interface Finder {
   readonly field: string;

@@ -21,6 +21,8 @@ export interface QueueRun extends SentRun {
   readonly uid: string;
   readonly target: string;
   readonly signal: AbortSignal;
+  /** Throws where the run has to stop for what failed. */
+  readonly mayGoOn: () => Promise<void>;
 }
 export interface QueueHouse {
   readonly db: Database;
@@ -93,6 +95,7 @@ export class QueueLane implements Lane {
       if (run.signal.aborted) throw new Aborted();
       const { waiting, trouble, outage } = await house.outbox.state(run.run, run.target);
       if (trouble !== null) throw new Error(trouble);
+      await run.mayGoOn();
       if (waiting === 0) return;
       if (outage !== null && Date.now() - outage.since.getTime() > house.outageSeconds * 1000)
         throw new Outage(outage.message);

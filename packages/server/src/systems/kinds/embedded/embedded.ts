@@ -1,6 +1,7 @@
 import { counted, quoteName, refused } from '@versicle/core';
 import { DatabaseError, type Database, datasetName, tableName } from '@versicle/postgres';
 import type { Kind, OpenSystem, ReadOptions, SourceBatch } from '../kind.ts';
+import { carryOutOnce } from '../sql/carry-out.ts';
 import { SqlTables, swapped, tableTarget } from '../sql/tables.ts';
 import { settings, type EmbeddedConnection } from './settings.ts';
 
@@ -48,6 +49,7 @@ function openEmbedded(database: Database, name: string): OpenSystem {
       });
       return { met: Number(found!['met']), all: Number(found!['all']) };
     },
+    carryOut: (statement) => carryOutOnce(database, statement),
     target: {
       lane: 'bulk',
       encoding: 'copy',

@@ -17,7 +17,7 @@ const TRIES = 8;
 const LONGEST_WAIT = 60_000;
 
 export interface HttpRequest {
-  readonly method: 'GET' | 'POST' | 'PUT' | 'PATCH';
+  readonly method: 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE';
   readonly url: string;
   readonly headers?: Readonly<Record<string, string>>;
   readonly body?: string;

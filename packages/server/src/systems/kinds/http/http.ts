@@ -2,6 +2,7 @@ import type { Dataset, DatasetField, Endpoint, TriedWrite } from '@versicle/cont
 import { createHash } from 'node:crypto';
 import {
   Aborted,
+  fillPlaces,
   Flattener,
   learnStructures,
   nearest,
@@ -13,15 +14,16 @@ import {
   treeJson,
   Unreadable,
 } from '@versicle/core';
-import type { Described, Finder, Found, Kind, KindContext, OpenSystem, ReadOptions, SourceBatch } from '../kind.ts';
+import type { AnsweredRequest, AskedRequest, Described, Finder, Found, Kind, KindContext, OpenSystem, ReadOptions, SourceBatch } from '../kind.ts';
+import { NothingDone } from '../../outage.ts';
 import { diagnoseNetwork, failed } from '../network/diagnose.ts';
 import { requireAllowedHost } from '../network/guard.ts';
 import { faultOf, pageOf, UnexpectedAnswer, type Page } from './answers.ts';
 import { NotAuthorised } from './authenticate.ts';
 import { fillPath, leadsElsewhere } from './body.ts';
 import type { HttpAnswer } from './answers.ts';
-import { HttpClient } from './client.ts';
-import { fillPlaces, readVariables } from './places.ts';
+import { HttpClient, NotSent } from './client.ts';
+import { readVariables } from './places.ts';
 import { settings, type HttpConnection } from './settings.ts';
 import { HttpTarget } from './target.ts';
 import { tryWrite } from './try-write.ts';
@@ -155,6 +157,27 @@ class HttpSystem implements OpenSystem {
       return JSON.parse(answer.text) as unknown;
     } catch {
       throw refused('Its answer is not JSON.');
+    }
+  }
+
+  async request({ method, path, body, id }: AskedRequest, signal: AbortSignal): Promise<AnsweredRequest> {
+    try {
+      const { status, text } = await this.client.send({
+        method,
+        url: this.client.address(this.filled(path)),
+        headers: {
+          'idempotency-key': id,
+          ...(body === null ? {} : { 'content-type': /^\s*</.test(body) ? 'application/xml' : 'application/json' }),
+        },
+        ...(body === null ? {} : { body }),
+        repeatable: method === 'GET',
+        tries: 4,
+        signal,
+      });
+      return { status, text };
+    } catch (error) {
+      if (error instanceof NotSent && !signal.aborted) throw new NothingDone(`${new URL(this.connection.base).host} could not be reached: ${error.message}`);
+      throw error;
     }
   }
 

@@ -10,10 +10,12 @@ import type {
   KindContext,
   OpenSystem,
   ReadOptions,
+  RunStatement,
   SourceBatch,
   TargetRun,
 } from '../kind.ts';
 import { allowedAddress, requireAllowedHost } from '../network/guard.ts';
+import { carryOutOnce } from '../sql/carry-out.ts';
 import { describedColumns, SqlTables, swapped, tableTarget, type SqlQueries } from '../sql/tables.ts';
 import { diagnosePostgres } from './diagnose.ts';
 import { settings, type PostgresConnection } from './settings.ts';
@@ -102,6 +104,10 @@ class Postgres implements OpenSystem {
   }
   private tables(use: 'read' | 'write' = 'read'): SqlTables {
     return new SqlTables(this.queries(use), this.label);
+  }
+
+  carryOut(statement: RunStatement): Promise<string> {
+    return this.known(async () => carryOutOnce(await this.database('write'), statement));
   }
 
   async test(): Promise<Found> {

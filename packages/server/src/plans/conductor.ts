@@ -1,0 +1,406 @@
+import type { RunCounts, RunSummary } from '@versicle/contract';
+import { isMet, nextSteps, refused, stepsBefore, type EachStep, type Step, type StepFigures, type StepState } from '@versicle/core';
+import type { Database } from '@versicle/postgres';
+import type { Engine } from '../engine/engine.ts';
+import type { Runs } from '../runs/runs.ts';
+import { RUNS } from '../runs/run-store.ts';
+import type { Systems } from '../systems/systems.ts';
+import { fromJson } from '../store/values.ts';
+import { itemsOf, type Item } from './each-items.ts';
+import type { Plans } from './plan-store.ts';
+import { carriedPlan, carriedStep, type CarriedPlan } from './start.ts';
+
+interface HolderRow {
+  [key: string]: unknown;
+  id: number;
+  kind: 'plan' | 'each';
+  plan: string;
+  state: RunSummary['state'];
+  parent: number | null;
+  carries: CarriedPlan | EachStep | string;
+  variables: Item | string;
+  items: Item[] | string | null;
+  row_limit: string | null;
+  started_by: string;
+  plan_version: number | null;
+}
+interface StepRow extends RunCounts {
+  readonly id: number;
+  readonly item: number;
+  readonly step: string;
+  readonly state: RunSummary['state'];
+  readonly error: string | null;
+}
+
+/** Plans within plans, at the most. */
+const DEEPEST = 20;
+const STEP_STATES: Readonly<Record<RunSummary['state'], StepState>> = {
+  queued: 'running',
+  running: 'running',
+  asks: 'running',
+  finished: 'done',
+  'left out': 'left out',
+  cancelled: 'failed',
+  stopped: 'failed',
+  broken: 'failed',
+};
+const OVER = "('finished', 'cancelled', 'stopped', 'broken', 'left out')";
+
+/**
+ * Leads runs that hold the runs of steps: a plan's, and those of an each. Where they are follows from the runs within them,
+ * which are made at most once each (an index sees to it): to look again, after a kill or beside another process, changes
+ * nothing that was done.
+ */
+export class Conductor {
+  private looking: Promise<void> = Promise.resolve();
+  private readonly asked = new Set<number>();
+  /** Eaches whose records are being read. */
+  private readonly reading = new Map<number, AbortController>();
+  private closed = false;
+
+  constructor(
+    private readonly db: Database,
+    private readonly runs: Runs,
+    private readonly engine: Engine,
+    private readonly plans: Plans,
+    private readonly systems: Systems,
+    /** Told of runs that are nobody's step and are over. */
+    private readonly over: (run: number) => void,
+  ) {}
+
+  /** A run has ended, waits for somebody, or goes on again: whatever holds it is looked at. */
+  moved(run: number): void {
+    this.then(async () => {
+      const [row] = await this.db.query<{ parent: number | null; ended: boolean }>(
+        `SELECT parent, state IN ${OVER} AS ended FROM run WHERE id = $1`,
+        [run],
+      );
+      if (!row) return;
+      if (row.parent !== null) this.look(row.parent);
+      else if (row.ended) this.over(run);
+    });
+  }
+  /** Looks at what comes next in a run that holds others. */
+  look(run: number): void {
+    if (this.asked.has(run)) return;
+    this.asked.add(run);
+    this.then(async () => {
+      this.asked.delete(run);
+      await this.advance(run);
+    });
+  }
+  /** Looks at all that are under way: what was moved by another process, or just before this one ended. */
+  async lookAtAll(): Promise<void> {
+    const rows = await this.db.query<{ id: number }>(
+      "SELECT id FROM run WHERE kind IN ('plan', 'each') AND state IN ('queued', 'running') ORDER BY id",
+    );
+    for (const { id } of rows) this.look(id);
+  }
+  private then(work: () => Promise<void>): void {
+    this.looking = this.looking.then(async () => {
+      if (this.closed) return;
+      await work().catch((error: Error) => void process.stderr.write(`A plan could not go on: ${error.stack}\n`));
+    });
+  }
+  /** Resolves when all that was asked for has been looked at. */
+  async close(): Promise<void> {
+    this.closed = true;
+    for (const reading of this.reading.values()) reading.abort();
+    await this.looking;
+  }
+
+  private async holder(id: number): Promise<HolderRow | null> {
+    const [row] = await this.db.query<HolderRow>(
+      "SELECT id, kind, plan, state, parent, carries, variables, items, row_limit, started_by, plan_version FROM run WHERE id = $1 AND kind IN ('plan', 'each')",
+      [id],
+    );
+    return row ?? null;
+  }
+  private async stepRuns(holder: number): Promise<StepRow[]> {
+    const rows = await this.db.query<Record<keyof StepRow, string> & { id: number; item: number; step: string }>(
+      `SELECT r.id, r.item, r.step, r.state, r.error, c.* FROM ${RUNS} WHERE r.parent = $1 AND r.kind <> 'replay' ORDER BY r.id`,
+      [holder],
+    );
+    const n = (text: string): number => Number(text);
+    return rows.map((r) => ({
+      id: r.id,
+      item: r.item,
+      step: r.step,
+      state: r.state as RunSummary['state'],
+      error: r.error,
+      read: n(r.read),
+      filtered: n(r.filtered),
+      skipped: n(r.skipped),
+      unchanged: n(r.unchanged),
+      failed: n(r.failed),
+      waiting: n(r.waiting),
+      delivered: n(r.delivered),
+      remarks: n(r.remarks),
+    }));
+  }
+
+  private async advance(id: number): Promise<void> {
+    const row = await this.holder(id);
+    if (!row || ['cancelled', 'finished', 'left out'].includes(row.state)) return;
+    if (row.state === 'queued' && !(await this.begin(row))) return;
+    const { steps } = fromJson<{ steps: readonly Step[] }>(row.carries as string);
+    const items = await this.items(row);
+    if (items === null) return;
+    const parallel = row.kind === 'each' ? fromJson<EachStep>(row.carries as EachStep | string).parallel : 1;
+    for (;;) {
+      const found = await this.stepRuns(id);
+      const move = movesOf(steps, items, found, parallel);
+      if (move.begin.length === 0) return this.settle(row, move, found);
+      for (const { step, item } of move.begin) {
+        const own = found.filter((r) => r.item === item);
+        await this.beginStep(row, steps, step, item, items[item]!, own);
+      }
+    }
+  }
+  /** Gives whether it may begin: not while an earlier run of the plan goes on. */
+  private async begin(row: HolderRow): Promise<boolean> {
+    const begun = await this.db.query(
+      `UPDATE run SET state = 'running', started_at = COALESCE(started_at, clock_timestamp()) WHERE id = $1 AND state = 'queued'
+          AND (parent IS NOT NULL OR NOT EXISTS (SELECT 1 FROM run o WHERE o.plan = run.plan AND o.parent IS NULL AND o.kind <> 'replay'
+                AND o.id < run.id AND o.state IN ('queued', 'running', 'asks'))) RETURNING id`,
+      [row.id],
+    );
+    if (begun.length === 0) return false;
+    await this.runs.announce(row.id);
+    return true;
+  }
+
+  /** The variables of each item; null while they are being read. */
+  private async items(row: HolderRow): Promise<readonly Item[] | null> {
+    const variables = fromJson<Item>(row.variables);
+    if (row.kind === 'plan') return [variables];
+    const kept = row.items === null ? null : fromJson<Item[]>(row.items);
+    if (kept !== null) return kept.map((item) => ({ ...variables, ...item }));
+    if (row.state === 'broken' || this.reading.has(row.id)) return null;
+    const { over } = fromJson<EachStep>(row.carries as EachStep | string);
+    const reading = new AbortController();
+    this.reading.set(row.id, reading);
+    itemsOf(over, this.systems, reading.signal)
+      .then(
+        (items) =>
+          this.db.query('UPDATE run SET items = $2 WHERE id = $1 AND items IS NULL', [row.id, JSON.stringify(items)]),
+        async (error: Error) => {
+          if (reading.signal.aborted) return;
+          await this.end(row, 'broken', error.message);
+        },
+      )
+      .catch((error: Error) => void process.stderr.write(`Run ${row.id} could not go on: ${error.message}\n`))
+      .finally(() => {
+        this.reading.delete(row.id);
+        this.look(row.id);
+      });
+    return null;
+  }
+
+  private async beginStep(
+    holder: HolderRow,
+    steps: readonly Step[],
+    step: Step,
+    item: number,
+    variables: Item,
+    before: readonly StepRow[],
+  ): Promise<void> {
+    if (step.when !== undefined) {
+      const known = stepsBefore(steps, step.id);
+      const figures = new Map<string, StepFigures>(before.filter((r) => known.has(r.step)).map((r) => [r.step, r] as const));
+      // A step that was left out has no figures: a condition that asks for them is not true.
+      for (const id of known) if (!figures.has(id)) figures.set(id, NO_FIGURES);
+      const answer = isMet(step.when, figures, variables, new Date());
+      if ('problem' in answer)
+        return this.put(holder, step, item, variables, {
+          state: 'stopped',
+          error: `Its condition ${step.when} can’t be told: ${answer.problem}`,
+        });
+      if (!answer.met)
+        return this.put(holder, step, item, variables, {
+          state: 'left out',
+          error: null,
+          log: `left out: ${step.when} is not true`,
+        });
+    }
+    if (step.kind !== 'plan') return this.put(holder, step, item, variables, { state: 'queued', error: null });
+    try {
+      await this.requireNotWithin(holder, step.plan);
+      const plan = await this.plans.stored(step.plan);
+      const { carried, variables: own } = await carriedPlan(this.db, plan, {
+        variables: Object.fromEntries(
+          Object.entries({ ...variables, ...step.variables }).filter(([name]) => name in plan.document.variables),
+        ),
+      });
+      await this.put(holder, step, item, own, { state: 'queued', error: null, carries: carried, plan: step.plan, version: plan.version });
+    } catch (error) {
+      await this.put(holder, step, item, variables, { state: 'stopped', error: (error as Error).message });
+    }
+  }
+  private async requireNotWithin(holder: HolderRow, plan: string): Promise<void> {
+    const rows = await this.db.query<{ plan: string }>(
+      'WITH RECURSIVE up AS (SELECT id, parent, plan FROM run WHERE id = $1 UNION ALL SELECT r.id, r.parent, r.plan FROM run r JOIN up ON r.id = up.parent) SELECT plan FROM up',
+      [holder.id],
+    );
+    if (rows.some((r) => r.plan === plan))
+      throw refused(`The plan ${plan} is a step within itself; it would never end.`);
+    if (rows.length > DEEPEST) throw refused(`Plans lie within plans ${DEEPEST} deep; that is too deep.`);
+  }
+
+  /** Makes the run of a step, at most once. */
+  private async put(
+    holder: HolderRow,
+    step: Step,
+    item: number,
+    variables: Item,
+    how: { state: RunSummary['state']; error: string | null; log?: string; carries?: object; plan?: string; version?: number },
+  ): Promise<void> {
+    const isOver = how.state !== 'queued';
+    const load = step.kind === 'mapping' ? step : null;
+    const kind = load ? 'full' : step.kind;
+    const carries = how.carries ?? carriedStep(step, fromJson<CarriedPlan>(holder.carries as CarriedPlan | string));
+    const [made] = await this.db.query<{ id: number }>(
+      `INSERT INTO run (kind, plan, mapping, revision, state, row_limit, started_by, parent, step, item, carries, variables, plan_version, error, started_at, finished_at)
+       VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, CASE WHEN $15 THEN clock_timestamp() END, CASE WHEN $15 THEN clock_timestamp() END)
+       ON CONFLICT (parent, item, step) WHERE parent IS NOT NULL DO NOTHING RETURNING id`,
+      [
+        kind,
+        how.plan ?? holder.plan,
+        load?.mapping ?? null,
+        load?.revision ?? null,
+        how.state,
+        holder.row_limit,
+        holder.started_by,
+        holder.id,
+        step.id,
+        item,
+        JSON.stringify(carries),
+        JSON.stringify(variables),
+        how.version ?? holder.plan_version,
+        how.error,
+        isOver,
+      ],
+    );
+    if (!made) return;
+    if (how.log !== undefined) await this.runs.log(made.id, how.log);
+    await this.runs.announce(made.id);
+    if (isOver) return;
+    if (kind === 'plan' || kind === 'each') this.look(made.id);
+    else await this.engine.enqueue(made.id);
+  }
+
+  private async settle(row: HolderRow, move: Moves, found: readonly StepRow[]): Promise<void> {
+    if (!move.ended) {
+      if (row.state === 'running' || row.state === 'queued') return this.runs.announceNow(row.id);
+      // Something within it was taken up again.
+      await this.db.query(
+        "UPDATE run SET state = 'running', finished_at = NULL, error = NULL, followed = false WHERE id = $1 AND state IN ('broken', 'stopped')",
+        [row.id],
+      );
+      await this.runs.announce(row.id);
+      if (row.parent !== null) this.look(row.parent);
+      return;
+    }
+    if (move.failed === null) return this.end(row, 'finished', null);
+    const { step, state, error } = found.find((r) => r.id === move.failed)!;
+    const how = state === 'broken' ? 'broken' : state === 'cancelled' ? 'cancelled' : 'stopped';
+    const why = error ?? (state === 'cancelled' ? 'it was cancelled' : 'it was stopped');
+    await this.end(row, how, `The step ${step} did not end well, and what comes after it was not begun: ${why}`);
+  }
+  private async end(row: HolderRow, state: RunSummary['state'], error: string | null): Promise<void> {
+    const ended = await this.db.query(
+      `UPDATE run SET state = $2, error = $3, finished_at = clock_timestamp() WHERE id = $1 AND state NOT IN ('cancelled', 'finished') AND (state <> $2 OR finished_at IS NULL) RETURNING id`,
+      [row.id, state, error],
+    );
+    if (ended.length === 0) return;
+    if (error !== null) await this.runs.log(row.id, error);
+    await this.runs.ended(row.id);
+  }
+
+  /** Cancels a run with all that lies within it. */
+  async cancel(id: number): Promise<void> {
+    const ended = await this.db.query(
+      "UPDATE run SET state = 'cancelled', error = NULL, finished_at = clock_timestamp() WHERE id = $1 AND kind IN ('plan', 'each') AND state IN ('queued', 'running', 'broken', 'asks') RETURNING id",
+      [id],
+    );
+    this.reading.get(id)?.abort();
+    // What was just being begun hears of it, too.
+    await this.looking;
+    const within = await this.db.query<{ id: number; kind: string }>(
+      "SELECT id, kind FROM run WHERE parent = $1 AND state IN ('queued', 'running', 'broken', 'asks')",
+      [id],
+    );
+    for (const { id: run, kind } of within)
+      await (kind === 'plan' || kind === 'each' ? this.cancel(run) : this.engine.cancel(run));
+    if (ended.length > 0) {
+      await this.runs.log(id, 'cancelled; what was delivered stays');
+      await this.runs.ended(id);
+    }
+  }
+
+  /** Takes up again whatever broke within a run. Gives how many. */
+  async takeUp(id: number): Promise<number> {
+    const row = await this.holder(id);
+    if (row?.kind === 'each' && row.items === null && row.state === 'broken') {
+      await this.db.query("UPDATE run SET state = 'running', finished_at = NULL, error = NULL WHERE id = $1", [id]);
+      this.look(id);
+      return 1;
+    }
+    const broken = await this.db.query<{ id: number; kind: string }>(
+      "SELECT id, kind FROM run WHERE parent = $1 AND state = 'broken'",
+      [id],
+    );
+    let taken = 0;
+    for (const { id: run, kind } of broken) {
+      if (kind === 'plan' || kind === 'each') taken += await this.takeUp(run);
+      else {
+        await this.engine.takeUp(run);
+        taken++;
+      }
+    }
+    this.look(id);
+    return taken;
+  }
+}
+
+const NO_FIGURES = {};
+
+interface Moves {
+  readonly begin: readonly { readonly step: Step; readonly item: number }[];
+  readonly ended: boolean;
+  /** The run of the step that makes the whole fail. */
+  readonly failed: number | null;
+}
+/** What comes next, by where the steps of each item are. */
+export function movesOf(
+  steps: readonly Step[],
+  items: readonly unknown[],
+  found: readonly Pick<StepRow, 'id' | 'item' | 'step' | 'state'>[],
+  parallel: number,
+): Moves {
+  const byItem = new Map<number, Map<string, StepState>>();
+  for (const r of found) {
+    if (!byItem.has(r.item)) byItem.set(r.item, new Map());
+    byItem.get(r.item)!.set(r.step, STEP_STATES[r.state]);
+  }
+  const byId = new Map(steps.map((s) => [s.id, s]));
+  const begin: { step: Step; item: number }[] = [];
+  let going = 0;
+  let failed: number | null = null;
+  let running = false;
+  for (const [item, states] of byItem) {
+    const next = nextSteps(steps, states);
+    running ||= [...states.values()].includes('running');
+    if (!next.ended) going++;
+    if (next.stopped !== null) failed ??= found.find((r) => r.item === item && r.step === next.stopped)!.id;
+    for (const id of next.ready) begin.push({ step: byId.get(id)!, item });
+  }
+  // What is under way is waited for; nothing begins any more, for no item.
+  if (failed !== null) return { begin: [], ended: !running, failed };
+  for (let item = 0; item < items.length && going < parallel; item++) {
+    if (byItem.has(item)) continue;
+    going++;
+    for (const id of nextSteps(steps, new Map()).ready) begin.push({ step: byId.get(id)!, item });
+  }
+  return { begin, ended: going === 0 && begin.length === 0, failed };
+}

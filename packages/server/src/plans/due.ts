@@ -1,0 +1,80 @@
+import { nextTimes, parsePlan, type PlanDocument, type Trigger } from '@versicle/core';
+import type { Database } from '@versicle/postgres';
+import { fromJson, isoTime } from '../store/values.ts';
+import type { Starter } from './starter.ts';
+import { firstDue } from './trigger-times.ts';
+
+/** A time that is longer ago than this was missed: nothing could run then. */
+const MISSED_AFTER = 60_000;
+/** Times that are made up for, at the most. */
+const MOST_MISSED = 1000;
+/** A clock that was ahead by more than this and was set back: what it made of the next times is worked out anew. */
+const WAS_AHEAD = 86_400_000;
+/** Triggers that are seen to in one go. */
+const AT_A_TIME = 500;
+
+interface DueRow {
+  [key: string]: unknown;
+  plan: string;
+  trigger: string;
+  document: PlanDocument | string;
+  next: string;
+}
+
+/** Starts what is due by time. Whatever is cut off in between is made up for by the next look: an occasion starts a plan once. */
+export async function seeToDue(db: Database, starter: Starter, now = new Date()): Promise<void> {
+  await db.query(
+    `UPDATE plan_trigger SET next = $1, seen = $1 WHERE next IS NOT NULL AND seen > $1::timestamptz + make_interval(secs => $2)`,
+    [now.toISOString(), WAS_AHEAD / 1000],
+  );
+  const rows = await db.query<DueRow>(
+    `SELECT t.plan, t.trigger, p.document, t.next FROM plan_trigger t JOIN plan p ON p.id = t.plan
+      WHERE t.next <= $1 AND NOT p.held ORDER BY t.next, t.plan, t.trigger LIMIT ${AT_A_TIME}`,
+    [now.toISOString()],
+  );
+  for (const row of rows) {
+    const trigger = parsePlan(fromJson(row.document)).triggers.find((t) => t.id === row.trigger);
+    const from = new Date(isoTime(row.next));
+    const { times, next } = trigger ? dueTimes(trigger, from, now) : { times: [], next: null };
+    for (const at of times)
+      await starter.due(row.plan, { trigger: row.trigger, occasion: at.toISOString() }, isEach(trigger!) ? 'each' : 'start');
+    await db.query(
+      'UPDATE plan_trigger SET next = $4, seen = $5 WHERE plan = $1 AND trigger = $2 AND next = $3',
+      [row.plan, row.trigger, row.next, next?.toISOString() ?? null, now.toISOString()],
+    );
+  }
+}
+const isEach = (trigger: Trigger): boolean => trigger.kind === 'schedule' && trigger.missed === 'each';
+
+/** Which times since the one that was due start the plan now, and when it is due next; null: when its run has ended. */
+export function dueTimes(trigger: Trigger, from: Date, now: Date): { times: Date[]; next: Date | null } {
+  if (trigger.kind === 'every') return { times: [from], next: null };
+  if (trigger.kind !== 'schedule') return { times: [], next: null };
+  const next = firstDue(trigger, now);
+  const passed = [from];
+  while (passed.length < MOST_MISSED) {
+    const [after] = nextTimes(trigger, passed.at(-1)!, 1);
+    if (after === undefined || after.at > now) break;
+    passed.push(after.at);
+  }
+  const isMissed = (at: Date): boolean => now.getTime() - at.getTime() > MISSED_AFTER;
+  if (trigger.missed === 'each') return { times: passed, next };
+  const recent = passed.filter((at) => !isMissed(at));
+  if (recent.length > 0 || trigger.missed === 'skip') return { times: recent, next };
+  return { times: [lastOf(trigger, passed, now)], next };
+}
+/** The newest of the times that passed; also where there were more of them than are looked at one by one. */
+function lastOf(trigger: Extract<Trigger, { kind: 'schedule' }>, passed: readonly Date[], now: Date): Date {
+  let newest = passed.at(-1)!;
+  if (passed.length < MOST_MISSED) return newest;
+  for (const back of [3600, 86_400, 31 * 86_400, 366 * 86_400]) {
+    const since = new Date(now.getTime() - back * 1000);
+    if (since < newest) break;
+    const times = nextTimes(trigger, since, 5000).filter((t) => t.at <= now);
+    if (times.length > 0) {
+      newest = times.at(-1)!.at;
+      break;
+    }
+  }
+  return newest;
+}

@@ -1,0 +1,22 @@
+import { allSteps, type PlanDocument, type Problem } from '@versicle/core';
+
+/** What plan documents can say and is not carried out yet: said when a plan is kept, so that nothing is quietly left out. */
+export function notYet(document: PlanDocument): Problem[] {
+  const problems: Problem[] = [];
+  const report = (path: string, what: string): void =>
+    void problems.push({ severity: 'error', path, message: `${what} can’t be carried out yet.` });
+  document.triggers.forEach((t, i) => {
+    if (t.kind === 'arrival' || t.kind === 'file') report(`triggers[${i}].kind`, `A start by ${t.kind}`);
+  });
+  for (const step of allSteps(document.steps)) {
+    const at = `steps (${step.id})`;
+    if (step.kind === 'share') report(`${at}.kind`, 'Sharing out the records of a dataset');
+    if (step.kind !== 'mapping') continue;
+    if (step.changes !== 'all') report(`${at}.changes`, `Reading only changes (${step.changes})`);
+    if (step.vanished !== 'leave') report(`${at}.vanished`, 'Doing something about records that are gone');
+    if (step.keep !== undefined) report(`${at}.keep`, 'Keeping what was read as files');
+  }
+  document.tell.forEach((_, i) => report(`tell[${i}]`, 'Telling somebody'));
+  if (document.expected !== undefined) report('expected', 'Watching whether it is late');
+  return problems;
+}

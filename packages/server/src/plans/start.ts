@@ -1,0 +1,144 @@
+import {
+  allSteps,
+  fillPlaces,
+  nearest,
+  planProblems,
+  quoted,
+  refused,
+  type MappingStep,
+  type PlanDocument,
+  type Step,
+} from '@versicle/core';
+import type { Database } from '@versicle/postgres';
+import type { Plans, StoredPlan } from './plan-store.ts';
+
+export interface HowToStart {
+  readonly rowLimit?: number | null | undefined;
+  readonly variables?: Readonly<Record<string, string>> | undefined;
+  readonly variant?: string | undefined;
+}
+/** What started a plan where no person did; the same occasion never starts it twice. */
+export interface Occasion {
+  readonly trigger: string;
+  readonly occasion: string;
+}
+/** A plan as one of its runs carries it out: revisions are pinned, filters of the variant stand with it. */
+export interface CarriedPlan {
+  readonly steps: readonly Step[];
+  readonly stop?: PlanDocument['stop'];
+  readonly filters?: Readonly<Record<string, string>>;
+}
+
+/**
+ * Makes the run of a plan; it is carried out by whoever takes it on. A plan of nothing but one mapping is that mapping's run;
+ * any other has a run of its own, which holds those of its steps. Null where the occasion has started it already.
+ */
+export async function startPlan(
+  db: Database,
+  plans: Plans,
+  id: string,
+  how: HowToStart,
+  person: string,
+  occasion: Occasion | null = null,
+): Promise<number | null> {
+  const plan = await plans.stored(id);
+  const { carried, variables } = await carriedPlan(db, plan, how);
+  const single = singleLoad(carried.steps);
+  const [run] = await db.query<{ id: number }>(
+    `INSERT INTO run (kind, plan, mapping, revision, row_limit, started_by, carries, variables, plan_version, trigger, occasion)
+     VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)
+     ON CONFLICT (plan, trigger, occasion) WHERE occasion IS NOT NULL DO NOTHING RETURNING id`,
+    [
+      single ? 'full' : 'plan',
+      id,
+      single?.mapping ?? null,
+      single?.revision ?? null,
+      how.rowLimit ?? null,
+      person,
+      JSON.stringify(single ? carriedStep(single, carried) : carried),
+      JSON.stringify(variables),
+      plan.version,
+      occasion?.trigger ?? null,
+      occasion?.occasion ?? null,
+    ],
+  );
+  return run?.id ?? null;
+}
+
+/** The only step of a plan, where it loads one mapping and nothing else is to be decided. */
+function singleLoad(steps: readonly Step[]): MappingStep | null {
+  const [step, ...more] = steps;
+  return step!.kind === 'mapping' && more.length === 0 && step!.when === undefined ? step! : null;
+}
+/** What a step's own run carries of the plan. */
+export function carriedStep(step: Step, { stop, filters }: CarriedPlan): object {
+  const filter = filters?.[step.id];
+  return { ...step, ...(stop ? { stop } : {}), ...(filter === undefined ? {} : { filter }) };
+}
+
+/** A plan ready to be carried out. Throws a fault where it can't be. */
+export async function carriedPlan(
+  db: Database,
+  { document }: StoredPlan,
+  { variables = {}, variant }: HowToStart,
+): Promise<{ carried: CarriedPlan; variables: Record<string, string> }> {
+  const [problem] = planProblems(document);
+  if (problem) throw refused(`${document.name} can’t run: ${problem.message} (${problem.path})`);
+  const chosen = variantOf(document, variant);
+  const known = Object.keys(document.variables);
+  for (const name of Object.keys(variables))
+    if (!known.includes(name)) {
+      const near = nearest(name, known);
+      throw refused(
+        `${document.name} has no variable ${quoted(name)}.${near ? ` Did you mean ${quoted(near)}?` : known.length > 0 ? ` It has ${known.join(', ')}.` : ''}`,
+        [{ path: `variables.${name}`, message: 'not known' }],
+      );
+    }
+  const now = new Date();
+  const filled = Object.entries({ ...document.variables, ...chosen?.variables, ...variables }).map(
+    // Only what the plan itself says speaks of periods: what comes from outside is taken as it is.
+    ([name, text]) => [name, Object.hasOwn(variables, name) ? text : fillPlaces(text, now, new Map(), 'that others may use')] as const,
+  );
+  return {
+    carried: {
+      steps: await pinned(db, document),
+      ...(document.stop ? { stop: document.stop } : {}),
+      ...(chosen && Object.keys(chosen.filters).length > 0 ? { filters: chosen.filters } : {}),
+    },
+    variables: Object.fromEntries(filled),
+  };
+}
+function variantOf(document: PlanDocument, name: string | undefined): PlanDocument['variants'][number] | null {
+  if (name === undefined) return null;
+  const found = document.variants.find((v) => v.name === name);
+  if (found) return found;
+  const near = nearest(name, document.variants.map((v) => v.name));
+  throw refused(`${document.name} has no variant ${quoted(name)}.${near ? ` Did you mean ${quoted(near)}?` : ''}`, [
+    { path: 'variant', message: 'not known' },
+  ]);
+}
+
+/** The steps with the revisions that they carry out, whatever is published while they do. */
+async function pinned(db: Database, document: PlanDocument): Promise<readonly Step[]> {
+  const mappings = [...new Set(allSteps(document.steps).flatMap((s) => (s.kind === 'mapping' ? [s.mapping] : [])))];
+  const rows = await db.query<{ mapping: string; name: string; numbers: number[] | null }>(
+    `SELECT m.id AS mapping, m.name, (SELECT array_agg(v.number ORDER BY v.number) FROM revision v WHERE v.mapping = m.id) AS numbers
+       FROM mapping m WHERE m.id = ANY ($1::text[])`,
+    [mappings],
+  );
+  const pin = (step: Step): Step => {
+    if (step.kind === 'each') return { ...step, steps: step.steps.map(pin) };
+    if (step.kind !== 'mapping') return step;
+    const of = rows.find((r) => r.mapping === step.mapping);
+    if (!of) throw refused(`${document.name} can’t run: there is no mapping ${quoted(step.mapping)} any more.`);
+    const newest = of.numbers?.at(-1);
+    if (newest === undefined)
+      throw refused(
+        `${document.name} can't run yet: ${mappings.length === 1 ? 'its mapping' : of.name} has no published revision. Publish it first; a run always carries out a published revision.`,
+      );
+    if (step.revision !== 'newest' && !of.numbers!.includes(step.revision))
+      throw refused(`${document.name} can’t run: ${of.name} has no revision ${step.revision}; the newest is ${newest}.`);
+    return { ...step, revision: step.revision === 'newest' ? newest : step.revision };
+  };
+  return document.steps.map(pin);
+}

@@ -1,0 +1,85 @@
+import type { Database } from '@versicle/postgres';
+import type { Engine } from '../engine/engine.ts';
+import type { Runs } from '../runs/runs.ts';
+import type { Conductor } from './conductor.ts';
+import type { Plans } from './plan-store.ts';
+import { startPlan, type HowToStart, type Occasion } from './start.ts';
+
+/** Whom runs name where nobody started them. */
+const BY_ITSELF = 'the plan itself';
+
+/** Starts plans: for people at once, by themselves as the plan says for what still runs. */
+export class Starter {
+  constructor(
+    private readonly db: Database,
+    private readonly plans: Plans,
+    private readonly runs: Runs,
+    private readonly engine: Engine,
+    private readonly conductor: () => Conductor,
+  ) {}
+
+  async start(plan: string, how: HowToStart, person: string): Promise<number> {
+    const run = await startPlan(this.db, this.plans, plan, how, person);
+    await this.begin(run!);
+    return run!;
+  }
+  private async begin(run: number): Promise<void> {
+    const [row] = await this.db.query<{ kind: string }>('SELECT kind FROM run WHERE id = $1', [run]);
+    await this.runs.announce(run);
+    if (row!.kind === 'plan') this.conductor().look(run);
+    else await this.engine.enqueue(run);
+  }
+
+  /**
+   * A plan is due, for an occasion that starts it once at most. `each`: it is started however many of its runs wait already.
+   * What keeps it from being started is kept with its trigger, for people to see.
+   */
+  async due(plan: string, occasion: Occasion, how: 'start' | 'each'): Promise<void> {
+    try {
+      if (!(await this.mayStart(plan, occasion, how))) return;
+      const run = await startPlan(this.db, this.plans, plan, {}, BY_ITSELF, occasion);
+      await this.said(plan, occasion.trigger, null);
+      if (run !== null) await this.begin(run);
+    } catch (error) {
+      await this.said(plan, occasion.trigger, (error as Error).message);
+    }
+  }
+  private async said(plan: string, trigger: string, problem: string | null): Promise<void> {
+    await this.db.query('UPDATE plan_trigger SET problem = $3 WHERE plan = $1 AND trigger = $2 AND problem IS DISTINCT FROM $3', [
+      plan,
+      trigger,
+      problem,
+    ]);
+  }
+
+  /** What the plan says of a time at which an earlier run of it still goes on. */
+  private async mayStart(plan: string, { trigger, occasion }: Occasion, how: 'start' | 'each'): Promise<boolean> {
+    const { document, held } = await this.plans.stored(plan);
+    if (held) return false;
+    const going = await this.db.query<{ id: number; state: string; trigger: string | null; occasion: string | null }>(
+      "SELECT id, state, trigger, occasion FROM run WHERE plan = $1 AND parent IS NULL AND kind <> 'replay' AND state IN ('queued', 'running', 'asks') ORDER BY id",
+      [plan],
+    );
+    if (going.length === 0 || going.some((r) => r.trigger === trigger && r.occasion === occasion)) return going.length === 0;
+    const [oldest] = going;
+    switch (document.overlap) {
+      case 'skip':
+        await this.runs.log(oldest!.id, `the plan was due again (${occasion}) while this run went on; left out, as the plan says`);
+        return false;
+      case 'replace':
+        for (const { id } of going) await this.cancel(id);
+        return true;
+      case 'wait': {
+        const waits = going.find((r) => r.state === 'queued');
+        if (waits === undefined || how === 'each') return true;
+        await this.runs.log(waits.id, `the plan was due once more (${occasion}) while this run waited; it stands for both`);
+        return false;
+      }
+    }
+  }
+  async cancel(run: number): Promise<void> {
+    const [row] = await this.db.query<{ kind: string }>('SELECT kind FROM run WHERE id = $1', [run]);
+    if (row!.kind === 'plan' || row!.kind === 'each') await this.conductor().cancel(run);
+    else await this.engine.cancel(run);
+  }
+}

@@ -1,0 +1,58 @@
+import type { RunDetail } from '@versicle/contract';
+import { notFound } from '@versicle/core';
+import type { Failures } from '../failures/failures.ts';
+import type { Database } from '@versicle/postgres';
+import { isoTime } from '../store/values.ts';
+import { stepsOf } from './run-steps.ts';
+import { readRun } from './run-store.ts';
+import { because, IN_THE_WAY, type RunUse } from './run-uses.ts';
+
+/** A run with what its page shows: the course of it, its log, and what failed in it and still does. */
+export async function runDetail(db: Database, failures: Failures, id: number): Promise<RunDetail> {
+  const run = await readRun(db, id);
+  if (!run) throw notFound(`There is no run ${id}; the list of runs has those that there are.`);
+  const [own] = await db.query<Record<'carries' | 'variables' | 'source' | 'target' | 'trigger', string | null> & { plan_version: number | null }>(
+    `SELECT r.carries::text AS carries, r.variables::text AS variables, r.plan_version, r.trigger,
+            v.document::jsonb #>> '{source,primary,dataset}' AS source, v.document::jsonb #>> '{target,dataset}' AS target
+       FROM run r LEFT JOIN revision v ON v.mapping = r.mapping AND v.number = r.revision WHERE r.id = $1`,
+    [id],
+  );
+  const samples = await db.query<{ millis: string; settled: string; delivered: string }>(
+    `WITH sample AS (
+       SELECT at, settled, delivered, row_number() OVER (ORDER BY id) AS n, count(*) OVER () AS of FROM run_sample WHERE run = $1
+     )
+     SELECT (extract(epoch FROM s.at - r.started_at) * 1000)::bigint AS millis, s.settled, s.delivered
+       FROM sample s JOIN run r ON r.id = $1 WHERE s.n % GREATEST(1, s.of / 200) = 0 OR s.n = s.of ORDER BY s.n`,
+    [id],
+  );
+  const log = await db.query<{ at: string; message: string }>(
+    'SELECT at, message FROM run_log WHERE run = $1 ORDER BY id LIMIT 500',
+    [id],
+  );
+  return {
+    ...run,
+    waitsFor: run.state === 'queued' ? await waitsFor(db, id) : null,
+    source: own!.source,
+    target: own!.target,
+    steps: await stepsOf(db, run, own!.carries),
+    variables: JSON.parse(own!.variables ?? '{}') as Record<string, string>,
+    planVersion: own!.plan_version,
+    trigger: own!.trigger,
+    samples: samples.map((s) => ({
+      millis: Number(s.millis),
+      settled: Number(s.settled),
+      delivered: Number(s.delivered),
+    })),
+    log: log.map((l) => ({ at: isoTime(l.at), message: l.message })),
+    causes: await failures.causes({ run: id, state: 'any' }),
+  };
+}
+
+async function waitsFor(db: Database, id: number): Promise<RunDetail['waitsFor']> {
+  const [first] = await db.query<{ id: number; name: string; thing: string; use: RunUse['use'] }>(
+    `SELECT w.id, p.name, w.thing, w.use FROM run r CROSS JOIN LATERAL (${IN_THE_WAY}) w JOIN run o ON o.id = w.id JOIN plan p ON p.id = o.plan
+      WHERE r.id = $1 AND (w.id < r.id OR w.claimed_until IS NOT NULL) ORDER BY w.id, w.thing LIMIT 1`,
+    [id],
+  );
+  return first ? { id: first.id, planName: first.name, because: because(first) } : null;
+}
