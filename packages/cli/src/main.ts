@@ -2,9 +2,11 @@ import { Fault, isFault } from '@versicle/core';
 import { apply } from './apply.ts';
 import { check } from './check.ts';
 import { plans } from './plans.ts';
+import { Refusal, Unreached } from './remote.ts';
 import { rule } from './rule.ts';
+import { runs } from './runs.ts';
 
-const HELP = `versicle: run, check and try mapping documents, check plans
+const HELP = `versicle: run, check and try mapping documents, check and start plans, follow runs
 
   versicle apply --mapping M.versicle.json --source ALIAS=FILE --out OUT
                  [--failed FAILED.jsonl] [--remarks REMARKS.jsonl] [--code-table NAME=FILE.csv]
@@ -25,14 +27,21 @@ const HELP = `versicle: run, check and try mapping documents, check plans
       Lists what is wrong with a plan (P.plan.versicle.json); without faults, how it reads and when it is due.
       Exit code 1 if there is an error.
 
+  versicle plans list | show ID | put FILE | start ID [--first N] [--variant NAME] [--set NAME=VALUE] [--wait]
+  versicle runs list [--plan ID] [--state STATE] | show ID | follow ID | cancel ID | pause ID | resume ID
+                 [--server URL] [--key KEY] [--json]
+      Asks a server (VERSICLE_URL, VERSICLE_API_KEY; http://127.0.0.1:4170 unless it is said). put makes the plan
+      of the file's name, or saves it as its next version. start --wait and follow end with the run.
+
   versicle rule "EXPR" --rows ROWS.jsonl [--fields FIELDS.json]
   versicle rule --file RULES.txt --rows ROWS.jsonl [--fields FIELDS.json]
       Tries rules on rows: one JSON line for each rule and row. Values are text unless FIELDS.json
       gives types: {"d":"date","n":"numeric"}.
 
-Exit codes: 0 done, 1 the document or plan has errors (check), 2 bad input.`;
+Exit codes: 0 done, 1 the document or plan has errors (check), or the server or the run did not do it, 2 bad input,
+3 the run ended well and records failed in it.`;
 
-const commands = { apply, check, plans, rule } as const;
+const commands = { apply, check, plans, rule, runs } as const;
 
 /** Runs one command; `print` writes a line to standard output, `complain` to standard error. */
 export async function main(
@@ -47,7 +56,10 @@ export async function main(
   }
   try {
     if (!Object.hasOwn(commands, name))
-      throw new Fault('input', `There is no command “${name}”; there are apply, check, plans and rule. See --help.`);
+      throw new Fault(
+        'input',
+        `There is no command “${name}”; there are apply, check, plans, rule and runs. See --help.`,
+      );
     return await commands[name as keyof typeof commands](rest, print);
   } catch (error) {
     if (
@@ -56,6 +68,10 @@ export async function main(
     ) {
       complain((error as Error).message);
       return 2;
+    }
+    if (error instanceof Refusal || error instanceof Unreached) {
+      complain(error.message);
+      return 1;
     }
     throw error;
   }

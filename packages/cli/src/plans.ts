@@ -1,79 +1,100 @@
-import { readFileSync } from 'node:fs';
 import { parseArgs } from 'node:util';
-import {
-  allSteps,
-  counted,
-  Fault,
-  isFault,
-  nextTimes,
-  planProblems,
-  planText,
-  readPlan,
-  type PlanDocument,
-} from '@versicle/core';
-import { requireFile } from './files.ts';
-import { problemText } from './mapping-file.ts';
+import type { Plan, PlanDetail } from '@versicle/contract';
+import { Fault } from '@versicle/core';
+import { checkPlanFile, loadPlan } from './plan-file.ts';
+import { ask, noSuch, onlyOne, REMOTE_OPTIONS, remoteOf, type Remote } from './remote.ts';
+import { follow } from './runs.ts';
 
-/** How many of the next times of a schedule are told. */
-const TOLD = 5;
+const WORDS = ['list', 'show', 'check', 'put', 'start'] as const;
 
-/** `versicle plans check FILE`: the problems of a plan, or how it reads and when it is due. Exit code 1 when there is an error. */
+/** `versicle plans list | show ID | check FILE | put FILE | start ID`. */
 export async function plans(argv: string[], print: (text: string) => void): Promise<number> {
-  const { positionals } = parseArgs({ args: argv, allowPositionals: true, options: {} });
-  const [what, path, ...more] = positionals;
-  if (what !== 'check')
-    throw new Fault('input', `Say what is to be done: versicle plans check FILE${what ? ` (not “${what}”)` : ''}.`);
-  if (path === undefined || more.length > 0) throw new Fault('input', 'Name one plan: versicle plans check FILE');
-  const plan = loadPlan(path);
-  const problems = planProblems(plan);
-  for (const problem of problems) print(problemText(problem));
-  if (problems.length > 0) {
-    print(`${plan.name}: ${counted(problems.length, 'error')}`);
-    return 1;
+  const { values, positionals } = parseArgs({
+    args: argv,
+    allowPositionals: true,
+    options: {
+      ...REMOTE_OPTIONS,
+      first: { type: 'string' },
+      wait: { type: 'boolean' },
+      variant: { type: 'string' },
+      set: { type: 'string', multiple: true },
+    },
+  });
+  const [what, ...rest] = positionals;
+  const say = (value: unknown, text: string): void => print(values.json ? JSON.stringify(value) : text);
+  switch (what) {
+    case 'check':
+      return checkPlanFile(onlyOne(rest, 'one plan: versicle plans check FILE'), print);
+    case 'list': {
+      const found = await ask<Plan[]>(remoteOf(values), 'GET', '/plans');
+      say(found, found.map((p) => `${p.id}\t${p.held ? 'held' : (p.next ?? 'by hand')}\t${p.sentence}`).join('\n'));
+      return 0;
+    }
+    case 'show': {
+      const id = onlyOne(rest, 'the plan: versicle plans show ID');
+      const plan = await ask<PlanDetail>(remoteOf(values), 'GET', `/plans/${encodeURIComponent(id)}`);
+      say(plan, planText(plan));
+      return 0;
+    }
+    case 'put': {
+      const path = onlyOne(rest, 'one plan: versicle plans put FILE');
+      const { id, version, made } = await put(remoteOf(values), path);
+      say({ id, version, made }, `${id}: ${made ? 'made' : `version ${version}`}`);
+      return 0;
+    }
+    case 'start': {
+      const id = onlyOne(rest, 'the plan: versicle plans start ID');
+      const remote = remoteOf(values);
+      const { run } = await ask<{ run: number }>(remote, 'POST', `/plans/${encodeURIComponent(id)}/start`, {
+        ...(values.first === undefined ? {} : { rowLimit: rowLimit(values.first) }),
+        ...(values.variant === undefined ? {} : { variant: values.variant }),
+        ...(values.set === undefined ? {} : { variables: Object.fromEntries(values.set.map(variable)) }),
+      });
+      if (values.wait) return follow(remote, run, values.json ?? false, print);
+      say({ run }, `run ${run} of ${id} was started`);
+      return 0;
+    }
+    default:
+      throw noSuch('plans', what, WORDS);
   }
-  print(planText(plan));
-  for (const trigger of plan.triggers) {
-    if (trigger.kind !== 'schedule') continue;
-    const times = nextTimes(trigger, new Date(), TOLD);
-    print(
-      `next${trigger.except.length + trigger.only.length > 0 ? ', calendars left aside' : ''}: ${times.map(({ at, odd }) => timeText(at, trigger.zone, odd)).join(', ')}`,
+}
+
+/** The plan of this name becomes what the file says; where there is none, it is made. */
+async function put(remote: Remote, path: string): Promise<{ id: string; version: number; made: boolean }> {
+  const document = loadPlan(path);
+  const same = (await ask<Plan[]>(remote, 'GET', '/plans')).filter((p) => p.name === document.name);
+  if (same.length > 1)
+    throw new Fault(
+      'input',
+      `There are ${same.length} plans called “${document.name}” (${same.map((p) => p.id).join(', ')}); give them different names first.`,
     );
-  }
-  print(`${plan.name}: no errors in ${counted(allSteps(plan.steps).length, 'step')}`);
-  return 0;
+  const [known] = same;
+  const kept =
+    known === undefined
+      ? await ask<PlanDetail>(remote, 'POST', '/plans', { document })
+      : await ask<PlanDetail>(remote, 'PUT', `/plans/${encodeURIComponent(known.id)}`, {
+          document,
+          version: known.version,
+        });
+  return { id: kept.id, version: kept.version, made: known === undefined };
 }
 
-function loadPlan(path: string): PlanDocument {
-  requireFile(path);
-  try {
-    return readPlan(readFileSync(path, 'utf8'));
-  } catch (error) {
-    if (isFault(error, 'document'))
-      throw new Fault(
-        'input',
-        `${path} is not a plan:\n${error.details.map((p) => `  ${p.path || 'plan'}: ${p.message}`).join('\n')}`,
-      );
-    throw error;
-  }
+function rowLimit(text: string): number {
+  const n = Number(text);
+  if (!Number.isInteger(n) || n < 1) throw new Fault('input', `“${text}” is no number of records; write --first 100.`);
+  return n;
 }
-
-function timeText(at: Date, zone: string, odd: string | null): string {
-  const text = new Intl.DateTimeFormat('en-CA', {
-    timeZone: zone,
-    weekday: 'short',
-    year: 'numeric',
-    month: '2-digit',
-    day: '2-digit',
-    hour: '2-digit',
-    minute: '2-digit',
-    hourCycle: 'h23',
-  }).formatToParts(at);
-  const part = (type: string): string => text.find((p) => p.type === type)!.value;
-  const why =
-    odd === null
-      ? ''
-      : odd === 'skipped hour'
-        ? ' (the clock jumps over its time)'
-        : ' (the clock shows its time twice)';
-  return `${part('weekday')} ${part('year')}-${part('month')}-${part('day')} ${part('hour')}:${part('minute')}${why}`;
+function variable(text: string): [string, string] {
+  const at = text.indexOf('=');
+  if (at < 1) throw new Fault('input', `“${text}” sets no variable; write --set name=value.`);
+  return [text.slice(0, at), text.slice(at + 1)];
+}
+function planText(plan: PlanDetail): string {
+  const next = plan.held
+    ? 'held: nothing starts it by itself'
+    : plan.next === null
+      ? 'started by hand'
+      : `next ${plan.next}`;
+  const last = plan.lastRun === null ? 'has not run yet' : `run ${plan.lastRun} ${plan.lastState}, ${plan.lastAt}`;
+  return `${plan.name} (version ${plan.version})\n${plan.sentence}\n${next}; ${last}`;
 }

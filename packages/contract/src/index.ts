@@ -5,6 +5,7 @@ export * from './common.ts';
 export * from './systems.ts';
 export * from './mappings.ts';
 export * from './trials.ts';
+export * from './api-keys.ts';
 export * from './plans.ts';
 export * from './runs.ts';
 export * from './failures.ts';

@@ -65,6 +65,7 @@ export const planDetail = plan.extend({
       run: z.number(),
       state: z.enum(RUN_STATES),
       read: z.number(),
+      unchanged: z.number(),
       failed: z.number(),
       delivered: z.number(),
     }),

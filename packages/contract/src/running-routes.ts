@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import * as keys from './api-keys.ts';
 import * as common from './common.ts';
 import * as failures from './failures.ts';
 import * as plans from './plans.ts';
@@ -18,16 +19,32 @@ export const runningRoutes = {
     body: plans.changedPlan,
     response: plans.planDetail,
   },
-  checkPlan: { summary: 'What is wrong with a plan, and when it would be due', body: plans.checkPlan, response: plans.checkedPlan },
-  holdPlan: { summary: 'Hold a plan, or let it go', params: idParams, body: plans.heldPlan, response: plans.planDetail },
+  checkPlan: {
+    summary: 'What is wrong with a plan, and when it would be due',
+    body: plans.checkPlan,
+    response: plans.checkedPlan,
+  },
+  holdPlan: {
+    summary: 'Hold a plan, or let it go',
+    params: idParams,
+    body: plans.heldPlan,
+    response: plans.planDetail,
+  },
   deletePlan: { summary: 'Remove a plan that never ran', params: idParams, response: done },
-  listPlanVersions: { summary: 'The versions of a plan, the newest first', params: idParams, response: z.array(plans.planVersion) },
+  listPlanVersions: {
+    summary: 'The versions of a plan, the newest first',
+    params: idParams,
+    response: z.array(plans.planVersion),
+  },
   startPlan: {
     summary: 'Start a run',
     params: idParams,
     body: plans.startPlan,
     response: plans.startedRun,
   },
+  listApiKeys: { summary: 'Keys by which programs ask', response: z.array(keys.apiKey) },
+  createApiKey: { summary: 'Make a key; it is shown this once', body: keys.newApiKey, response: keys.madeApiKey },
+  deleteApiKey: { summary: 'Take a key back', params: idParams, response: done },
   listRuns: {
     summary: 'Runs, page by page; the newest first unless sorted',
     query: runs.runsQuery,
@@ -39,6 +56,8 @@ export const runningRoutes = {
     params: numberParams,
     response: done,
   },
+  pauseRun: { summary: 'Stop a run where it is', params: numberParams, response: done },
+  resumeRun: { summary: 'Let a paused run go on', params: numberParams, response: done },
   takeUpRun: {
     summary: 'Take up a run again that broke off',
     params: numberParams,

@@ -8,6 +8,7 @@ export const RUN_STATES = [
   'stopped',
   'broken',
   'asks',
+  'paused',
   /** A step whose condition was not true, or that nothing came to any more. */
   'left out',
 ] as const;

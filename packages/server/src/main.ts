@@ -5,6 +5,7 @@ import { dirname, join, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import type { Express } from 'express';
 import { pino } from 'pino';
+import { ApiKeys } from './api-keys/api-keys.ts';
 import { CarryOut, OUTAGE_SECONDS } from './engine/carry-out.ts';
 import { Engine } from './engine/engine.ts';
 import { OtherSteps } from './engine/other-steps.ts';
@@ -126,6 +127,7 @@ async function start(): Promise<void> {
     mappings,
     workbooks: new Workbooks(mappings, systems),
     trials: new Trials(mappings, systems, sourceSets, keyMaps, events, join(data, 'trials')),
+    apiKeys: new ApiKeys(db),
     plans,
     starter,
     conductor,

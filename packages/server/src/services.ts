@@ -1,3 +1,4 @@
+import type { ApiKeys } from './api-keys/api-keys.ts';
 import type { Engine } from './engine/engine.ts';
 import type { Senders } from './engine/lanes/queue/senders.ts';
 import type { Failures } from './failures/failures.ts';
@@ -36,6 +37,7 @@ export interface Services {
   readonly mappings: Mappings;
   readonly workbooks: Workbooks;
   readonly trials: Trials;
+  readonly apiKeys: ApiKeys;
   readonly plans: Plans;
   readonly starter: Starter;
   readonly conductor: Conductor;

@@ -20,9 +20,7 @@ export type StepFigures = Partial<Readonly<Record<(typeof STEP_FIGURES)[number],
 /** The rule of a condition over figures of the named steps and over variables. Throws RuleError. */
 export function conditionRule(when: string, steps: readonly string[], variables: readonly string[]): Rule {
   const fields = steps.flatMap((alias, i) =>
-    STEP_FIGURES.map(
-      (name, j): ScopeField => ({ alias, name, type: 'int8', slot: i * STEP_FIGURES.length + j }),
-    ),
+    STEP_FIGURES.map((name, j): ScopeField => ({ alias, name, type: 'int8', slot: i * STEP_FIGURES.length + j })),
   );
   return makeRule(when, { fields, variables: Object.fromEntries(variables.map((name) => [name, 'text' as const])) });
 }

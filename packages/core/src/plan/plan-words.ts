@@ -14,15 +14,30 @@ const plain = (text: string): PlanWords => ({ text });
 const gap = (text: string, path: string): PlanWords => ({ text, path });
 
 /** The plan as sentences, in order. */
-export function planSentence(plan: PlanDocument, nameOf: NameOf = (_kind, id) => id): PlanWords[] {
-  const words: PlanWords[] = [];
-  if (plan.triggers.length === 0) words.push(gap('When somebody starts it', 'triggers'));
+export function planSentence(plan: PlanDocument, nameOf?: NameOf): PlanWords[] {
+  const { begins, waves, ends } = planParagraphs(plan, nameOf);
+  return [...begins, plain(' '), ...waves.flatMap((words, i) => (i === 0 ? words : [plain(' '), ...words])), ...ends];
+}
+/** The same in its paragraphs: what starts it, each group of steps that begin together, and what holds for all of it. */
+export function planParagraphs(
+  plan: PlanDocument,
+  nameOf: NameOf = (_kind, id) => id,
+): { readonly begins: PlanWords[]; readonly waves: PlanWords[][]; readonly ends: PlanWords[] } {
+  const begins: PlanWords[] = [];
+  if (plan.triggers.length === 0) begins.push(gap('When somebody starts it', 'triggers'));
   plan.triggers.forEach((t, i) => {
-    if (i > 0) words.push(plain(', and '));
+    if (i > 0) begins.push(plain(', and '));
     const [first, ...rest] = triggerWords(t, `triggers[${i}]`, nameOf);
-    words.push(i === 0 ? { ...first!, text: capital(first!.text) } : first!, ...rest);
+    begins.push(i === 0 ? { ...first!, text: capital(first!.text) } : first!, ...rest);
   });
-  words.push(plain(': '), ...stepsWords(plan.steps, 'steps', nameOf), plain('.'));
+  begins.push(plain(':'));
+  const waves = wavesWords(plan.steps, 'steps', nameOf);
+  waves.at(-1)!.push(plain('.'));
+  return { begins, waves, ends: endsWords(plan) };
+}
+/** What holds for the whole of it. */
+function endsWords(plan: PlanDocument): PlanWords[] {
+  const words: PlanWords[] = [];
   if (plan.overlap !== 'wait' && plan.triggers.length > 0)
     words.push(
       plain(' When it is due while it still runs, '),
@@ -96,12 +111,15 @@ function triggerWords(trigger: Trigger, path: string, nameOf: NameOf): PlanWords
 }
 
 function stepsWords(steps: readonly Step[], path: string, nameOf: NameOf): PlanWords[] {
+  return wavesWords(steps, path, nameOf).flatMap((words, i) => (i === 0 ? words : [plain(' '), ...words]));
+}
+function wavesWords(steps: readonly Step[], path: string, nameOf: NameOf): PlanWords[][] {
   const at = new Map(steps.map((s, i) => [s.id, `${path}[${i}]`]));
-  const words: PlanWords[] = [];
   const waves = wavesOf(steps);
-  waves.forEach(({ steps: wave, after }, i) => {
+  return waves.map(({ steps: wave, after }, i) => {
+    const words: PlanWords[] = [];
     const before = after !== null ? `after ${listed(after)}` : i === 0 ? (waves.length > 1 ? 'first' : '') : 'then';
-    words.push(plain(`${i > 0 ? '; ' : ''}${before}`));
+    if (before !== '') words.push(plain(before));
     if (wave.length > 1) words.push(plain(`${before === '' ? '' : ', '}side by side,`));
     wave.forEach((step, j) => {
       const lead = before === '' && wave.length === 1 ? '' : ' ';
@@ -110,8 +128,9 @@ function stepsWords(steps: readonly Step[], path: string, nameOf: NameOf): PlanW
         ...stepWords(step, at.get(step.id)!, nameOf),
       );
     });
+    if (i < waves.length - 1) words.push(plain(';'));
+    return words;
   });
-  return words;
 }
 
 /**

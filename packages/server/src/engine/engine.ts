@@ -16,6 +16,8 @@ interface Current {
   readonly claim: Claim;
   readonly abort: AbortController;
   cancelled: boolean;
+  /** It stays where it is until it is resumed. */
+  paused: boolean;
   /** It waits for a system that does not answer: others may have its place. */
   waits: boolean;
   done: Promise<void> | null;
@@ -87,7 +89,7 @@ export class Engine {
   }
   private begin(claim: Claim): void {
     const abort = new AbortController();
-    const current: Current = { claim, abort, cancelled: false, waits: false, done: null };
+    const current: Current = { claim, abort, cancelled: false, paused: false, waits: false, done: null };
     this.current.set(claim.run, current);
     current.done = this.see(current).finally(() => {
       // It may have been taken up again while its end was still being told of: that one goes on.
@@ -111,7 +113,8 @@ export class Engine {
       });
     }
   }
-  private async left({ claim, cancelled }: Current, error: unknown): Promise<void> {
+  private async left({ claim, cancelled, paused }: Current, error: unknown): Promise<void> {
+    if (paused && !cancelled) return this.runs.pause(claim);
     if (cancelled) return this.carryOut.giveUp(claim, 'cancelled; what was delivered stays');
     if (this.closed) return this.runs.release(claim);
     if (error instanceof LimitReached) return this.carryOut.giveUp(claim, error.message, 'stopped');
@@ -158,7 +161,20 @@ export class Engine {
     return true;
   }
 
-  /** Takes a run up again that broke, or that asked and was answered. */
+  /** Stops a run where it is; what is on its way to its target is settled first. */
+  async pause(run: number): Promise<void> {
+    const current = this.current.get(run);
+    if (current) {
+      current.paused = true;
+      current.abort.abort();
+      await current.done;
+      return;
+    }
+    const claim = await this.runs.claimIdle(run);
+    if (claim !== null) await this.runs.pause(claim);
+  }
+
+  /** Takes a run up again that broke, or was paused, or that asked and was answered. */
   async takeUp(run: number): Promise<void> {
     await this.runs.again(run);
     this.wake();

@@ -1,5 +1,13 @@
 import { bindPlaces, fillPlaces, refused } from '@versicle/core';
-import { carriedBy, variablesOf, type Claim, type RequestStep, type RunRow, type Runs, type SqlStep } from '../runs/runs.ts';
+import {
+  carriedBy,
+  variablesOf,
+  type Claim,
+  type RequestStep,
+  type RunRow,
+  type Runs,
+  type SqlStep,
+} from '../runs/runs.ts';
 import { NothingDone } from '../systems/outage.ts';
 import type { Systems } from '../systems/systems.ts';
 
@@ -18,7 +26,8 @@ export class OtherSteps {
     const step = carriedBy(row) as SqlStep | RequestStep;
     const wasUnderWay = row.state === 'running';
     await this.runs.beginStep(claim);
-    const message = step.kind === 'sql' ? await this.sql(row, step, signal) : await this.request(row, step, signal, wasUnderWay);
+    const message =
+      step.kind === 'sql' ? await this.sql(row, step, signal) : await this.request(row, step, signal, wasUnderWay);
     await this.runs.end(claim, { state: 'finished', message });
   }
 
@@ -42,17 +51,26 @@ export class OtherSteps {
       fillPlaces(text, this.now(row), new Map([...variablesOf(row)].map(([k, v]) => [k, value(v)])), WHOSE);
     const path = fill(step.path, encodeURIComponent);
     // Within a body of JSON a value stands as JSON writes it.
-    const body = step.body === undefined ? null : fill(step.body, (v) => (/^\s*</.test(step.body!) ? v : JSON.stringify(v).slice(1, -1)));
+    const body =
+      step.body === undefined
+        ? null
+        : fill(step.body, (v) => (/^\s*</.test(step.body!) ? v : JSON.stringify(v).slice(1, -1)));
     await this.runs.log(row.id, `${method} ${path}`);
     try {
       const { status, text } = await system.request({ method, path, body, id: row.uid! }, signal);
-      await this.runs.log(row.id, `answer ${status}${text === '' ? '' : `: ${text.slice(0, KEPT)}${text.length > KEPT ? ' …' : ''}`}`);
-      if (status >= 400) throw refused(`${name} answers ${method} ${path} with status ${status}: ${text.slice(0, 200)}`);
+      await this.runs.log(
+        row.id,
+        `answer ${status}${text === '' ? '' : `: ${text.slice(0, KEPT)}${text.length > KEPT ? ' …' : ''}`}`,
+      );
+      if (status >= 400)
+        throw refused(`${name} answers ${method} ${path} with status ${status}: ${text.slice(0, 200)}`);
       return `${method} ${path} was answered with status ${status}`;
     } catch (error) {
       if (error instanceof NothingDone || signal.aborted || method === 'GET') throw error;
       if ((error as { code?: unknown }).code === 'refused') throw error;
-      throw refused(`${method} ${path} was sent to ${name}, and no answer came (${(error as Error).message}): it may have arrived. Look there; taken up again, it is sent once more.`);
+      throw refused(
+        `${method} ${path} was sent to ${name}, and no answer came (${(error as Error).message}): it may have arrived. Look there; taken up again, it is sent once more.`,
+      );
     }
   }
 

@@ -259,7 +259,8 @@ function conditions(filter: FailureFilter, state: FailedRecord['state']): Condit
   asked.add((p) => `f.mapping = ${p}`, filter.mapping);
   // A record belongs to each run that it failed in, also when it was mended later.
   asked.add(
-    (p) => `EXISTS (SELECT 1 FROM failed_event e WHERE e.record = f.id AND (e.run = ${p} OR e.run IN (${partsOf(p)})) AND e.what = 'failed')`,
+    (p) =>
+      `EXISTS (SELECT 1 FROM failed_event e WHERE e.record = f.id AND (e.run = ${p} OR e.run IN (${partsOf(p)})) AND e.what = 'failed')`,
     filter.run,
   );
   asked.add((p) => `f.cause = ${p}`, filter.cause);

@@ -7,6 +7,8 @@ import { rateLimit } from 'express-rate-limit';
 import expressStaticGzip from 'express-static-gzip';
 import helmet from 'helmet';
 import type { Logger } from 'pino';
+import { keyGuard } from '../api-keys/guard.ts';
+import { apiKeyRoutes } from '../api-keys/routes.ts';
 import { failureRoutes } from '../failures/routes.ts';
 import { mappingRoutes, workbookFiles } from '../mappings/routes.ts';
 import { planRoutes } from '../plans/routes.ts';
@@ -56,6 +58,7 @@ export function makeApp(services: Services, { version, host, pages, log }: AppOp
         next(new Fault('too often', 'More than 3,000 requests in ten seconds; wait a moment.')),
     }),
   );
+  app.use('/api', keyGuard(services.apiKeys));
   app.use('/api', express.json({ limit: '32mb' }));
   const api = new Api();
   api.on('health', async () => {
@@ -81,6 +84,7 @@ export function makeApp(services: Services, { version, host, pages, log }: AppOp
     starterRoutes,
     foreignRoutes,
     planRoutes,
+    apiKeyRoutes,
     runRoutes,
     failureRoutes,
     finderRoutes,

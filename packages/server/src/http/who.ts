@@ -1,3 +1,4 @@
+import type { ApiKey } from '@versicle/contract';
 import { Fault } from '@versicle/core';
 import { userInfo } from 'node:os';
 import type { Request, RequestHandler } from 'express';
@@ -26,6 +27,8 @@ export function whoAsks(req: Request, signal: AbortSignal): Who {
   return { person: personOf(req), signal };
 }
 export function personOf(req: Request): string {
+  const key = req.res?.locals['apiKey'] as ApiKey | undefined;
+  if (key !== undefined) return `the key ${key.name}`;
   const said = req.get('X-Person');
   if (!said) return owner;
   try {

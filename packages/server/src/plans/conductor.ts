@@ -1,5 +1,14 @@
 import type { RunCounts, RunSummary } from '@versicle/contract';
-import { isMet, nextSteps, refused, stepsBefore, type EachStep, type Step, type StepFigures, type StepState } from '@versicle/core';
+import {
+  isMet,
+  nextSteps,
+  refused,
+  stepsBefore,
+  type EachStep,
+  type Step,
+  type StepFigures,
+  type StepState,
+} from '@versicle/core';
 import type { Database } from '@versicle/postgres';
 import type { Engine } from '../engine/engine.ts';
 import type { Runs } from '../runs/runs.ts';
@@ -38,6 +47,7 @@ const STEP_STATES: Readonly<Record<RunSummary['state'], StepState>> = {
   queued: 'running',
   running: 'running',
   asks: 'running',
+  paused: 'running',
   finished: 'done',
   'left out': 'left out',
   cancelled: 'failed',
@@ -70,7 +80,7 @@ export class Conductor {
 
   /** A run has ended, waits for somebody, or goes on again: whatever holds it is looked at. */
   moved(run: number): void {
-    this.then(async () => {
+    this.inTurn(async () => {
       const [row] = await this.db.query<{ parent: number | null; ended: boolean }>(
         `SELECT parent, state IN ${OVER} AS ended FROM run WHERE id = $1`,
         [run],
@@ -84,7 +94,7 @@ export class Conductor {
   look(run: number): void {
     if (this.asked.has(run)) return;
     this.asked.add(run);
-    this.then(async () => {
+    this.inTurn(async () => {
       this.asked.delete(run);
       await this.advance(run);
     });
@@ -96,7 +106,7 @@ export class Conductor {
     );
     for (const { id } of rows) this.look(id);
   }
-  private then(work: () => Promise<void>): void {
+  private inTurn(work: () => Promise<void>): void {
     this.looking = this.looking.then(async () => {
       if (this.closed) return;
       await work().catch((error: Error) => void process.stderr.write(`A plan could not go on: ${error.stack}\n`));
@@ -141,7 +151,7 @@ export class Conductor {
 
   private async advance(id: number): Promise<void> {
     const row = await this.holder(id);
-    if (!row || ['cancelled', 'finished', 'left out'].includes(row.state)) return;
+    if (!row || ['cancelled', 'finished', 'left out', 'paused'].includes(row.state)) return;
     if (row.state === 'queued' && !(await this.begin(row))) return;
     const { steps } = fromJson<{ steps: readonly Step[] }>(row.carries as string);
     const items = await this.items(row);
@@ -162,7 +172,7 @@ export class Conductor {
     const begun = await this.db.query(
       `UPDATE run SET state = 'running', started_at = COALESCE(started_at, clock_timestamp()) WHERE id = $1 AND state = 'queued'
           AND (parent IS NOT NULL OR NOT EXISTS (SELECT 1 FROM run o WHERE o.plan = run.plan AND o.parent IS NULL AND o.kind <> 'replay'
-                AND o.id < run.id AND o.state IN ('queued', 'running', 'asks'))) RETURNING id`,
+                AND o.id < run.id AND o.state IN ('queued', 'running', 'asks', 'paused'))) RETURNING id`,
       [row.id],
     );
     if (begun.length === 0) return false;
@@ -207,7 +217,9 @@ export class Conductor {
   ): Promise<void> {
     if (step.when !== undefined) {
       const known = stepsBefore(steps, step.id);
-      const figures = new Map<string, StepFigures>(before.filter((r) => known.has(r.step)).map((r) => [r.step, r] as const));
+      const figures = new Map<string, StepFigures>(
+        before.filter((r) => known.has(r.step)).map((r) => [r.step, r] as const),
+      );
       // A step that was left out has no figures: a condition that asks for them is not true.
       for (const id of known) if (!figures.has(id)) figures.set(id, NO_FIGURES);
       const answer = isMet(step.when, figures, variables, new Date());
@@ -232,7 +244,13 @@ export class Conductor {
           Object.entries({ ...variables, ...step.variables }).filter(([name]) => name in plan.document.variables),
         ),
       });
-      await this.put(holder, step, item, own, { state: 'queued', error: null, carries: carried, plan: step.plan, version: plan.version });
+      await this.put(holder, step, item, own, {
+        state: 'queued',
+        error: null,
+        carries: carried,
+        plan: step.plan,
+        version: plan.version,
+      });
     } catch (error) {
       await this.put(holder, step, item, variables, { state: 'stopped', error: (error as Error).message });
     }
@@ -253,7 +271,14 @@ export class Conductor {
     step: Step,
     item: number,
     variables: Item,
-    how: { state: RunSummary['state']; error: string | null; log?: string; carries?: object; plan?: string; version?: number },
+    how: {
+      state: RunSummary['state'];
+      error: string | null;
+      log?: string;
+      carries?: object;
+      plan?: string;
+      version?: number;
+    },
   ): Promise<void> {
     const isOver = how.state !== 'queued';
     const load = step.kind === 'mapping' ? step : null;
@@ -283,6 +308,8 @@ export class Conductor {
     );
     if (!made) return;
     if (how.log !== undefined) await this.runs.log(made.id, how.log);
+    const which = holder.kind === 'each' ? `${step.id} of item ${item + 1}` : step.id;
+    await this.runs.log(holder.id, how.log === undefined ? `${which} is run ${made.id}` : `${which} is ${how.log}`);
     await this.runs.announce(made.id);
     if (isOver) return;
     if (kind === 'plan' || kind === 'each') this.look(made.id);
@@ -313,29 +340,52 @@ export class Conductor {
       [row.id, state, error],
     );
     if (ended.length === 0) return;
-    if (error !== null) await this.runs.log(row.id, error);
+    await this.runs.log(row.id, error ?? 'finished');
     await this.runs.ended(row.id);
   }
 
   /** Cancels a run with all that lies within it. */
   async cancel(id: number): Promise<void> {
     const ended = await this.db.query(
-      "UPDATE run SET state = 'cancelled', error = NULL, finished_at = clock_timestamp() WHERE id = $1 AND kind IN ('plan', 'each') AND state IN ('queued', 'running', 'broken', 'asks') RETURNING id",
+      "UPDATE run SET state = 'cancelled', error = NULL, finished_at = clock_timestamp() WHERE id = $1 AND kind IN ('plan', 'each') AND state IN ('queued', 'running', 'broken', 'asks', 'paused') RETURNING id",
       [id],
     );
     this.reading.get(id)?.abort();
     // What was just being begun hears of it, too.
     await this.looking;
-    const within = await this.db.query<{ id: number; kind: string }>(
-      "SELECT id, kind FROM run WHERE parent = $1 AND state IN ('queued', 'running', 'broken', 'asks')",
-      [id],
-    );
-    for (const { id: run, kind } of within)
+    for (const { id: run, kind } of await this.within(id, "('queued', 'running', 'broken', 'asks', 'paused')"))
       await (kind === 'plan' || kind === 'each' ? this.cancel(run) : this.engine.cancel(run));
     if (ended.length > 0) {
       await this.runs.log(id, 'cancelled; what was delivered stays');
       await this.runs.ended(id);
     }
+  }
+
+  /** Nothing within a run begins or goes on until it is resumed; a request that is under way is waited for. */
+  async pause(id: number): Promise<void> {
+    await this.db.query(
+      "UPDATE run SET state = 'paused' WHERE id = $1 AND kind IN ('plan', 'each') AND state IN ('queued', 'running')",
+      [id],
+    );
+    await this.looking;
+    await this.runs.log(id, 'paused');
+    for (const { id: run, kind } of await this.within(id, "('queued', 'running')"))
+      await (kind === 'plan' || kind === 'each' ? this.pause(run) : kind === 'request' ? null : this.engine.pause(run));
+    await this.runs.announce(id);
+  }
+  async resume(id: number): Promise<void> {
+    await this.db.query(
+      "UPDATE run SET state = CASE WHEN started_at IS NULL THEN 'queued' ELSE 'running' END WHERE id = $1 AND state = 'paused'",
+      [id],
+    );
+    await this.runs.log(id, 'goes on');
+    for (const { id: run, kind } of await this.within(id, "('paused')"))
+      await (kind === 'plan' || kind === 'each' ? this.resume(run) : this.engine.takeUp(run));
+    await this.runs.announce(id);
+    this.look(id);
+  }
+  private within(id: number, states: string): Promise<{ id: number; kind: string }[]> {
+    return this.db.query(`SELECT id, kind FROM run WHERE parent = $1 AND state IN ${states}`, [id]);
   }
 
   /** Takes up again whatever broke within a run. Gives how many. */
@@ -346,12 +396,8 @@ export class Conductor {
       this.look(id);
       return 1;
     }
-    const broken = await this.db.query<{ id: number; kind: string }>(
-      "SELECT id, kind FROM run WHERE parent = $1 AND state = 'broken'",
-      [id],
-    );
     let taken = 0;
-    for (const { id: run, kind } of broken) {
+    for (const { id: run, kind } of await this.within(id, "('broken')")) {
       if (kind === 'plan' || kind === 'each') taken += await this.takeUp(run);
       else {
         await this.engine.takeUp(run);

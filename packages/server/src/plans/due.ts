@@ -37,11 +37,18 @@ export async function seeToDue(db: Database, starter: Starter, now = new Date())
     const from = new Date(isoTime(row.next));
     const { times, next } = trigger ? dueTimes(trigger, from, now) : { times: [], next: null };
     for (const at of times)
-      await starter.due(row.plan, { trigger: row.trigger, occasion: at.toISOString() }, isEach(trigger!) ? 'each' : 'start');
-    await db.query(
-      'UPDATE plan_trigger SET next = $4, seen = $5 WHERE plan = $1 AND trigger = $2 AND next = $3',
-      [row.plan, row.trigger, row.next, next?.toISOString() ?? null, now.toISOString()],
-    );
+      await starter.due(
+        row.plan,
+        { trigger: row.trigger, occasion: at.toISOString() },
+        isEach(trigger!) ? 'each' : 'start',
+      );
+    await db.query('UPDATE plan_trigger SET next = $4, seen = $5 WHERE plan = $1 AND trigger = $2 AND next = $3', [
+      row.plan,
+      row.trigger,
+      row.next,
+      next?.toISOString() ?? null,
+      now.toISOString(),
+    ]);
   }
 }
 const isEach = (trigger: Trigger): boolean => trigger.kind === 'schedule' && trigger.missed === 'each';

@@ -23,10 +23,14 @@ export async function itemsOf(over: EachStep['over'], systems: Systems, signal: 
     });
     for (const row of rows) {
       if (row instanceof Unreadable)
-        throw refused(`A record of ${over.dataset} can’t be read, so not each of them can be gone through: ${row.message}`);
+        throw refused(
+          `A record of ${over.dataset} can’t be read, so not each of them can be gone through: ${row.message}`,
+        );
       items.push(Object.fromEntries(places.map(([variable, place]) => [variable, row[place] ?? ''])));
       if (items.length > MOST)
-        throw refused(`${over.dataset} has more than ${counted(MOST, 'record')}; an each goes through at most so many.`);
+        throw refused(
+          `${over.dataset} has more than ${counted(MOST, 'record')}; an each goes through at most so many.`,
+        );
     }
   }
   return items;

@@ -27,7 +27,7 @@ export async function follow(db: Database, starter: Starter, look: (run: number)
       `UPDATE plan_trigger t SET next = $2::timestamptz + make_interval(secs => (e ->> 'seconds')::int), seen = clock_timestamp()
          FROM plan p, json_array_elements(p.document -> 'triggers') e
         WHERE t.plan = $1 AND p.id = t.plan AND t.kind = 'every' AND NOT p.held AND e ->> 'id' = t.trigger
-          AND NOT EXISTS (SELECT 1 FROM run o WHERE o.plan = $1 AND o.parent IS NULL AND o.kind <> 'replay' AND o.state IN ('queued', 'running', 'asks'))`,
+          AND NOT EXISTS (SELECT 1 FROM run o WHERE o.plan = $1 AND o.parent IS NULL AND o.kind <> 'replay' AND o.state IN ('queued', 'running', 'asks', 'paused'))`,
       [run.plan, run.finished],
     );
   }
@@ -41,11 +41,7 @@ export async function toFollow(db: Database): Promise<number[]> {
   return rows.map((r) => r.id);
 }
 
-async function startedAfter(
-  db: Database,
-  ended: string,
-  state: string,
-): Promise<{ plan: string; trigger: string }[]> {
+async function startedAfter(db: Database, ended: string, state: string): Promise<{ plan: string; trigger: string }[]> {
   const rows = await db.query<{ id: string; document: PlanDocument | string }>(
     "SELECT id, document FROM plan WHERE NOT held AND id IN (SELECT plan FROM plan_trigger WHERE kind = 'after') ORDER BY id",
   );

@@ -8,8 +8,8 @@ export async function lastSteps(db: Database, run: number): Promise<PlanDetail['
   const byStep = new Map<string, PlanDetail['lastSteps'][number]>();
   for (const r of runs)
     if (r.step !== null) {
-      const { read, failed, delivered } = r.counts;
-      byStep.set(r.step, { step: r.step, run: r.id, state: r.state, read, failed, delivered });
+      const { read, unchanged, failed, delivered } = r.counts;
+      byStep.set(r.step, { step: r.step, run: r.id, state: r.state, read, unchanged, failed, delivered });
     }
   return [...byStep.values()];
 }

@@ -202,7 +202,9 @@ export class Plans {
       [id],
     );
     if (gone.length === 0)
-      throw refused('This plan has run, and its runs are kept with it. Hold it instead: then nothing starts it by itself.');
+      throw refused(
+        'This plan has run, and its runs are kept with it. Hold it instead: then nothing starts it by itself.',
+      );
   }
 
   async versions(id: string): Promise<PlanVersion[]> {
@@ -237,7 +239,11 @@ function usesOfPlan(document: PlanDocument): { thing: string; name: string }[] {
 /** The triggers of a plan from now on: what passed before it was saved, or while it was held, is nobody's concern. */
 function triggersKept(id: string, document: PlanDocument): Statement[] {
   const now = new Date();
-  const rows = document.triggers.map((t) => ({ trigger: t.id, kind: t.kind, next: firstDue(t, now)?.toISOString() ?? null }));
+  const rows = document.triggers.map((t) => ({
+    trigger: t.id,
+    kind: t.kind,
+    next: firstDue(t, now)?.toISOString() ?? null,
+  }));
   return [
     {
       sql: 'DELETE FROM plan_trigger WHERE plan = $1 AND trigger <> ALL ($2::text[])',

@@ -1,3 +1,5 @@
+import { join } from 'node:path';
+import { PgliteHere } from '@versicle/postgres';
 import type { RunDetail } from '@versicle/contract';
 import { RunningServer, itemsDocument } from '../testing/running-server.ts';
 
@@ -18,7 +20,13 @@ beforeAll(async () => {
 afterAll(() => server.close());
 
 const load = (id: string, mapping: string, more: object = {}): object => ({ id, kind: 'mapping', mapping, ...more });
-const sql = (id: string, text: string, more: object = {}): object => ({ id, kind: 'sql', system: 'store', sql: text, ...more });
+const sql = (id: string, text: string, more: object = {}): object => ({
+  id,
+  kind: 'sql',
+  system: 'store',
+  sql: text,
+  ...more,
+});
 let made = 0;
 async function planOf(steps: object[], more: object = {}): Promise<string> {
   const document = { versicle: 1, kind: 'plan', name: `Plan ${++made}`, steps, ...more };
@@ -29,13 +37,19 @@ const states = (run: RunDetail): Record<string, string> =>
 
 describe('a plan of several steps', () => {
   it('carries them out in order, asks conditions, and adds up', async () => {
-    const plan = await planOf([
-      load('items', 'items-to-store'),
-      load('parts', 'parts-to-store', { after: ['items'] }),
-      sql('good', "CREATE TABLE IF NOT EXISTS note AS SELECT {{word}} AS word", { after: ['parts'], when: 'parts.failed = 0' }),
-      sql('bad', 'DROP TABLE item', { after: ['items'], when: 'items.failed = 0' }),
-      sql('never', 'DROP TABLE item', { after: ['bad'] }),
-    ], { variables: { word: "it's" } });
+    const plan = await planOf(
+      [
+        load('items', 'items-to-store'),
+        load('parts', 'parts-to-store', { after: ['items'] }),
+        sql('good', 'CREATE TABLE IF NOT EXISTS note AS SELECT {{word}} AS word', {
+          after: ['parts'],
+          when: 'parts.failed = 0',
+        }),
+        sql('bad', 'DROP TABLE item', { after: ['items'], when: 'items.failed = 0' }),
+        sql('never', 'DROP TABLE item', { after: ['bad'] }),
+      ],
+      { variables: { word: "it's" } },
+    );
     const run = await server.run(plan);
     expect(run.state).toBe('finished');
     expect(states(run)).toEqual({ items: 'finished', parts: 'finished', good: 'finished', bad: 'left out', never: '' });
@@ -74,7 +88,9 @@ describe('a plan of several steps', () => {
     ]);
     const broken = await server.run(plan);
     expect(broken.error).toMatch(/later/);
-    await server.run(await planOf([sql('make', 'CREATE TABLE later (n int)'), sql('no', 'SELECT 1', { after: ['make'] })]));
+    await server.run(
+      await planOf([sql('make', 'CREATE TABLE later (n int)'), sql('no', 'SELECT 1', { after: ['make'] })]),
+    );
     await server.api('takeUpRun', 'POST', `/runs/${broken.id}/take-up`);
     const again = await waitFor(async () => {
       const run = await server.api('getRun', 'GET', `/runs/${broken.id}`);
@@ -85,9 +101,15 @@ describe('a plan of several steps', () => {
   });
 
   it('goes through the items of a list, some at a time, and through the records of a dataset', async () => {
-    const insert = "INSERT INTO seen SELECT {{place}}, {{who}}";
+    const insert = 'INSERT INTO seen SELECT {{place}}, {{who}}';
     await server.run(await planOf([sql('make', 'CREATE TABLE seen (place text, who text)'), sql('n', 'SELECT 1')]));
-    const each = (over: object): object => ({ id: 'all', kind: 'each', over, parallel: 2, steps: [sql('put', insert)] });
+    const each = (over: object): object => ({
+      id: 'all',
+      kind: 'each',
+      over,
+      parallel: 2,
+      steps: [sql('put', insert)],
+    });
     const run = await server.run(
       await planOf([each({ list: ['Quay', "O'Neill", 'Mill'], as: 'place' })], { variables: { who: 'list' } }),
     );
@@ -99,10 +121,17 @@ describe('a plan of several steps', () => {
     await server.run(
       await planOf([each({ dataset: 'files/items.csv', fields: { place: 'name' } })], { variables: { who: 'file' } }),
     );
-    expect((await server.rows('seen')).map((r) => r.join('/'))).toEqual(
-      ['Bell/file', 'Lamp/file', 'Mill/list', "O'Neill/list", 'Pump/file', 'Quay/list'],
+    expect((await server.rows('seen')).map((r) => r.join('/'))).toEqual([
+      'Bell/file',
+      'Lamp/file',
+      'Mill/list',
+      "O'Neill/list",
+      'Pump/file',
+      'Quay/list',
+    ]);
+    const wrong = await server.run(
+      await planOf([each({ dataset: 'files/items.csv', fields: { place: 'nam' } })], { variables: { who: '' } }),
     );
-    const wrong = await server.run(await planOf([each({ dataset: 'files/items.csv', fields: { place: 'nam' } })], { variables: { who: '' } }));
     expect(wrong.error).toMatch(/has no field nam. Did you mean name/);
   });
 
@@ -119,6 +148,28 @@ describe('a plan of several steps', () => {
       status: 422,
       body: { detail: expect.stringContaining('would never end') },
     });
+  });
+
+  it('pauses where it is, and goes on from there', async () => {
+    const plan = await planOf([
+      sql('a', 'SELECT pg_sleep(0.5)'),
+      load('b', 'items-to-store', { after: ['a'] }),
+      sql('c', 'SELECT 1', { after: ['b'] }),
+    ]);
+    const { run } = await server.api('startPlan', 'POST', `/plans/${plan}/start`, {});
+    await server.api('pauseRun', 'POST', `/runs/${run}/pause`);
+    await new Promise((resolve) => setTimeout(resolve, 900));
+    const paused = await server.api('getRun', 'GET', `/runs/${run}`);
+    expect(paused.state).toBe('paused');
+    expect(states(paused)['b']).toBe('');
+    await server.restart('SIGKILL');
+    await new Promise((resolve) => setTimeout(resolve, 300));
+    expect((await server.api('getRun', 'GET', `/runs/${run}`)).state).toBe('paused');
+    await server.api('resumeRun', 'POST', `/runs/${run}/resume`);
+    const ended = await server.ended(run);
+    expect(ended.state).toBe('finished');
+    expect(states(ended)).toEqual({ a: 'finished', b: 'finished', c: 'finished' });
+    expect(await server.ask('POST', `/api/runs/${run}/resume`)).toMatchObject({ status: 409 });
   });
 
   it('is cancelled with all that it holds', async () => {
@@ -169,7 +220,9 @@ describe('what starts a plan by itself', () => {
   });
 
   it('again and again, so many seconds after it ended, until it is held', async () => {
-    const plan = await planOf([load('parts', 'parts-to-store')], { triggers: [{ id: 'e', kind: 'every', seconds: 1 }] });
+    const plan = await planOf([load('parts', 'parts-to-store')], {
+      triggers: [{ id: 'e', kind: 'every', seconds: 1 }],
+    });
     const runs = await waitFor(async () => {
       const found = await server.api('listRuns', 'GET', `/runs?plan=${plan}`);
       return found.length >= 3 ? found : null;
@@ -179,16 +232,30 @@ describe('what starts a plan by itself', () => {
     expect(held.next).toBeNull();
   });
 
-  it('what passed while nothing could run is made up for, as the plan says', async () => {
-    const minutely = (missed: string): Promise<string> =>
-      planOf([load('parts', 'parts-to-store')], {
-        triggers: [{ id: 's', kind: 'schedule', cron: '* * * * *', zone: 'Europe/London', missed }],
+  it('at set times, also those that passed while nothing ran, and leaves out what its plan leaves out', async () => {
+    const minutely = (overlap: string): Promise<string> =>
+      planOf([sql('a', 'SELECT pg_sleep(1)'), sql('b', 'SELECT 1', { after: ['a'] })], {
+        overlap,
+        triggers: [{ id: 's', kind: 'schedule', cron: '* * * * *', zone: 'Europe/London', missed: 'each' }],
       });
-    const [once, skip, each] = [await minutely('once'), await minutely('skip'), await minutely('each')];
-    expect(new Date((await server.api('getPlan', 'GET', `/plans/${once}`)).next!).getUTCSeconds()).toBe(0);
-    const { seeToDue } = await import('./due.ts');
-    expect(typeof seeToDue).toBe('function');
-    void [skip, each];
+    const plan = await minutely('wait');
+    expect(new Date((await server.api('getPlan', 'GET', `/plans/${plan}`)).next!).getUTCSeconds()).toBe(0);
+    // The store believes that three of its times have passed.
+    await server.stop('SIGKILL');
+    await withStore(server, (db) =>
+      db.exec(
+        `UPDATE plan_trigger SET next = date_trunc('minute', now()) - interval '2 minutes' WHERE plan = '${plan}'`,
+      ),
+    );
+    await server.restart('SIGKILL');
+    const runs = await waitFor(async () => {
+      const found = await server.api('listRuns', 'GET', `/runs?plan=${plan}`);
+      return found.length >= 3 && found.every((r) => r.finishedAt !== null) ? found : null;
+    });
+    expect(new Set(runs.map((r) => r.state))).toEqual(new Set(['finished']));
+    const begun = runs.map((r) => [r.startedAt!, r.finishedAt!]).sort();
+    for (const [i, [start]] of begun.entries()) if (i > 0) expect(start! >= begun[i - 1]![1]!).toBe(true);
+    await server.api('holdPlan', 'PUT', `/plans/${plan}/held`, { held: true });
   });
 });
 
@@ -214,15 +281,22 @@ describe('plans as documents', () => {
     [{ steps: [load('a', 'parts-to-stor')] }, /Did you mean “parts-to-store”/],
     [{ steps: [load('a', 'parts-to-store', { changes: 'captured' })] }, /can’t be carried out yet/],
     [{ steps: [sql('a', 'SELECT {{nobody}}')] }, /neither a variable of the plan nor a period/],
-    [{ steps: [load('a', 'parts-to-store')], triggers: [{ id: 's', kind: 'schedule', cron: '0 0 31 2 *' }] }, /never comes/],
+    [
+      { steps: [load('a', 'parts-to-store')], triggers: [{ id: 's', kind: 'schedule', cron: '0 0 31 2 *' }] },
+      /never comes/,
+    ],
   ])('refuses %#', async (part, message) => {
-    const reply = await server.ask('POST', '/api/plans', { document: { versicle: 1, kind: 'plan', name: 'No', ...part } });
+    const reply = await server.ask('POST', '/api/plans', {
+      document: { versicle: 1, kind: 'plan', name: 'No', ...part },
+    });
     expect(reply.status).toBe(422);
     expect(reply.body.detail).toMatch(message);
     expect(reply.body.faults.length).toBeGreaterThan(0);
   });
   it('starts with other variables, and only with those that it has', async () => {
-    const id = await planOf([sql('a', 'CREATE TABLE {{x}} (n int)'), sql('b', 'SELECT {{region}}')], { variables: { region: 'n', x: 'y' } }).catch((e: Error) => e.message);
+    const id = await planOf([sql('a', 'CREATE TABLE {{x}} (n int)'), sql('b', 'SELECT {{region}}')], {
+      variables: { region: 'n', x: 'y' },
+    }).catch((e: Error) => e.message);
     expect(typeof id).toBe('string');
     expect(await server.ask('POST', `/api/plans/${id}/start`, { variables: { regio: 's' } })).toMatchObject({
       status: 422,
@@ -231,6 +305,12 @@ describe('plans as documents', () => {
   });
 });
 
+/** The store of a server that does not run. */
+async function withStore(of: RunningServer, work: (db: PgliteHere) => Promise<void>): Promise<void> {
+  const db = await PgliteHere.open(join(of.home, 'data', 'store'), { trigrams: true });
+  await work(db);
+  await db.close();
+}
 async function waitFor<T>(look: () => Promise<T | null>): Promise<T> {
   for (;;) {
     const found = await look();

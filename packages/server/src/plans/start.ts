@@ -97,7 +97,8 @@ export async function carriedPlan(
   const now = new Date();
   const filled = Object.entries({ ...document.variables, ...chosen?.variables, ...variables }).map(
     // Only what the plan itself says speaks of periods: what comes from outside is taken as it is.
-    ([name, text]) => [name, Object.hasOwn(variables, name) ? text : fillPlaces(text, now, new Map(), 'that others may use')] as const,
+    ([name, text]) =>
+      [name, Object.hasOwn(variables, name) ? text : fillPlaces(text, now, new Map(), 'that others may use')] as const,
   );
   return {
     carried: {
@@ -112,7 +113,10 @@ function variantOf(document: PlanDocument, name: string | undefined): PlanDocume
   if (name === undefined) return null;
   const found = document.variants.find((v) => v.name === name);
   if (found) return found;
-  const near = nearest(name, document.variants.map((v) => v.name));
+  const near = nearest(
+    name,
+    document.variants.map((v) => v.name),
+  );
   throw refused(`${document.name} has no variant ${quoted(name)}.${near ? ` Did you mean ${quoted(near)}?` : ''}`, [
     { path: 'variant', message: 'not known' },
   ]);
@@ -137,7 +141,9 @@ async function pinned(db: Database, document: PlanDocument): Promise<readonly St
         `${document.name} can't run yet: ${mappings.length === 1 ? 'its mapping' : of.name} has no published revision. Publish it first; a run always carries out a published revision.`,
       );
     if (step.revision !== 'newest' && !of.numbers!.includes(step.revision))
-      throw refused(`${document.name} can’t run: ${of.name} has no revision ${step.revision}; the newest is ${newest}.`);
+      throw refused(
+        `${document.name} can’t run: ${of.name} has no revision ${step.revision}; the newest is ${newest}.`,
+      );
     return { ...step, revision: step.revision === 'newest' ? newest : step.revision };
   };
   return document.steps.map(pin);

@@ -45,11 +45,10 @@ export class Starter {
     }
   }
   private async said(plan: string, trigger: string, problem: string | null): Promise<void> {
-    await this.db.query('UPDATE plan_trigger SET problem = $3 WHERE plan = $1 AND trigger = $2 AND problem IS DISTINCT FROM $3', [
-      plan,
-      trigger,
-      problem,
-    ]);
+    await this.db.query(
+      'UPDATE plan_trigger SET problem = $3 WHERE plan = $1 AND trigger = $2 AND problem IS DISTINCT FROM $3',
+      [plan, trigger, problem],
+    );
   }
 
   /** What the plan says of a time at which an earlier run of it still goes on. */
@@ -57,14 +56,18 @@ export class Starter {
     const { document, held } = await this.plans.stored(plan);
     if (held) return false;
     const going = await this.db.query<{ id: number; state: string; trigger: string | null; occasion: string | null }>(
-      "SELECT id, state, trigger, occasion FROM run WHERE plan = $1 AND parent IS NULL AND kind <> 'replay' AND state IN ('queued', 'running', 'asks') ORDER BY id",
+      "SELECT id, state, trigger, occasion FROM run WHERE plan = $1 AND parent IS NULL AND kind <> 'replay' AND state IN ('queued', 'running', 'asks', 'paused') ORDER BY id",
       [plan],
     );
-    if (going.length === 0 || going.some((r) => r.trigger === trigger && r.occasion === occasion)) return going.length === 0;
+    if (going.length === 0 || going.some((r) => r.trigger === trigger && r.occasion === occasion))
+      return going.length === 0;
     const [oldest] = going;
     switch (document.overlap) {
       case 'skip':
-        await this.runs.log(oldest!.id, `the plan was due again (${occasion}) while this run went on; left out, as the plan says`);
+        await this.runs.log(
+          oldest!.id,
+          `the plan was due again (${occasion}) while this run went on; left out, as the plan says`,
+        );
         return false;
       case 'replace':
         for (const { id } of going) await this.cancel(id);
@@ -72,14 +75,27 @@ export class Starter {
       case 'wait': {
         const waits = going.find((r) => r.state === 'queued');
         if (waits === undefined || how === 'each') return true;
-        await this.runs.log(waits.id, `the plan was due once more (${occasion}) while this run waited; it stands for both`);
+        await this.runs.log(
+          waits.id,
+          `the plan was due once more (${occasion}) while this run waited; it stands for both`,
+        );
         return false;
       }
     }
   }
   async cancel(run: number): Promise<void> {
+    await (await this.carrier(run)).cancel(run);
+  }
+  async pause(run: number): Promise<void> {
+    await (await this.carrier(run)).pause(run);
+  }
+  async resume(run: number): Promise<void> {
+    const carrier = await this.carrier(run);
+    await (carrier === this.engine ? this.engine.takeUp(run) : this.conductor().resume(run));
+  }
+  /** Who carries a run out: the engine, or the conductor where it holds others. */
+  private async carrier(run: number): Promise<Engine | Conductor> {
     const [row] = await this.db.query<{ kind: string }>('SELECT kind FROM run WHERE id = $1', [run]);
-    if (row!.kind === 'plan' || row!.kind === 'each') await this.conductor().cancel(run);
-    else await this.engine.cancel(run);
+    return row!.kind === 'plan' || row!.kind === 'each' ? this.conductor() : this.engine;
   }
 }

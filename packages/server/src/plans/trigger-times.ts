@@ -14,7 +14,11 @@ export function firstDue(trigger: Trigger, after: Date): Date | null {
 }
 
 /** What each trigger of a plan does next. Without an id, as it would be if it were kept now. */
-export async function triggerOutlook(db: Database, document: PlanDocument, id?: string): Promise<PlanDetail['triggers']> {
+export async function triggerOutlook(
+  db: Database,
+  document: PlanDocument,
+  id?: string,
+): Promise<PlanDetail['triggers']> {
   const rows =
     id === undefined
       ? []

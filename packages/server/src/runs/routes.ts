@@ -1,4 +1,4 @@
-import { changedMeanwhile, notFound } from '@versicle/core';
+import { changedMeanwhile, notFound, refused } from '@versicle/core';
 import type { Api } from '../http/api.ts';
 import type { Services } from '../services.ts';
 import { listRuns } from './list-runs.ts';
@@ -11,9 +11,26 @@ export function runRoutes(api: Api, { db, engine, conductor, starter, failures }
   api.on('cancelRun', async ({ params }) => {
     const run = await readRun(db, params.id);
     if (!run) throw notFound(`There is no run ${params.id}.`);
-    if (!['queued', 'running', 'broken', 'asks'].includes(run.state))
+    if (!['queued', 'running', 'broken', 'asks', 'paused'].includes(run.state))
       throw changedMeanwhile(`Run ${params.id} has ended already; there is nothing to cancel.`);
     await starter.cancel(params.id);
+    return { done: true };
+  });
+  api.on('pauseRun', async ({ params }) => {
+    const run = await readRun(db, params.id);
+    if (!run) throw notFound(`There is no run ${params.id}.`);
+    if (!['queued', 'running'].includes(run.state))
+      throw changedMeanwhile(`Run ${params.id} is ${run.state}; there is nothing to pause.`);
+    if (run.kind === 'sql' || run.kind === 'request')
+      throw refused('A statement or a request is done at once or not at all; pause the run that it is a step of.');
+    await starter.pause(params.id);
+    return { done: true };
+  });
+  api.on('resumeRun', async ({ params }) => {
+    const run = await readRun(db, params.id);
+    if (!run) throw notFound(`There is no run ${params.id}.`);
+    if (run.state !== 'paused') throw changedMeanwhile(`Run ${params.id} is ${run.state}, not paused.`);
+    await starter.resume(params.id);
     return { done: true };
   });
   api.on('takeUpRun', async ({ params }) => {

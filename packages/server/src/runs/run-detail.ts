@@ -11,7 +11,9 @@ import { because, IN_THE_WAY, type RunUse } from './run-uses.ts';
 export async function runDetail(db: Database, failures: Failures, id: number): Promise<RunDetail> {
   const run = await readRun(db, id);
   if (!run) throw notFound(`There is no run ${id}; the list of runs has those that there are.`);
-  const [own] = await db.query<Record<'carries' | 'variables' | 'source' | 'target' | 'trigger', string | null> & { plan_version: number | null }>(
+  const [own] = await db.query<
+    Record<'carries' | 'variables' | 'source' | 'target' | 'trigger', string | null> & { plan_version: number | null }
+  >(
     `SELECT r.carries::text AS carries, r.variables::text AS variables, r.plan_version, r.trigger,
             v.document::jsonb #>> '{source,primary,dataset}' AS source, v.document::jsonb #>> '{target,dataset}' AS target
        FROM run r LEFT JOIN revision v ON v.mapping = r.mapping AND v.number = r.revision WHERE r.id = $1`,

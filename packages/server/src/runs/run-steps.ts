@@ -33,7 +33,10 @@ export async function stepsOf(db: Database, run: RunSummary, carries: string | n
 function stepWords(step: Step, names: Awaited<ReturnType<typeof namesOf>>): string {
   const alone = { ...step, after: [], afterAny: [], ...(step.kind === 'each' ? { steps: [] } : {}) } as Step;
   const text = planText({ steps: [alone], triggers: [], tell: [], overlap: 'wait' } as unknown as PlanDocument, names);
-  return text.replace(/^[^:]*: /, '').replace(/ ?\(\)/, '').replace(/\.$/, '');
+  return text
+    .replace(/^[^:]*: /, '')
+    .replace(/ ?\(\)/, '')
+    .replace(/\.$/, '');
 }
 
 /** What mappings, systems and plans are called. */

@@ -29,7 +29,7 @@ export function usesOf(document: MappingDocument, mapping: string, paced: boolea
 /** Other runs, waiting or under way, that touch what the run `r` touches. */
 export const IN_THE_WAY = `SELECT o.id, o.claimed_until, mine.thing, mine.use FROM run_use mine
    JOIN run_use theirs ON theirs.thing = mine.thing AND (theirs.use = 'alone' OR mine.use = 'alone' OR theirs.use <> mine.use)
-   JOIN run o ON o.id = theirs.run AND o.state IN ('queued', 'running')
+   JOIN run o ON o.id = theirs.run AND o.state IN ('queued', 'running', 'paused')
   WHERE mine.run = r.id AND o.id <> r.id`;
 
 /** Why runs that both touch a thing go one after the other. */

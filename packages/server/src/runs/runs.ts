@@ -127,7 +127,7 @@ export class Runs {
   async inherit(): Promise<number[]> {
     await this.db.query('UPDATE run SET claimed_until = NULL WHERE claimed_until IS NOT NULL');
     const rows = await this.db.query<{ id: number; state: string }>(
-      "SELECT id, state FROM run WHERE state IN ('queued', 'running', 'broken', 'asks') AND kind NOT IN ('plan', 'each') ORDER BY id",
+      "SELECT id, state FROM run WHERE state IN ('queued', 'running', 'broken', 'asks', 'paused') AND kind NOT IN ('plan', 'each') ORDER BY id",
     );
     for (const { id } of rows) await this.ready(id);
     return rows.map((r) => r.id);
@@ -147,7 +147,7 @@ export class Runs {
   /** Takes on a run that nobody carries out now, to give it up; null where there is none such. */
   async claimIdle(id: number): Promise<Claim | null> {
     return this.claim(
-      `SELECT r.id FROM run r WHERE r.id = $3 AND (r.state IN ('asks', 'broken')
+      `SELECT r.id FROM run r WHERE r.id = $3 AND (r.state IN ('asks', 'broken', 'paused')
           OR r.state IN ('queued', 'running') AND ${FREE})`,
       [id],
     );
@@ -174,6 +174,18 @@ export class Runs {
     );
     const held = new Set(rows.map((r) => r.id));
     return claims.filter((c) => !held.has(c.run));
+  }
+  /** A run that was being carried out stays as it is until somebody lets it go on. */
+  async pause({ run, number }: Claim): Promise<void> {
+    await this.db.transaction([
+      requireClaim({ run, number }),
+      {
+        sql: "UPDATE run SET state = 'paused', claimed_until = NULL WHERE id = $1 AND state IN ('queued', 'running')",
+        params: [run],
+      },
+      logged(run, 'paused'),
+    ]);
+    await this.announce(run);
   }
   /** The run stays as it is, for the next process. */
   async release({ run, number }: Claim): Promise<void> {
@@ -227,7 +239,7 @@ export class Runs {
   async again(id: number): Promise<void> {
     await this.ready(id);
     await this.db.query(
-      "UPDATE run SET state = CASE WHEN started_at IS NULL OR cut IS NULL THEN 'queued' ELSE 'running' END, finished_at = NULL, error = NULL, outage = false, trouble = NULL, followed = false WHERE id = $1 AND state IN ('broken', 'asks')",
+      "UPDATE run SET state = CASE WHEN started_at IS NULL OR cut IS NULL THEN 'queued' ELSE 'running' END, finished_at = NULL, error = NULL, outage = false, trouble = NULL, followed = false WHERE id = $1 AND state IN ('broken', 'asks', 'paused')",
       [id],
     );
     await this.announce(id);
@@ -239,7 +251,7 @@ export class Runs {
     await this.db.transaction([
       requireClaim(claim),
       {
-        sql: "UPDATE run SET state = $2, finished_at = clock_timestamp(), error = $3, outage = $4, claimed_until = NULL WHERE id = $1 AND state IN ('queued', 'running', 'asks', 'broken')",
+        sql: "UPDATE run SET state = $2, finished_at = clock_timestamp(), error = $3, outage = $4, claimed_until = NULL WHERE id = $1 AND state IN ('queued', 'running', 'asks', 'broken', 'paused')",
         params: [run, state, state === 'broken' || state === 'asks' ? message : null, outage],
       },
       ...(state === 'broken' || state === 'asks'
@@ -286,7 +298,11 @@ export class Runs {
     return run ?? null;
   }
   /** The revision that a run carries out, with what its plan filters besides. */
-  async document({ mapping, revision, carries }: Pick<RunRow, 'mapping' | 'revision' | 'carries'>): Promise<MappingDocument> {
+  async document({
+    mapping,
+    revision,
+    carries,
+  }: Pick<RunRow, 'mapping' | 'revision' | 'carries'>): Promise<MappingDocument> {
     const [found] = await this.db.query<{ document: string }>(
       'SELECT document FROM revision WHERE mapping = $1 AND number = $2',
       [mapping, revision],

@@ -15,6 +15,7 @@ import m012 from './migrations/012-run-numbers.sql';
 import m013 from './migrations/013-finder.sql';
 import m014 from './migrations/014-kept-filters.sql';
 import m015 from './migrations/015-plans.sql';
+import m016 from './migrations/016-api-keys.sql';
 
 /** Forward only; a released migration is never edited. */
 export const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -33,6 +34,7 @@ export const migrations: readonly (readonly [number: number, name: string, sql: 
   [13, 'finder', m013],
   [14, 'kept-filters', m014],
   [15, 'plans', m015],
+  [16, 'api-keys', m016],
 ];
 
 export async function migrate(db: Database): Promise<void> {

@@ -81,8 +81,7 @@ export async function todayNow({ db, systems, mappings, failures }: Parts): Prom
 /** Each plan with its last whole run; `open` counts the failed records of its mapping that are still in the way. */
 async function lastRuns(db: Database): Promise<Today['plans']> {
   const rows = await db.query<
-    Record<'id' | 'name', string> & { mappings: string[] | null } &
-      Record<
+    Record<'id' | 'name', string> & { mappings: string[] | null } & Record<
         'read' | 'filtered' | 'skipped' | 'unchanged' | 'failed' | 'waiting' | 'delivered' | 'remarks',
         string | null
       > & {

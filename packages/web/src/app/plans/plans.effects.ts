@@ -1,6 +1,7 @@
 import { inject } from '@angular/core';
 import { Router } from '@angular/router';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
+import type { PlanDocument } from '@versicle/core';
 import { filter, map, tap } from 'rxjs';
 import { frameActions } from '../frame/frame.feature';
 import { request } from '../shared/request';
@@ -17,11 +18,21 @@ export const create = request(a.create, 'createPlan', 'once', {
   failed: (problem) => a.actFailed({ problem }),
 });
 
-export const change = request(a.change, 'changePlan', 'in turn', {
-  call: ({ id, removesAtMost }) => ({ params: { id }, body: { removesAtMost } }),
-  done: () => a.opened(),
+export const readIn = request(a.readIn, 'createPlan', 'in turn', {
+  // What is wrong with it the server says, by its place.
+  call: ({ document }) => ({ body: { document: document as PlanDocument } }),
+  done: (plan) => a.made({ plan: plan.id }),
   failed: (problem) => a.actFailed({ problem }),
 });
+
+export const showPlan = createEffect(
+  (actions = inject(Actions), router = inject(Router)) =>
+    actions.pipe(
+      ofType(a.made),
+      tap(({ plan }) => void router.navigate(['/plans', plan])),
+    ),
+  { functional: true, dispatch: false },
+);
 
 export const start = request(a.start, 'startPlan', 'once', {
   call: ({ id, rowLimit }) => ({ params: { id }, body: { rowLimit } }),

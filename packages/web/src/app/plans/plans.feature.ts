@@ -9,10 +9,11 @@ export const plansActions = createActionGroup({
     loaded: props<{ plans: Plan[] }>(),
     failed: props<{ problem: string }>(),
     create: props<{ name: string; mapping: string }>(),
+    /** A plan's document, from a file. */
+    'read in': props<{ document: unknown }>(),
     made: props<{ plan: string }>(),
     left: emptyProps(),
     'act failed': props<{ problem: string }>(),
-    change: props<{ id: string; removesAtMost: number }>(),
     start: props<{ id: string; rowLimit: number | null }>(),
     started: props<{ run: number }>(),
   },
@@ -20,12 +21,10 @@ export const plansActions = createActionGroup({
 
 interface PlansState {
   readonly plans: Loadable<Plan[]>;
-  /** A plan that was made on this page. */
-  readonly made: string | null;
   readonly starting: string | null;
   readonly problem: string | null;
 }
-const initial: PlansState = { plans: idle(), made: null, starting: null, problem: null };
+const initial: PlansState = { plans: idle(), starting: null, problem: null };
 
 export const plansFeature = createFeature({
   name: 'plans',
@@ -36,9 +35,8 @@ export const plansFeature = createFeature({
       came: plansActions.loaded,
       failed: plansActions.failed,
     }),
-    on(plansActions.made, (s, { plan }): PlansState => ({ ...s, made: plan })),
-    on(plansActions.left, (s): PlansState => ({ ...s, made: null, problem: null })),
-    on(plansActions.create, (s): PlansState => ({ ...s, problem: null })),
+    on(plansActions.left, (s): PlansState => ({ ...s, problem: null })),
+    on(plansActions.create, plansActions.readIn, (s): PlansState => ({ ...s, problem: null })),
     on(plansActions.start, (s, { id }): PlansState => ({ ...s, starting: id, problem: null })),
     on(plansActions.started, (s): PlansState => ({ ...s, starting: null })),
     on(plansActions.actFailed, (s, { problem }): PlansState => ({

@@ -32,7 +32,7 @@ import { FieldComponent } from '../shared/form/field.component';
     <div class="page">
       <vs-list
         heading="Plans"
-        sentence="What is carried out. A run of a plan carries out the newest published revision of its mapping."
+        sentence="What is carried out, and when. A run carries out published revisions, the newest unless the plan names another."
         finds="Find a plan"
         [none]="adding() ? '' : none()"
         [of]="plans()"
@@ -44,6 +44,17 @@ import { FieldComponent } from '../shared/form/field.component';
         <button action type="button" class="btn first" (click)="adding.set(!adding())" [attr.aria-expanded]="adding()">
           New plan
         </button>
+        <label action class="btn" tabindex="0" (keydown.enter)="file.click()">
+          Read a plan in
+          <input
+            #file
+            class="visually-hidden"
+            type="file"
+            accept=".json,application/json"
+            tabindex="-1"
+            (change)="readIn(file)"
+          />
+        </label>
         @if (adding()) {
           <form above class="new" (ngSubmit)="create()" aria-label="New plan">
             <vs-field label="Name"
@@ -79,12 +90,27 @@ import { FieldComponent } from '../shared/form/field.component';
         @if (mappings().length === 0) {
           <a empty class="btn" routerLink="/mappings/new">New mapping</a>
         }
-        <ng-template vsCell="mapping" [like]="plans()" let-p
-          ><a [routerLink]="['/mappings', p.mapping]">{{ p.mappingName }}</a
-          ><span class="soft">{{
-            p.revision === null ? ', not published yet' : ', revision ' + p.revision
-          }}</span></ng-template
+        <ng-template vsCell="name" [like]="plans()" let-p
+          ><a [routerLink]="['/plans', p.id]">{{ p.name }}</a></ng-template
         >
+        <ng-template vsCell="sentence" [like]="plans()" let-p
+          ><span class="says">{{ p.sentence }}</span>
+          @if (p.mappings.length === 1) {
+            <span class="soft">{{ p.mappings[0]!.writes }}</span>
+          }
+          @if (unpublished(p); as words) {
+            <span class="soft">{{ words }}</span>
+          }
+        </ng-template>
+        <ng-template vsCell="next" [like]="plans()" let-p>
+          @if (p.held) {
+            <span class="soft">held</span>
+          } @else if (p.next !== null) {
+            <span [title]="p.next | fullTime">{{ p.next | time }}</span>
+          } @else {
+            <span class="dim">by hand</span>
+          }
+        </ng-template>
         <ng-template vsCell="last" [like]="plans()" let-p>
           @if (p.lastRun !== null) {
             <a class="run" [routerLink]="['/runs', p.lastRun]">run {{ p.lastRun }}</a>
@@ -100,9 +126,10 @@ import { FieldComponent } from '../shared/form/field.component';
           </button></ng-template
         >
         <ng-template vsCell="below" [like]="plans()" let-p>
-          @if (p.revision === null) {
+          @if (firstUnpublished(p); as m) {
             <p class="soft">
-              Publish the mapping first: <a [routerLink]="['/mappings', p.mapping]">open the sheet</a>.
+              Publish {{ p.mappings.length === 1 ? 'the mapping' : m.name }} first:
+              <a [routerLink]="['/mappings', m.id]">open the sheet</a>.
             </p>
           } @else {
             <vs-start-plan [plan]="p" (closed)="chosen.set(null)" />
@@ -129,6 +156,10 @@ import { FieldComponent } from '../shared/form/field.component';
     nz-select {
       width: 100%;
     }
+    .says {
+      font: 14.2px/1.4 var(--serif);
+      display: block;
+    }
     .run {
       margin-right: 8px;
     }
@@ -148,8 +179,8 @@ export class PlansPage {
   protected readonly id = (p: Plan): string => p.id;
   protected readonly columns: readonly Column<Plan>[] = [
     { key: 'name', title: 'Plan', class: 'name', value: (p) => p.name },
-    { key: 'mapping', title: 'Mapping', value: (p) => p.mappingName },
-    { key: 'writes', title: 'Writes', class: 'soft', value: (p) => p.writes },
+    { key: 'sentence', title: 'How it reads', value: (p) => p.sentence },
+    { key: 'next', title: 'Next', value: (p) => p.next },
     { key: 'last', title: 'Last run', value: (p) => p.lastAt },
     { key: 'start', title: '', figures: true },
   ];
@@ -162,9 +193,8 @@ export class PlansPage {
       : 'No plan yet. A plan carries out a mapping; make one for each load.',
   );
   protected readonly adding = linkedSignal(() => this.of() !== undefined);
-  /** The plan whose start form is open; one that was just made is. */
-  protected readonly chosen = linkedSignal<string | null>(() => this.made() ?? this.start() ?? null);
-  private readonly made = this.store.selectSignal(plansFeature.selectMade);
+  /** The plan whose start form is open. */
+  protected readonly chosen = linkedSignal<string | null>(() => this.start() ?? null);
   protected readonly name = linkedSignal(() => this.asked()?.name ?? '');
   protected readonly mapping = linkedSignal<string | null>(() => this.asked()?.id ?? null);
 
@@ -175,6 +205,27 @@ export class PlansPage {
   }
   protected open(): void {
     this.store.dispatch(plansActions.opened());
+  }
+  protected firstUnpublished(p: Plan): Plan['mappings'][number] | null {
+    return p.mappings.find((m) => m.revision === null) ?? null;
+  }
+  protected unpublished(p: Plan): string {
+    const missing = p.mappings.filter((m) => m.revision === null);
+    if (missing.length === 0) return '';
+    return p.mappings.length === 1 ? 'not published yet' : `${missing.map((m) => m.name).join(', ')} not published yet`;
+  }
+  protected readIn(input: HTMLInputElement): void {
+    const file = input.files?.[0];
+    input.value = '';
+    void file?.text().then((text) => {
+      try {
+        this.store.dispatch(plansActions.readIn({ document: JSON.parse(text.replace(/^\ufeff/, '')) as unknown }));
+      } catch (error) {
+        this.store.dispatch(
+          plansActions.actFailed({ problem: `${file.name} is not JSON: ${(error as Error).message}` }),
+        );
+      }
+    });
   }
   protected create(): void {
     this.store.dispatch(plansActions.create({ name: this.name().trim(), mapping: this.mapping()! }));

@@ -2,6 +2,10 @@ import type { Routes } from '@angular/router';
 import { provideEffects } from '@ngrx/effects';
 import { provideState } from '@ngrx/store';
 import { mappingsState } from '../mappings/mappings.state';
+import { systemsState } from '../systems/systems.state';
+import * as planEffects from './plan.effects';
+import { planFeature } from './plan.feature';
+import { PlanPage } from './plan.page';
 import * as plansEffects from './plans.effects';
 import { plansFeature } from './plans.feature';
 import { PlansPage } from './plans.page';
@@ -9,7 +13,16 @@ import { PlansPage } from './plans.page';
 export const plansRoutes: Routes = [
   {
     path: '',
-    component: PlansPage,
-    providers: [...mappingsState, provideState(plansFeature), provideEffects(plansEffects)],
+    providers: [
+      ...mappingsState,
+      ...systemsState,
+      provideState(plansFeature),
+      provideState(planFeature),
+      provideEffects(plansEffects, planEffects),
+    ],
+    children: [
+      { path: '', component: PlansPage },
+      { path: ':id', title: 'Plan · Versicle', component: PlanPage },
+    ],
   },
 ];

@@ -1,35 +1,29 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
+import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import type { Plan } from '@versicle/contract';
 import { Api } from '../shared/api';
 import { plansActions, plansFeature } from './plans.feature';
-import { GIVEN } from '../shared/given';
 
 /** What a run will do, then the start: only a few records first, or all. */
 @Component({
   selector: 'vs-start-plan',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [GIVEN, FormsModule],
+  imports: [FormsModule, RouterLink],
   template: `
     <form (ngSubmit)="start()" aria-label="Start a run">
       <p class="what">
-        Carries out <b>revision {{ plan().revision }}</b> of <b>{{ plan().mappingName }}</b>: {{ plan().writes }}.
+        @if (single(); as m) {
+          Carries out <b>revision {{ m.revision }}</b> of <b>{{ m.name }}</b>: {{ m.writes }}.
+        } @else {
+          {{ plan().sentence }}
+        }
       </p>
-      @if (plan().writes.startsWith('replace')) {
+      @if (replaces()) {
         <p class="what">
-          It asks first when more than
-          <input
-            class="input mono"
-            type="number"
-            name="share"
-            min="0"
-            max="100"
-            aria-label="Share of the table that may go without asking, in per cent"
-            [ngModel]="share()"
-            (vsWritten)="setShare($event)"
-          />
-          per cent of what is there would go.
+          It asks first when more of a table would go than
+          <a [routerLink]="['/plans', plan().id]">the plan lets go without asking</a>.
         </p>
       }
       @if (twice(); as words) {
@@ -49,14 +43,14 @@ import { GIVEN } from '../shared/given';
         (ngModelChange)="rows.set($event)"
         (focus)="few.set(true)"
       />
-      <span>records, as a try</span>
+      <span>records{{ single() ? '' : ' of each mapping' }}, as a try</span>
       <label class="choice"
         ><input type="radio" name="much" [value]="false" [ngModel]="few()" (ngModelChange)="few.set($event)" /> all
         records</label
       >
       <span class="grow"></span>
       <button type="submit" class="btn first" [disabled]="starting() !== null">
-        {{ few() ? 'Run the first ' + rows() : 'Run all' }}{{ twice() ? ' all the same' : '' }}
+        {{ few() ? 'Run the first ' + rows() : single() ? 'Run all' : 'Run it' }}{{ twice() ? ' all the same' : '' }}
       </button>
       <button type="button" class="btn quiet" (click)="closed.emit()">Give up</button>
     </form>
@@ -95,12 +89,9 @@ import { GIVEN } from '../shared/given';
 export class StartPlanComponent {
   readonly plan = input.required<Plan>();
   readonly closed = output();
-  protected readonly share = computed(() => Math.round(this.plan().removesAtMost * 100));
-  protected setShare(text: string): void {
-    const share = Number(text) / 100;
-    if (text !== '' && share >= 0 && share <= 1)
-      this.store.dispatch(plansActions.change({ id: this.plan().id, removesAtMost: share }));
-  }
+  /** The mapping, where the plan carries out just one. */
+  protected readonly single = computed(() => (this.plan().mappings.length === 1 ? this.plan().mappings[0]! : null));
+  protected readonly replaces = computed(() => this.plan().mappings.some((m) => m.writes.startsWith('replace')));
   private readonly store = inject(Store);
   private readonly api = inject(Api);
   protected readonly starting = this.store.selectSignal(plansFeature.selectStarting);
@@ -111,7 +102,9 @@ export class StartPlanComponent {
   protected readonly twice = signal('');
   constructor() {
     effect((done) => {
-      const params = { id: this.plan().mapping };
+      const mapping = this.single()?.id;
+      if (mapping === undefined) return;
+      const params = { id: mapping };
       const asked = this.api.call('targetOutlook', { params }).subscribe({
         next: (fit) => this.twice.set(fit.twice ?? ''),
         // The run itself says what is wrong with the target.

@@ -10,6 +10,7 @@ import { StateComponent } from '../shared/states.component';
 import { clockWords, durationWords, figure, FigurePipe, timeWords } from '../shared/words';
 import { BandComponent } from './band.component';
 import { RateChartComponent } from './rate-chart.component';
+import { RunStepsComponent } from './run-steps.component';
 import { runsActions, runsFeature } from './runs.feature';
 
 /** One run: what became of what was read, how fast, what happened, and what failed. */
@@ -25,6 +26,7 @@ import { runsActions, runsFeature } from './runs.feature';
     FigurePipe,
     BandComponent,
     RateChartComponent,
+    RunStepsComponent,
   ],
   template: `
     <div class="page">
@@ -35,25 +37,39 @@ import { runsActions, runsFeature } from './runs.feature';
           <span class="mono dim">{{ r.kind === 'replay' ? 'replay' : 'run' }} {{ r.id }}</span>
           <vs-state [state]="r.state" />
           <span class="grow"></span>
-          @if (going()) {
+          @if (r.state === 'paused') {
+            <button type="button" class="btn first" (click)="resume()">Let it go on</button>
+          }
+          @if (going() && r.kind !== 'sql' && r.kind !== 'request') {
+            <button type="button" class="btn" (click)="pause()">Pause</button>
+          }
+          @if (going() || r.state === 'paused') {
             <button type="button" class="btn" (click)="cancel()">Cancel the run</button>
           } @else if (r.finishedAt !== null) {
             <a class="btn" routerLink="/plans" [queryParams]="{ start: r.plan }">Run the plan again …</a>
           }
         </div>
         <p class="sub">
-          Started by {{ r.startedBy }} {{ when() }} · revision {{ r.revision }} of
-          <a [routerLink]="['/mappings', r.mapping]">{{ r.mappingName }}</a> ·
-          {{
-            r.kind === 'replay'
-              ? 'failed records sent again'
-              : r.rowLimit !== null
-                ? 'only the first ' + (r.rowLimit | figure)
-                : 'all records'
-          }}
-          · {{ course() }}
+          Started by {{ r.startedBy }} {{ when() }} ·
+          @if (r.parent !== null) {
+            the step <code>{{ r.step }}</code> of <a [routerLink]="['/runs', r.parent]">run {{ r.parent }}</a> ·
+          }
+          @if (r.mapping !== null) {
+            revision {{ r.revision }} of <a [routerLink]="['/mappings', r.mapping]">{{ r.mappingName }}</a> ·
+            {{
+              r.kind === 'replay'
+                ? 'failed records sent again'
+                : r.rowLimit !== null
+                  ? 'only the first ' + (r.rowLimit | figure)
+                  : 'all records'
+            }}
+            ·
+          } @else if (r.planVersion !== null) {
+            version {{ r.planVersion }} of <a [routerLink]="['/plans', r.plan]">the plan</a> ·
+          }
+          {{ course() }}
         </p>
-        <p class="voices">
+        <p class="voices" [hidden]="r.source === null">
           <span
             ><vs-sign of="source" [size]="14" /> <code>{{ r.source }}</code></span
           >
@@ -86,25 +102,37 @@ import { runsActions, runsFeature } from './runs.feature';
           </div>
         } @else if (r.error) {
           <div class="broken" role="alert">
-            <p>It broke off. <vs-said [text]="r.error" /></p>
-            <p class="do">
-              <button type="button" class="btn" (click)="takeUp()">Take it up again</button>
-              <button type="button" class="btn" (click)="cancel()">Give it up</button>
-              <span
-                >It goes on after the {{ r.counts.read - r.counts.waiting | figure }} records that are settled.</span
-              >
-            </p>
+            <p>{{ r.state === 'broken' ? 'It broke off. ' : '' }}<vs-said [text]="r.error" /></p>
+            @if (r.state === 'broken') {
+              <p class="do">
+                <button type="button" class="btn" (click)="takeUp()">Take it up again</button>
+                <button type="button" class="btn" (click)="cancel()">Give it up</button>
+                @if (r.mapping !== null) {
+                  <span
+                    >It goes on after the {{ r.counts.read - r.counts.waiting | figure }} records that are
+                    settled.</span
+                  >
+                } @else {
+                  <span>Steps that ended well are not carried out again.</span>
+                }
+              </p>
+            }
           </div>
         }
-        @if (r.state !== 'queued') {
+        @if (r.steps.length > 0) {
+          <vs-run-steps [steps]="r.steps" [over]="!going()" />
+        }
+        @if (r.state !== 'queued' && movesRecords()) {
           <vs-band [counts]="r.counts" [words]="r.state === 'asks' ? 'loaded, not in place yet' : 'delivered'" />
         }
         <div class="grid">
           <div>
-            <h2>Rate <small>records settled a second</small></h2>
+            @if (r.mapping !== null) {
+              <h2>Rate <small>records settled a second</small></h2>
+            }
             @if (r.samples.length > 0) {
               <vs-rate-chart [samples]="r.samples" />
-            } @else {
+            } @else if (r.mapping !== null) {
               <p class="soft">
                 {{
                   r.state === 'queued'
@@ -227,6 +255,11 @@ export class RunPage {
   protected readonly problem = this.store.selectSignal(runsFeature.selectProblem);
   protected readonly run = computed(() => this.loading().value);
   protected readonly going = computed(() => ['queued', 'running'].includes(this.run()?.state ?? ''));
+  /** A statement or a request reads no records, and a plan of nothing but such steps neither. */
+  protected readonly movesRecords = computed(() => {
+    const r = this.run();
+    return r !== null && (r.mapping !== null || r.counts.read > 0);
+  });
   protected readonly when = computed(() =>
     timeWords(this.run()?.startedAt ?? this.run()?.createdAt ?? new Date().toISOString()),
   );
@@ -237,6 +270,8 @@ export class RunPage {
     const end = r.finishedAt === null ? Date.now() : Date.parse(r.finishedAt);
     const took = Math.max(1, end - Date.parse(r.startedAt));
     const settled = r.counts.read - r.counts.waiting;
+    if (!this.movesRecords())
+      return r.finishedAt !== null ? `took ${durationWords(took)}` : `${durationWords(took)} so far`;
     const rate = `${figure(Math.round((1000 * settled) / took))} records a second`;
     if (r.finishedAt !== null) return `took ${durationWords(took)}, ${rate}`;
     const isRead = r.progress && r.progress.total > 0 ? r.progress.done / r.progress.total : 0;
@@ -257,6 +292,12 @@ export class RunPage {
   }
   protected cancel(): void {
     this.store.dispatch(runsActions.cancel({ id: this.id() }));
+  }
+  protected pause(): void {
+    this.store.dispatch(runsActions.pause({ id: this.id() }));
+  }
+  protected resume(): void {
+    this.store.dispatch(runsActions.resume({ id: this.id() }));
   }
   protected takeUp(): void {
     this.store.dispatch(runsActions.takeUp({ id: this.id() }));

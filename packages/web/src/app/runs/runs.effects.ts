@@ -44,6 +44,18 @@ export const takeUp = request(a.takeUp, 'takeUpRun', 'once', {
   failed: (problem) => a.actFailed({ problem }),
 });
 
+export const pause = request(a.pause, 'pauseRun', 'once', {
+  call: ({ id }) => ({ params: { id } }),
+  done: (_, { id }) => a.runOpened({ id }),
+  failed: (problem) => a.actFailed({ problem }),
+});
+
+export const resume = request(a.resume, 'resumeRun', 'once', {
+  call: ({ id }) => ({ params: { id } }),
+  done: (_, { id }) => a.runOpened({ id }),
+  failed: (problem) => a.actFailed({ problem }),
+});
+
 export const replaceAll = request(a.replaceAll, 'replaceAll', 'once', {
   call: ({ id }) => ({ params: { id } }),
   done: (_, { id }) => a.runOpened({ id }),
@@ -58,15 +70,18 @@ export const keepUp = createEffect(
   (actions = inject(Actions), store = inject(Store), router = inject(Router)) =>
     actions.pipe(
       ofType(frameActions.told, frameActions.connected),
-      concatLatestFrom(() => store.select(runsFeature.selectOpenRun)),
+      concatLatestFrom(() => store.select(runsFeature.selectRunsState)),
       filter(
-        ([action, open]) =>
-          open !== null &&
+        ([action, { openRun, run }]) =>
+          openRun !== null &&
           router.url.startsWith('/runs/') &&
-          (action.type !== frameActions.told.type || (action.event.type === 'run' && action.event.run.id === open)),
+          (action.type !== frameActions.told.type ||
+            (action.event.type === 'run' &&
+              // Runs of steps may lie deeper than those that the page knows yet.
+              (action.event.run.id === openRun || (action.event.run.parent !== null && run.value?.mapping === null)))),
       ),
       throttleTime(900, undefined, { leading: true, trailing: true }),
-      map(([, open]) => a.runOpened({ id: open! })),
+      map(([, { openRun }]) => a.runOpened({ id: openRun! })),
     ),
   { functional: true },
 );

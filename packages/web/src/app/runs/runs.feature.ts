@@ -17,6 +17,8 @@ export const runsActions = createActionGroup({
     'run failed': props<{ problem: string }>(),
     cancel: props<{ id: number }>(),
     'take up': props<{ id: number }>(),
+    pause: props<{ id: number }>(),
+    resume: props<{ id: number }>(),
     'replace all': props<{ id: number }>(),
     cancelled: emptyProps(),
     'act failed': props<{ problem: string }>(),
@@ -82,7 +84,7 @@ export const runsFeature = createFeature({
                 value: runs.some((r) => r.id === run.id)
                   ? runs.map((r) => (r.id === run.id ? run : r))
                   : // Whether, and where, any other belongs to what is asked for, the server knows.
-                    plainly(s.asked) && run.id > (runs[0]?.id ?? 0)
+                    plainly(s.asked) && run.parent === null && run.id > (runs[0]?.id ?? 0)
                     ? [run, ...runs]
                     : runs,
               },

@@ -11,7 +11,7 @@ import { StateComponent } from '../shared/states.component';
 import { durationWords, FigurePipe, FullTimePipe, TimePipe } from '../shared/words';
 import { runsActions, runsFeature } from './runs.feature';
 
-const STATES = ['queued', 'running', 'finished', 'cancelled', 'stopped', 'broken', 'asks'] as const;
+const STATES = ['queued', 'running', 'finished', 'cancelled', 'stopped', 'broken', 'asks', 'paused'] as const;
 
 /** How long a run took, in milliseconds; up to now for one that goes on. */
 const took = (r: RunSummary): number | null =>

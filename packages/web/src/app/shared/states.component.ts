@@ -9,6 +9,8 @@ const RUNS: Record<string, string> = {
   stopped: 'round rubric',
   broken: 'round rubric',
   asks: 'round rubric',
+  paused: 'half',
+  'left out': 'dashed',
 };
 const RECORDS: Record<string, string> = {
   open: 'round rubric',

@@ -14,7 +14,18 @@ import {
   treeJson,
   Unreadable,
 } from '@versicle/core';
-import type { AnsweredRequest, AskedRequest, Described, Finder, Found, Kind, KindContext, OpenSystem, ReadOptions, SourceBatch } from '../kind.ts';
+import type {
+  AnsweredRequest,
+  AskedRequest,
+  Described,
+  Finder,
+  Found,
+  Kind,
+  KindContext,
+  OpenSystem,
+  ReadOptions,
+  SourceBatch,
+} from '../kind.ts';
 import { NothingDone } from '../../outage.ts';
 import { diagnoseNetwork, failed } from '../network/diagnose.ts';
 import { requireAllowedHost } from '../network/guard.ts';
@@ -176,7 +187,8 @@ class HttpSystem implements OpenSystem {
       });
       return { status, text };
     } catch (error) {
-      if (error instanceof NotSent && !signal.aborted) throw new NothingDone(`${new URL(this.connection.base).host} could not be reached: ${error.message}`);
+      if (error instanceof NotSent && !signal.aborted)
+        throw new NothingDone(`${new URL(this.connection.base).host} could not be reached: ${error.message}`);
       throw error;
     }
   }

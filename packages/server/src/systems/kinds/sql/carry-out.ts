@@ -27,7 +27,8 @@ export async function carryOutOnce(db: Database, { sql, params, uid, signal }: R
     return `carried out in ${((Date.now() - began) / 1000).toFixed(1)} s${rows > 0 ? `; it gave ${counted(rows, 'row')}` : ''}`;
   } catch (error) {
     if (!(error instanceof DatabaseError)) throw error;
-    if (error.code === UNIQUE && /statement_pkey/.test(error.message)) return 'was carried out already, before this run was cut off';
+    if (error.code === UNIQUE && /statement_pkey/.test(error.message))
+      return 'was carried out already, before this run was cut off';
     if (error.code === NOT_IN_TRANSACTION)
       throw refused(
         `${error.message}. A statement of a plan is carried out within a transaction, so that it is never done twice; this one has to be carried out elsewhere.`,

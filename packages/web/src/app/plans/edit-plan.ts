@@ -1,0 +1,97 @@
+import type { PlanDocument, Step, Trigger } from '@versicle/core';
+
+/** Changes of a plan document, each giving a new one. */
+
+/** What a gap belongs to: a trigger or a step of the outermost level with its place, or what holds for the whole. */
+export interface Part {
+  readonly kind: 'trigger' | 'step' | 'limits' | 'about';
+  readonly index: number;
+}
+export const ABOUT: Part = { kind: 'about', index: 0 };
+export const LIMITS: Part = { kind: 'limits', index: 0 };
+
+export function partOf(path: string): Part {
+  const [, list, index] = /^(triggers|steps)\[(\d+)\]/.exec(path) ?? [];
+  if (list === 'triggers') return { kind: 'trigger', index: Number(index) };
+  if (list === 'steps') return { kind: 'step', index: Number(index) };
+  return path === 'triggers' ? { kind: 'trigger', index: -1 } : LIMITS;
+}
+export const samePart = (a: Part | null, b: Part | null): boolean => a?.kind === b?.kind && a?.index === b?.index;
+
+const freeId = (stem: string, taken: readonly string[]): string => {
+  const base =
+    stem
+      .replace(/[^A-Za-z0-9_]+/g, '_')
+      .replace(/^[^A-Za-z_]+|_+$/g, '')
+      .slice(0, 40) || 'step';
+  for (let n = 1; ; n++) {
+    const id = n === 1 ? base : `${base}_${n}`;
+    if (!taken.includes(id)) return id;
+  }
+};
+
+export type TriggerKind = Trigger['kind'];
+/** A trigger as it is when somebody has just asked for it; `zone`: where that person is, `plan`: one that it may start after. */
+export function newTrigger(kind: TriggerKind, plan: PlanDocument, zone: string, otherPlan: string | null): Trigger {
+  const id = freeId(
+    't',
+    plan.triggers.map((t) => t.id),
+  );
+  switch (kind) {
+    case 'schedule':
+      return { id, kind, cron: '0 6 * * *', zone, except: [], only: [], missed: 'once' };
+    case 'every':
+      return { id, kind, seconds: 60 };
+    case 'after':
+      return { id, kind, plan: otherPlan ?? '', on: 'success' };
+    case 'arrival':
+      return { id, kind, dataset: '' };
+    case 'file':
+      return { id, kind, dataset: '', settled: '30 s', then: 'keep' };
+    case 'call':
+      return { id, kind };
+  }
+}
+export function withTrigger(plan: PlanDocument, index: number, trigger: Trigger | null): PlanDocument {
+  const triggers =
+    index < 0
+      ? [...plan.triggers, ...(trigger ? [trigger] : [])]
+      : trigger === null
+        ? plan.triggers.toSpliced(index, 1)
+        : plan.triggers.with(index, trigger);
+  return { ...plan, triggers };
+}
+
+export type StepKind = 'mapping' | 'sql' | 'request' | 'plan';
+/** A step behind all others, as it is when somebody has just asked for it. `about`: the mapping, system or plan. */
+export function withNewStep(plan: PlanDocument, kind: StepKind, about: string): PlanDocument {
+  const ids = plan.steps.map((s) => s.id);
+  const stem =
+    kind === 'mapping' || kind === 'plan' ? about.replaceAll('-', '_') : kind === 'sql' ? 'statement' : 'request';
+  // It comes last: after all that nothing else waits for.
+  const after = ids.filter((id) => !plan.steps.some((s) => s.after.includes(id)));
+  const always = { id: freeId(stem, ids), after, afterAny: [], onFail: 'stop' as const };
+  const step: Step =
+    kind === 'mapping'
+      ? { ...always, kind, mapping: about, revision: 'newest', changes: 'all', vanished: 'leave', removesAtMost: 0.5 }
+      : kind === 'plan'
+        ? { ...always, kind, plan: about }
+        : kind === 'sql'
+          ? { ...always, kind, system: about, sql: 'SELECT 1' }
+          : { ...always, kind, system: about, method: 'POST', path: '/' };
+  return { ...plan, steps: [...plan.steps, step] };
+}
+export function withStep(plan: PlanDocument, index: number, step: Step): PlanDocument {
+  return { ...plan, steps: plan.steps.with(index, step) };
+}
+/** Without a step: what waited for it waits for what it waited for. */
+export function withoutStep(plan: PlanDocument, index: number): PlanDocument {
+  const gone = plan.steps[index]!;
+  const instead = (list: readonly string[], own: readonly string[]): string[] => [
+    ...new Set(list.flatMap((id) => (id === gone.id ? own : [id]))),
+  ];
+  const steps = plan.steps
+    .toSpliced(index, 1)
+    .map((s): Step => ({ ...s, after: instead(s.after, gone.after), afterAny: instead(s.afterAny, gone.afterAny) }));
+  return { ...plan, steps };
+}

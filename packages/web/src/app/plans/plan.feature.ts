@@ -1,0 +1,89 @@
+import type { PlanDetail, PlanVersion } from '@versicle/contract';
+import type { PlanDocument } from '@versicle/core';
+import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
+import { fetched, idle, loaded, type Loadable } from '../shared/loadable';
+
+export const planActions = createActionGroup({
+  source: 'Plan',
+  events: {
+    opened: props<{ id: string }>(),
+    loaded: props<{ plan: PlanDetail }>(),
+    failed: props<{ problem: string }>(),
+    /** The document as a person has made it; it is kept at once. */
+    edited: props<{ document: PlanDocument }>(),
+    saved: props<{ plan: PlanDetail; before: PlanDocument }>(),
+    'save failed': props<{ problem: string; faults: readonly { path: string; message: string }[] }>(),
+    undo: emptyProps(),
+    hold: props<{ held: boolean }>(),
+    held: props<{ plan: PlanDetail }>(),
+    'versions opened': emptyProps(),
+    'versions loaded': props<{ versions: PlanVersion[] }>(),
+    'versions failed': props<{ problem: string }>(),
+    left: emptyProps(),
+  },
+});
+
+export interface PlanState {
+  readonly id: string | null;
+  readonly plan: Loadable<PlanDetail>;
+  /** What stands on the page: what is kept, or what could not be. */
+  readonly draft: PlanDocument | null;
+  readonly saving: boolean;
+  /** Why the draft is not kept. */
+  readonly problem: string | null;
+  /** What was kept before, the newest last. */
+  readonly before: readonly PlanDocument[];
+  readonly undoing: boolean;
+  readonly versions: Loadable<PlanVersion[]>;
+}
+export const initialPlan: PlanState = {
+  id: null,
+  plan: idle(),
+  draft: null,
+  saving: false,
+  problem: null,
+  before: [],
+  undoing: false,
+  versions: idle(),
+};
+/** Steps back that a page offers. */
+const MOST_UNDO = 50;
+
+export const planFeature = createFeature({
+  name: 'plan',
+  reducer: createReducer(
+    initialPlan,
+    ...fetched<PlanState, 'plan'>('plan', { came: planActions.loaded, failed: planActions.failed }),
+    on(planActions.opened, (s, { id }): PlanState => (s.id === id ? s : { ...initialPlan, id })),
+    // What is on its way to be kept is newer than what was asked for before.
+    on(planActions.loaded, (s, { plan }): PlanState => (s.saving || s.problem ? s : { ...s, draft: plan.document })),
+    on(planActions.edited, (s, { document }): PlanState => ({ ...s, draft: document, saving: true })),
+    on(planActions.saved, (s, { plan, before }): PlanState => ({
+      ...s,
+      plan: loaded(plan),
+      saving: false,
+      problem: null,
+      undoing: false,
+      before: s.undoing
+        ? s.before.slice(0, -1)
+        : before === plan.document || plan.version === s.plan.value?.version
+          ? s.before
+          : [...s.before, before].slice(-MOST_UNDO),
+    })),
+    on(planActions.saveFailed, (s, { problem }): PlanState => ({ ...s, saving: false, undoing: false, problem })),
+    on(planActions.undo, (s): PlanState => {
+      if (s.plan.value === null) return s;
+      // What could not be kept is left first.
+      if (s.problem !== null) return { ...s, draft: s.plan.value.document, problem: null };
+      const last = s.before.at(-1);
+      return last === undefined ? s : { ...s, draft: last, saving: true, undoing: true };
+    }),
+    on(planActions.held, (s, { plan }): PlanState => ({ ...s, plan: loaded(plan) })),
+    ...fetched<PlanState, 'versions'>('versions', {
+      asked: planActions.versionsOpened,
+      came: planActions.versionsLoaded,
+      failed: planActions.versionsFailed,
+    }),
+    on(planActions.left, (): PlanState => initialPlan),
+  ),
+});

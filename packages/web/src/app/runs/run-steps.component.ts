@@ -1,0 +1,110 @@
+import { ChangeDetectionStrategy, Component, input } from '@angular/core';
+import { RouterLink } from '@angular/router';
+import type { RunStep, RunSummary } from '@versicle/contract';
+import { StateComponent } from '../shared/states.component';
+import { durationWords, FigurePipe } from '../shared/words';
+
+/** The steps of a run as the plan says them, each with what has become of it. */
+@Component({
+  selector: 'vs-run-steps',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FigurePipe, RouterLink, StateComponent],
+  template: `
+    <table aria-label="Steps">
+      <thead>
+        <tr>
+          <th>Step</th>
+          <th>State</th>
+          <th class="n">Read</th>
+          <th class="n">Unchanged</th>
+          <th class="n">Delivered</th>
+          <th class="n">Failed</th>
+          <th class="n">Waiting</th>
+          <th class="n">Took</th>
+        </tr>
+      </thead>
+      <tbody>
+        @for (s of steps(); track s.id + s.depth) {
+          @if (s.runs.length === 0) {
+            <tr>
+              <td [style.padding-left.px]="s.depth * 20">
+                <span class="words soft">{{ s.words }}</span>
+              </td>
+              <td colspan="7" class="dim">{{ over() ? 'not begun' : 'waits for the steps before it' }}</td>
+            </tr>
+          }
+          @for (r of s.runs; track r.id; let i = $index) {
+            <tr>
+              <td [style.padding-left.px]="s.depth * 20">
+                <a class="words" [routerLink]="['/runs', r.id]">{{ s.words }}</a>
+                @if (s.runs.length > 1) {
+                  <span class="dim">{{ i + 1 }}</span>
+                }
+              </td>
+              <td><vs-state [state]="r.state" /></td>
+              <td class="n">{{ moves(r) ? (r.counts.read | figure) : '' }}</td>
+              <td class="n">{{ moves(r) ? (r.counts.unchanged | figure) : '' }}</td>
+              <td class="n">{{ moves(r) ? (r.counts.delivered | figure) : '' }}</td>
+              <td class="n" [class.rub]="r.counts.failed > 0">{{ moves(r) ? (r.counts.failed | figure) : '' }}</td>
+              <td class="n">{{ moves(r) ? (r.counts.waiting | figure) : '' }}</td>
+              <td class="n dim">{{ took(r) }}</td>
+            </tr>
+            @if (r.error && r.state !== 'finished') {
+              <tr class="why">
+                <td colspan="8" class="rub" [style.padding-left.px]="s.depth * 20">{{ r.error }}</td>
+              </tr>
+            }
+          }
+        }
+      </tbody>
+    </table>
+  `,
+  styles: `
+    table {
+      width: 100%;
+      border-collapse: collapse;
+      margin: 0 0 16px;
+    }
+    th {
+      text-align: left;
+      font: 600 12px var(--sans);
+      color: var(--ink-3);
+      padding: 3px 8px 3px 0;
+      border-bottom: 1px solid var(--line);
+    }
+    td {
+      padding: 5px 8px 5px 0;
+      border-bottom: 1px solid var(--hair);
+      vertical-align: baseline;
+    }
+    .words {
+      font: 14.4px/1.4 var(--serif);
+    }
+    .n {
+      text-align: right;
+      font-family: var(--mono);
+      font-size: 12.6px;
+      width: 84px;
+    }
+    th.n {
+      font-family: var(--sans);
+    }
+    .why td {
+      border-top: 0;
+      font-size: 13px;
+    }
+  `,
+})
+export class RunStepsComponent {
+  readonly steps = input.required<readonly RunStep[]>();
+  /** The whole run has ended: what was not begun never will be. */
+  readonly over = input(false);
+  protected moves(r: RunSummary): boolean {
+    return r.mapping !== null || r.counts.read > 0;
+  }
+  protected took(r: RunSummary): string {
+    if (r.startedAt === null) return '';
+    const end = r.finishedAt === null ? Date.now() : Date.parse(r.finishedAt);
+    return durationWords(Math.max(1, end - Date.parse(r.startedAt)));
+  }
+}
