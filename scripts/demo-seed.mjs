@@ -4,7 +4,7 @@ import { root } from './setup.mjs';
 
 /**
  * Fills Versicle with the demo world, through the same requests that the pages use: its systems, four mappings (two of
- * them published), two plans, and a finished run of each. What is there already is left alone, so that a first start that was cut off goes on.
+ * them published), three plans, and a finished run of each. What is there already is left alone, so that a first start that was cut off goes on.
  */
 export async function seedDemo(address, folder, ports, say = () => undefined) {
   const call = caller(address);
@@ -21,6 +21,14 @@ export async function seedDemo(address, folder, ports, say = () => undefined) {
   await run(call, stations);
   await run(call, trips, 1000);
   await run(call, trips);
+  await run(call, await document(call, 'each-night'), 1000);
+}
+
+/** A plan as its document says it, made where it is not there yet. */
+async function document(call, file) {
+  const plan = JSON.parse(readFileSync(join(root, `demo/plans/${file}.plan.versicle.json`), 'utf8'));
+  const known = (await call('GET', '/plans')).find((p) => p.name === plan.name);
+  return (known ?? (await call('POST', '/plans', { document: plan }))).id;
 }
 
 /** Columns that touch can't be guessed: they were drawn after the export's record description. */
@@ -319,7 +327,7 @@ async function plan(call, file, name, note) {
 
 /** A finished run of the plan, of all records or the first few; an earlier one counts. */
 async function run(call, plan, rowLimit = null) {
-  const earlier = (await call('GET', `/runs?plan=${plan}`)).find((r) => r.kind === 'full' && r.rowLimit === rowLimit);
+  const earlier = (await call('GET', `/runs?plan=${plan}`)).find((r) => r.kind !== 'replay' && r.rowLimit === rowLimit);
   const id = earlier?.id ?? (await call('POST', `/plans/${plan}/start`, { rowLimit })).run;
   for (;;) {
     const { state, error } = await call('GET', `/runs/${id}`);

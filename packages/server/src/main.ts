@@ -22,6 +22,7 @@ import { KeyMaps } from './key-maps/key-maps.ts';
 import { Mappings } from './mappings/mappings.ts';
 import { findUses } from './mappings/uses.ts';
 import { Workbooks } from './mappings/workbooks.ts';
+import { settleArrived } from './plans/arrivals.ts';
 import { keepPlans } from './plans/clock.ts';
 import { Conductor } from './plans/conductor.ts';
 import { follow } from './plans/follow.ts';
@@ -105,10 +106,18 @@ async function start(): Promise<void> {
   const plans = new Plans(db);
   const starter: Starter = new Starter(db, plans, runs, engine, () => conductor);
   const conductor: Conductor = new Conductor(db, runs, engine, plans, systems, (run) => {
-    follow(db, starter, (id) => conductor.look(id), run).catch((error: Error) =>
+    followed(run).catch((error: Error) =>
       log.warn({ run, error: error.message }, 'what follows from a run could not be seen to'),
     );
   });
+  const followed = (run: number): Promise<void> =>
+    follow(
+      db,
+      starter,
+      (id) => conductor.look(id),
+      (id) => settleArrived(db, systems, id, (message) => runs.log(id, message)),
+      run,
+    );
   runs.moved = (run) => conductor.moved(run);
   const services: Services = {
     db,
@@ -137,7 +146,7 @@ async function start(): Promise<void> {
   ready(makeApp(services, { version: VERSION, host, pages, log }));
   const hooksServer = await listenForHooks(services, log);
   await services.engine.resume();
-  const stopPlans = keepPlans(db, starter, conductor, log);
+  const stopPlans = keepPlans(services, followed, log);
   await profiles.resume();
   const stopKeeping = keepHouse(db, log);
   const minutes = Number(process.env['VERSICLE_CHECK_MINUTES'] ?? 5);

@@ -31,6 +31,9 @@ export function fillPlaces(
     return base === 'now' ? `${date.toISOString().slice(0, 19)}Z` : date.toISOString().slice(0, 10);
   });
 }
+/** Fills those places that are named; whatever else stands in places stays for later. */
+export const fillNamed = (text: string, values: ReadonlyMap<string, string>): string =>
+  placed(text, (inside, whole) => values.get(inside) ?? whole);
 /** What is wrong with the places of a text; null where each is a period or one of the names. */
 export function placeProblem(text: string, names: readonly string[], whose: string): string | null {
   let problem: string | null = null;
@@ -40,8 +43,8 @@ export function placeProblem(text: string, names: readonly string[], whose: stri
   });
   return problem;
 }
-const placed = (text: string, fill: (inside: string) => string): string =>
-  text.replace(/\{\{\s*([^}]*?)\s*\}\}/g, (_, inside: string) => fill(inside));
+const placed = (text: string, fill: (inside: string, whole: string) => string): string =>
+  text.replace(/\{\{\s*([^}]*?)\s*\}\}/g, (whole, inside: string) => fill(inside, whole));
 function strangePlace(inside: string, names: Iterable<string>, whose: string): string {
   const near = nearest(inside, names);
   return `“{{${inside}}}” is neither a variable ${whose} nor a period.${near ? ` Did you mean {{${near}}}?` : ''} Periods are {{now}}, {{today}}, {{today-7d}}, {{month-1M}} and the like.`;

@@ -215,6 +215,8 @@ export class CarryOut {
         landing: this.landing(row.id),
         signal,
         log: (message) => this.log(row.id, message),
+        variables: new Map(Object.entries(fromJson(row.variables))),
+        taken: row.taken === null ? null : fromJson(row.taken),
       },
       this.sourceSets,
     );

@@ -6,12 +6,14 @@ import {
   membersOf,
   mentionsDoc,
   namedSourceFields,
+  refused,
   type DeclaredMarks,
   type MappingDocument,
 } from '@versicle/core';
 import type { SourceSets } from '../source-sets/source-sets.ts';
 import type { OpenSystem, SourcePlan } from '../systems/kinds/kind.ts';
 import { openSource } from '../sources/open-source.ts';
+import type { Taken } from '../runs/runs.ts';
 import type { ReplayRow } from './messages.ts';
 
 /** What a run reads, as far as it concerns where its records come from. */
@@ -27,14 +29,25 @@ export interface SourceOf {
   readonly landing: string;
   readonly signal: AbortSignal;
   readonly log: (message: string) => Promise<void>;
+  /** What has arrived of a dataset and is to be read, where the run was started by that. */
+  readonly taken: Taken | null;
+  /** The plan's variables, as they are in this run. */
+  readonly variables: ReadonlyMap<string, string>;
 }
 
 /** A run that is taken up again reads the very files that it began with, or ends with a sentence. */
 export async function sourcePlanOf(source: SourceOf, sourceSets: SourceSets): Promise<SourcePlan> {
   const { kind, document, system, dataset, began, landing, signal, log } = source;
   if (kind === 'replay' && began) return began;
-  if (isComposed(document)) return composedPlan(source, sourceSets);
   const name = document.source.primary.dataset;
+  const { taken } = source;
+  if (isComposed(document)) {
+    if (taken !== null && membersOf(document).some((m) => isOf(m.dataset, taken)))
+      throw refused(
+        `Only what has arrived of ${taken.dataset} is to be read, and this mapping joins or groups it with other records. Let the plan start by a schedule, or let a mapping of its own take what arrives.`,
+      );
+    return composedPlan(source, sourceSets);
+  }
   if (!system.sourcePlan) {
     if (kind === 'replay') {
       const described = await system.describe(dataset);
@@ -50,7 +63,11 @@ export async function sourcePlanOf(source: SourceOf, sourceSets: SourceSets): Pr
     signal,
     path: landing,
     rowLimit: source.rowLimit,
-    options: { withDoc: mentionsDoc(document) },
+    options: {
+      withDoc: mentionsDoc(document),
+      variables: source.variables,
+      ...(isOf(name, taken) ? { only: taken.only } : {}),
+    },
     expected: () => Promise.resolve(namedSourceFields(document)),
     fetches: () => log(`fetches the records of ${name}`),
   });
@@ -65,6 +82,10 @@ export async function sourcePlanOf(source: SourceOf, sourceSets: SourceSets): Pr
   }
   return began;
 }
+
+/** Whether a dataset, or a part of one, is what arrives. */
+const isOf = (name: string, taken: Taken | null): taken is Taken =>
+  taken !== null && (name === taken.dataset || name.startsWith(`${taken.dataset}/`));
 
 /** What is fetched anew is not what the run began with: it would go on at the wrong record. */
 function stillLanded(began: SourcePlan, landing: string): SourcePlan {

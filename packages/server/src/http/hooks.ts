@@ -8,7 +8,7 @@ import { isWebhook } from '../systems/kinds/webhook/settings.ts';
 import { isFresh, isSigned, signedText } from '../systems/kinds/webhook/signature.ts';
 
 /** Deliveries in ten seconds at the most, from one address, before anything else is asked. */
-const LIMIT = 600;
+const LIMIT = 12_000;
 
 /**
  * Takes what others send to /hooks/:system. The answer comes as soon as the delivery is kept; nothing is worked on before.
@@ -24,7 +24,12 @@ export function hooks({ db, systems, events }: Services): Router {
       standardHeaders: 'draft-8',
       legacyHeaders: false,
       handler: (_req, _res, next) =>
-        next(new Fault('too often', `More than ${LIMIT} deliveries in ten seconds; send them later.`)),
+        next(
+          new Fault(
+            'too often',
+            `More than ${LIMIT.toLocaleString('en-GB')} deliveries in ten seconds; send them later.`,
+          ),
+        ),
     }),
   );
   router.post('/hooks/:system', raw({ type: () => true, limit: '2mb' }), async (req: Request, res: Response) => {

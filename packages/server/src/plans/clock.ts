@@ -1,29 +1,40 @@
 import type { Logger } from 'pino';
 import type { Database } from '@versicle/postgres';
-import type { Conductor } from './conductor.ts';
+import type { Services } from '../services.ts';
+import { seeToArrivals } from './arrivals.ts';
 import { seeToDue } from './due.ts';
-import { follow, toFollow } from './follow.ts';
-import type { Starter } from './starter.ts';
+import { toFollow } from './follow.ts';
 
 /** How often is looked whether something is due. */
 const EVERY = Number(process.env['VERSICLE_TICK_MS'] ?? 500);
+/** How often is looked for what has arrived. */
+const LOOK = Number(process.env['VERSICLE_ARRIVALS_MS'] ?? 1000);
 /** How often is looked for what another process, or an earlier life of this one, left to be seen to. */
 const SWEEP = 10_000;
 
 /** Looks again and again for what is due, and for what follows from runs that have ended. Gives the way to stop it. */
-export function keepPlans(db: Database, starter: Starter, conductor: Conductor, log: Logger): () => Promise<void> {
+export function keepPlans(
+  { db, systems, starter, conductor }: Pick<Services, 'db' | 'systems' | 'starter' | 'conductor'>,
+  followed: (run: number) => Promise<void>,
+  log: Logger,
+): () => Promise<void> {
   let stopped = false;
   let timer: NodeJS.Timeout | undefined;
   let swept = -Infinity;
+  let looked = -Infinity;
   let round = Promise.resolve();
   const look = async (): Promise<void> => {
     try {
       if (performance.now() - swept > SWEEP) {
         swept = performance.now();
-        for (const run of await toFollow(db)) await follow(db, starter, (id) => conductor.look(id), run);
+        for (const run of await toFollow(db)) await followed(run);
         await conductor.lookAtAll();
       }
       await seeToDue(db, starter);
+      if (performance.now() - looked > LOOK) {
+        looked = performance.now();
+        await seeToArrivals(db, systems, starter);
+      }
     } catch (error) {
       log.warn({ error: (error as Error).message }, 'plans could not be seen to');
     }

@@ -30,6 +30,7 @@ interface HolderRow {
   variables: Item | string;
   items: Item[] | string | null;
   row_limit: string | null;
+  taken: object | string | null;
   started_by: string;
   plan_version: number | null;
 }
@@ -121,7 +122,7 @@ export class Conductor {
 
   private async holder(id: number): Promise<HolderRow | null> {
     const [row] = await this.db.query<HolderRow>(
-      "SELECT id, kind, plan, state, parent, carries, variables, items, row_limit, started_by, plan_version FROM run WHERE id = $1 AND kind IN ('plan', 'each')",
+      "SELECT id, kind, plan, state, parent, carries, variables, items, row_limit, taken, started_by, plan_version FROM run WHERE id = $1 AND kind IN ('plan', 'each')",
       [id],
     );
     return row ?? null;
@@ -285,8 +286,8 @@ export class Conductor {
     const kind = load ? 'full' : step.kind;
     const carries = how.carries ?? carriedStep(step, fromJson<CarriedPlan>(holder.carries as CarriedPlan | string));
     const [made] = await this.db.query<{ id: number }>(
-      `INSERT INTO run (kind, plan, mapping, revision, state, row_limit, started_by, parent, step, item, carries, variables, plan_version, error, started_at, finished_at)
-       VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, CASE WHEN $15 THEN clock_timestamp() END, CASE WHEN $15 THEN clock_timestamp() END)
+      `INSERT INTO run (kind, plan, mapping, revision, state, row_limit, started_by, parent, step, item, carries, variables, plan_version, error, started_at, finished_at, taken)
+       VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, CASE WHEN $15 THEN clock_timestamp() END, CASE WHEN $15 THEN clock_timestamp() END, $16)
        ON CONFLICT (parent, item, step) WHERE parent IS NOT NULL DO NOTHING RETURNING id`,
       [
         kind,
@@ -304,6 +305,7 @@ export class Conductor {
         how.version ?? holder.plan_version,
         how.error,
         isOver,
+        holder.taken === null ? null : JSON.stringify(fromJson(holder.taken)),
       ],
     );
     if (!made) return;

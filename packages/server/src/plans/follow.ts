@@ -9,7 +9,13 @@ const OVER = "('finished', 'cancelled', 'stopped', 'broken')";
  * What follows from the end of a run that is nobody's step: plans that start after it, the next time of one that goes on and
  * on, and a run of the same plan that waits for it. Done again after a kill, it starts nothing twice.
  */
-export async function follow(db: Database, starter: Starter, look: (run: number) => void, id: number): Promise<void> {
+export async function follow(
+  db: Database,
+  starter: Starter,
+  look: (run: number) => void,
+  settled: (run: number) => Promise<void>,
+  id: number,
+): Promise<void> {
   const [run] = await db.query<{ plan: string; kind: string; state: string; finished: string }>(
     `SELECT plan, kind, state, finished_at AS finished FROM run WHERE id = $1 AND parent IS NULL AND NOT followed AND state IN ${OVER}`,
     [id],
@@ -21,6 +27,7 @@ export async function follow(db: Database, starter: Starter, look: (run: number)
   );
   for (const next of waiting) look(next.id);
   if (run.kind !== 'replay') {
+    await settled(id);
     for (const { plan, trigger } of await startedAfter(db, run.plan, run.state))
       await starter.due(plan, { trigger, occasion: `run ${id}, ${run.state}` }, 'start');
     await db.query(

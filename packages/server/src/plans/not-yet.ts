@@ -5,9 +5,6 @@ export function notYet(document: PlanDocument): Problem[] {
   const problems: Problem[] = [];
   const report = (path: string, what: string): void =>
     void problems.push({ severity: 'error', path, message: `${what} can’t be carried out yet.` });
-  document.triggers.forEach((t, i) => {
-    if (t.kind === 'arrival' || t.kind === 'file') report(`triggers[${i}].kind`, `A start by ${t.kind}`);
-  });
   for (const step of allSteps(document.steps)) {
     const at = `steps (${step.id})`;
     if (step.kind === 'share') report(`${at}.kind`, 'Sharing out the records of a dataset');

@@ -115,7 +115,12 @@ export class Plans {
     const of = (kind: string): string[] => rows.filter((r) => r.kind === kind).map((r) => r.id);
     const ground = { mappings: of('mapping'), systems: of('system'), plans: of('plan'), calendars: [] };
     const problems = planProblems(document, self === undefined ? ground : { ...ground, self });
-    return [...problems, ...notYet(document), ...(await callsItself(this.db, document, self))];
+    return [
+      ...problems,
+      ...notYet(document),
+      ...(await callsItself(this.db, document, self)),
+      ...(await unreadArrivals(this.db, document)),
+    ];
   }
   private async requireSound(document: PlanDocument, self?: string): Promise<void> {
     const problems = await this.problems(document, self);
@@ -215,6 +220,28 @@ export class Plans {
     );
     return rows.map((r) => ({ ...r, at: isoTime(r.at), document: parsePlan(fromJson(r.document)) }));
   }
+}
+
+/** Starts by what arrives at a dataset that no step reads: nothing would be done with it. */
+async function unreadArrivals(db: Database, document: PlanDocument): Promise<Problem[]> {
+  // What other plans read is their own concern.
+  if (allSteps(document.steps).some((s) => s.kind === 'plan')) return [];
+  const rows = await db.query<{ name: string }>(
+    "SELECT DISTINCT name FROM mapping_use WHERE thing = 'dataset' AND role IS DISTINCT FROM 'target' AND mapping = ANY ($1::text[])",
+    [mappingsOf(document)],
+  );
+  return document.triggers.flatMap((t, i): Problem[] =>
+    (t.kind === 'file' || t.kind === 'arrival') &&
+    !rows.some(({ name }) => name === t.dataset || name.startsWith(`${t.dataset}/`))
+      ? [
+          {
+            severity: 'error',
+            path: `triggers[${i}].dataset`,
+            message: `No step reads ${t.dataset}, so nothing would be done with what arrives there.${rows.length > 0 ? ` They read ${rows.map((r) => r.name).join(', ')}.` : ''}`,
+          },
+        ]
+      : [],
+  );
 }
 
 /** The mappings of a plan's steps, each once, in order. */

@@ -10,6 +10,7 @@ import {
   type Step,
 } from '@versicle/core';
 import type { Database } from '@versicle/postgres';
+import type { Taken } from '../runs/runs.ts';
 import type { Plans, StoredPlan } from './plan-store.ts';
 
 export interface HowToStart {
@@ -21,6 +22,8 @@ export interface HowToStart {
 export interface Occasion {
   readonly trigger: string;
   readonly occasion: string;
+  /** What has arrived, and what the trigger has taken before it and with it: nothing is taken twice. */
+  readonly arrival?: { readonly taken: Taken; readonly before: string | null; readonly now: string };
 }
 /** A plan as one of its runs carries it out: revisions are pinned, filters of the variant stand with it. */
 export interface CarriedPlan {
@@ -44,9 +47,13 @@ export async function startPlan(
   const plan = await plans.stored(id);
   const { carried, variables } = await carriedPlan(db, plan, how);
   const single = singleLoad(carried.steps);
+  const arrival = occasion?.arrival ?? null;
   const [run] = await db.query<{ id: number }>(
-    `INSERT INTO run (kind, plan, mapping, revision, row_limit, started_by, carries, variables, plan_version, trigger, occasion)
-     VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)
+    `WITH took AS (
+       UPDATE plan_trigger SET taken = $13 WHERE plan = $2 AND trigger = $10 AND taken::text IS NOT DISTINCT FROM $14 AND $12::json IS NOT NULL RETURNING 1
+     )
+     INSERT INTO run (kind, plan, mapping, revision, row_limit, started_by, carries, variables, plan_version, trigger, occasion, taken)
+     SELECT $1, $2, $3, $4::integer, $5::bigint, $6, $7::json, $8::json, $9::integer, $10, $11, $12::json WHERE $12::json IS NULL OR EXISTS (SELECT 1 FROM took)
      ON CONFLICT (plan, trigger, occasion) WHERE occasion IS NOT NULL DO NOTHING RETURNING id`,
     [
       single ? 'full' : 'plan',
@@ -60,6 +67,9 @@ export async function startPlan(
       plan.version,
       occasion?.trigger ?? null,
       occasion?.occasion ?? null,
+      arrival === null ? null : JSON.stringify(arrival.taken),
+      arrival?.now ?? null,
+      arrival?.before ?? null,
     ],
   );
   return run?.id ?? null;

@@ -44,6 +44,21 @@ export class Starter {
       await this.said(plan, occasion.trigger, (error as Error).message);
     }
   }
+  /** Something has arrived. While a run of the plan goes on it waits, and the next one takes it. */
+  async arrived(plan: string, occasion: Occasion): Promise<void> {
+    const going = await this.db.query<{ id: number }>(
+      "SELECT id FROM run WHERE plan = $1 AND parent IS NULL AND kind <> 'replay' AND state IN ('queued', 'running', 'asks', 'paused') ORDER BY id",
+      [plan],
+    );
+    if (going.length > 0) {
+      const { document } = await this.plans.stored(plan);
+      if (document.overlap !== 'replace') return;
+      for (const { id } of going) await this.cancel(id);
+    }
+    const run = await startPlan(this.db, this.plans, plan, {}, BY_ITSELF, occasion);
+    await this.said(plan, occasion.trigger, null);
+    if (run !== null) await this.begin(run);
+  }
   private async said(plan: string, trigger: string, problem: string | null): Promise<void> {
     await this.db.query(
       'UPDATE plan_trigger SET problem = $3 WHERE plan = $1 AND trigger = $2 AND problem IS DISTINCT FROM $3',

@@ -3,7 +3,7 @@ import { parseDocument, type MappingDocument, type MappingStep, type PlanDocumen
 import type { Events } from '../http/events.ts';
 import type { Database, Statement } from '@versicle/postgres';
 import { fromJson } from '../store/values.ts';
-import type { SourcePlan } from '../systems/kinds/kind.ts';
+import type { Arrived, SourcePlan } from '../systems/kinds/kind.ts';
 import { readRun } from './run-store.ts';
 import { IN_THE_WAY, usesOf, type RunUse } from './run-uses.ts';
 
@@ -37,7 +37,13 @@ export interface RunRow {
   source: SourcePlan | string | null;
   carries: Carries | string | null;
   variables: Readonly<Record<string, string>> | string;
+  taken: Taken | string | null;
   mapped: MappingEnd | string | null;
+}
+/** What has arrived of a dataset, and started the run that reads just that. */
+export interface Taken {
+  readonly dataset: string;
+  readonly only: Arrived;
 }
 /** What of a plan a run carries out: the step, and what the plan says of all its loads. */
 export type Carries = (MappingStep | SqlStep | RequestStep) & {
@@ -292,7 +298,7 @@ export class Runs {
   async row(id: number): Promise<RunRow | null> {
     const [run] = await this.db.query<RunRow>(
       `SELECT r.id, r.uid, r.kind, r.plan, r.mapping, r.revision, r.state, r.row_limit, r.chunk, r.read, r.cut, r.sequence, r.sequence_from,
-              r.confirmed_by, r.started_at, r.source, r.mapped, r.parent, r.carries, r.variables FROM run r WHERE r.id = $1`,
+              r.confirmed_by, r.started_at, r.source, r.mapped, r.parent, r.carries, r.variables, r.taken FROM run r WHERE r.id = $1`,
       [id],
     );
     return run ?? null;

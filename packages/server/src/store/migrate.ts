@@ -16,6 +16,7 @@ import m013 from './migrations/013-finder.sql';
 import m014 from './migrations/014-kept-filters.sql';
 import m015 from './migrations/015-plans.sql';
 import m016 from './migrations/016-api-keys.sql';
+import m017 from './migrations/017-taken.sql';
 
 /** Forward only; a released migration is never edited. */
 export const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -35,6 +36,7 @@ export const migrations: readonly (readonly [number: number, name: string, sql: 
   [14, 'kept-filters', m014],
   [15, 'plans', m015],
   [16, 'api-keys', m016],
+  [17, 'taken', m017],
 ];
 
 export async function migrate(db: Database): Promise<void> {

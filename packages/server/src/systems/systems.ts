@@ -294,6 +294,13 @@ export class Systems {
           body: r.body,
         }));
       },
+      newestReceived: async () => {
+        const [row] = await this.db.query<{ id: string | null }>(
+          'SELECT max(id) AS id FROM received WHERE system = $1',
+          [system],
+        );
+        return Number(row!.id ?? 0);
+      },
       receivedCount: async () => {
         const [row] = await this.db.query<{ n: string }>('SELECT count(*) AS n FROM received WHERE system = $1', [
           system,

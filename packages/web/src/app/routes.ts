@@ -38,6 +38,11 @@ export const routes: Routes = [
     title: 'Code tables · Versicle',
     loadChildren: () => import('./codes/codes.routes').then((m) => m.codesRoutes),
   },
+  {
+    path: 'settings',
+    title: 'Settings · Versicle',
+    loadChildren: () => import('./settings/settings.routes').then((m) => m.settingsRoutes),
+  },
   { path: 'help', pathMatch: 'full', redirectTo: 'help/first-steps' },
   {
     path: 'help/:chapter',

@@ -165,6 +165,7 @@ export interface OpenSystem {
   carryOut?(statement: RunStatement): Promise<string>;
   /** One request below the base address, as it stands. Throws NothingDone where none arrived. */
   request?(asked: AskedRequest, signal: AbortSignal): Promise<AnsweredRequest>;
+  arrivals?: Arrivals;
   target?: Target;
   close?(): Promise<void>;
 }
@@ -191,6 +192,28 @@ export interface Finder {
   /** Whether these are few enough to be asked for; with more, all records are read. */
   takes(keys: readonly string[]): boolean;
 }
+/** Files as they were when they were complete, or deliveries after one and up to another. */
+export type Arrived = { readonly files: readonly ArrivedFile[] } | { readonly after: number; readonly to: number };
+export interface ArrivedFile {
+  readonly name: string;
+  readonly bytes: number;
+  /** When it was last written, in milliseconds. */
+  readonly changed: number;
+}
+/** What can start a plan by arriving. */
+export type Arrivals =
+  | {
+      readonly of: 'files';
+      /** The files of a dataset that are there now. */
+      list(dataset: string): Promise<readonly ArrivedFile[]>;
+      /** Files that were worked off: moved into a folder beside them, or marked by an empty file. Gives what could not be. */
+      settle(files: readonly ArrivedFile[], then: `move:${string}` | 'mark'): Promise<readonly string[]>;
+    }
+  | {
+      readonly of: 'deliveries';
+      /** The newest one; 0 where none came yet. */
+      newest(): Promise<number>;
+    };
 export interface ReadOptions {
   /** Aborted when nobody waits for the records any more. */
   readonly signal?: AbortSignal | undefined;
@@ -199,6 +222,10 @@ export interface ReadOptions {
   /** A rule that rows must meet, and one to sort by (`-` before it turns the order round); only where the kind `selects`. */
   readonly filter?: string;
   readonly sort?: string;
+  /** Variables of a plan, for places such as `{{region}}`; they stand before those of the connection. */
+  readonly variables?: ReadonlyMap<string, string>;
+  /** Only these files of the dataset, or only what arrived between two deliveries; where the kind has `arrivals`. */
+  readonly only?: Arrived;
   /** Only records with one of these values are wanted, and perhaps others; only where `finds` takes them. */
   readonly keys?: readonly string[];
 }
@@ -218,6 +245,8 @@ export interface KindContext {
     limit: number,
   ): Promise<{ id: number; receivedAt: string; headers: string; body: string }[]>;
   receivedCount(): Promise<number>;
+  /** The newest of them; 0 where none came yet. */
+  newestReceived(): Promise<number>;
   /** Takes the next place among the requests to the system, so many milliseconds apart. Gives how long it is until then. */
   turn(apart: number): Promise<number>;
 }

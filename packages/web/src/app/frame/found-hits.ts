@@ -24,6 +24,7 @@ export const PAGES: readonly Hit[] = [
   page('Runs', '/runs'),
   page('Failed records', '/failures'),
   page('Code tables', '/codes'),
+  page('Settings: API keys', '/settings'),
   page('Help', '/help'),
 ];
 

@@ -50,6 +50,7 @@ const HAS_LIST = /^\/(systems|mappings|plans|runs|failures|codes)/;
         }
       </ul>
       <ul class="toc small">
+        <li routerLinkActive="here" class="quiet"><a routerLink="/settings">Settings</a></li>
         <li routerLinkActive="here" class="quiet"><a routerLink="/help">Help</a></li>
       </ul>
       <div class="foot">

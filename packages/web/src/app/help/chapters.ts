@@ -31,7 +31,7 @@ const OWN: readonly (readonly [address: RegExp, chapter: string])[] = [
   [/^\/mappings\/[^/?]+\?(?:.*&)?view=codes/, 'code-tables'],
   [/^\/mappings\/[^/?]+\?(?:.*&)?view=(trial|examples|sql)/, 'publishing'],
   [/^\/mappings/, 'mapping'],
-  [/^\/(plans|runs)/, 'running'],
+  [/^\/(plans|runs|settings)/, 'running'],
   [/^\/failures/, 'failures'],
   [/^\/codes/, 'code-tables'],
 ];

@@ -22,7 +22,7 @@ const freeId = (stem: string, taken: readonly string[]): string => {
   const base =
     stem
       .replace(/[^A-Za-z0-9_]+/g, '_')
-      .replace(/^[^A-Za-z_]+|_+$/g, '')
+      .replace(/^[^A-Za-z]+|_+$/g, '')
       .slice(0, 40) || 'step';
   for (let n = 1; ; n++) {
     const id = n === 1 ? base : `${base}_${n}`;
@@ -31,8 +31,14 @@ const freeId = (stem: string, taken: readonly string[]): string => {
 };
 
 export type TriggerKind = Trigger['kind'];
-/** A trigger as it is when somebody has just asked for it; `zone`: where that person is, `plan`: one that it may start after. */
-export function newTrigger(kind: TriggerKind, plan: PlanDocument, zone: string, otherPlan: string | null): Trigger {
+/** A trigger as it is when somebody has just asked for it; `zone`: where that person is, `otherPlan`: one that it may start after, `arrives`: where what starts it arrives. */
+export function newTrigger(
+  kind: TriggerKind,
+  plan: PlanDocument,
+  zone: string,
+  otherPlan: string | null,
+  arrives = { file: '', arrival: '' },
+): Trigger {
   const id = freeId(
     't',
     plan.triggers.map((t) => t.id),
@@ -45,9 +51,9 @@ export function newTrigger(kind: TriggerKind, plan: PlanDocument, zone: string, 
     case 'after':
       return { id, kind, plan: otherPlan ?? '', on: 'success' };
     case 'arrival':
-      return { id, kind, dataset: '' };
+      return { id, kind, dataset: arrives.arrival };
     case 'file':
-      return { id, kind, dataset: '', settled: '30 s', then: 'keep' };
+      return { id, kind, dataset: arrives.file, settled: '30 s', then: 'keep' };
     case 'call':
       return { id, kind };
   }

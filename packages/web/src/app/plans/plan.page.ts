@@ -7,6 +7,7 @@ import {
   ElementRef,
   inject,
   input,
+  linkedSignal,
   signal,
   viewChild,
 } from '@angular/core';
@@ -232,7 +233,9 @@ export class PlanPage {
   /** The gap through which the open part was come to. */
   private path = '';
   protected readonly adding = signal(false);
-  protected readonly starting = signal(false);
+  /** Whether the start form is open when the page is come to. */
+  readonly start = input<string | undefined>();
+  protected readonly starting = linkedSignal(() => this.start() !== undefined);
   protected readonly versionsOpen = signal(false);
   protected readonly names = computed((): NameOf => {
     const all = {

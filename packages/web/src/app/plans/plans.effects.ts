@@ -14,14 +14,14 @@ export const load = request([a.opened, a.made], 'listPlans', 'newest', {
 
 export const create = request(a.create, 'createPlan', 'once', {
   call: ({ name, mapping }) => ({ body: { name, mapping } }),
-  done: (plan) => a.made({ plan: plan.id }),
+  done: (plan) => a.made({ plan: plan.id, start: plan.mappings.every((m) => m.revision !== null) }),
   failed: (problem) => a.actFailed({ problem }),
 });
 
 export const readIn = request(a.readIn, 'createPlan', 'in turn', {
   // What is wrong with it the server says, by its place.
   call: ({ document }) => ({ body: { document: document as PlanDocument } }),
-  done: (plan) => a.made({ plan: plan.id }),
+  done: (plan) => a.made({ plan: plan.id, start: false }),
   failed: (problem) => a.actFailed({ problem }),
 });
 
@@ -29,7 +29,7 @@ export const showPlan = createEffect(
   (actions = inject(Actions), router = inject(Router)) =>
     actions.pipe(
       ofType(a.made),
-      tap(({ plan }) => void router.navigate(['/plans', plan])),
+      tap(({ plan, start }) => void router.navigate(['/plans', plan], start ? { queryParams: { start: 'yes' } } : {})),
     ),
   { functional: true, dispatch: false },
 );

@@ -11,7 +11,8 @@ export const plansActions = createActionGroup({
     create: props<{ name: string; mapping: string }>(),
     /** A plan's document, from a file. */
     'read in': props<{ document: unknown }>(),
-    made: props<{ plan: string }>(),
+    /** `start`: it can be started at once. */
+    made: props<{ plan: string; start: boolean }>(),
     left: emptyProps(),
     'act failed': props<{ problem: string }>(),
     start: props<{ id: string; rowLimit: number | null }>(),

@@ -1,7 +1,9 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import type { PlanDocument, Trigger } from '@versicle/core';
+import { allSteps, type PlanDocument, type Trigger } from '@versicle/core';
+import { mappingsFeature } from '../mappings/mappings.feature';
+import { systemsFeature } from '../systems/systems.feature';
 import { FieldComponent } from '../shared/form/field.component';
 import { GIVEN } from '../shared/given';
 import { SELECT } from '../shared/select';
@@ -13,6 +15,8 @@ const KINDS: readonly { readonly kind: TriggerKind; readonly words: string }[] =
   { kind: 'schedule', words: 'at set times' },
   { kind: 'every', words: 'again and again, a while after it ended' },
   { kind: 'after', words: 'when another plan has ended' },
+  { kind: 'file', words: 'when a file has arrived' },
+  { kind: 'arrival', words: 'when a webhook delivers a record' },
   { kind: 'call', words: 'when it is called from outside' },
 ];
 
@@ -67,6 +71,42 @@ const KINDS: readonly { readonly kind: TriggerKind; readonly words: string }[] =
             </vs-field>
           </div>
         }
+        @case ('arrival') {
+          <vs-field label="Delivered to" help="what is there already counts as arrived; each delivery is taken once">
+            <nz-select
+              nzId="arrival-dataset"
+              aria-label="Delivered to"
+              [ngModel]="t.dataset"
+              (ngModelChange)="put(t, { dataset: $event })"
+            >
+              @for (d of arriving('webhook'); track d) {
+                <nz-option [nzValue]="d" [nzLabel]="d" />
+              }
+            </nz-select>
+          </vs-field>
+        }
+        @case ('file') {
+          <div class="row">
+            <vs-field label="Files" help="what lies there already counts as arrived; each file is taken once">
+              <nz-select
+                nzId="file-dataset"
+                aria-label="Files"
+                [ngModel]="t.dataset"
+                (ngModelChange)="put(t, { dataset: $event })"
+              >
+                @for (d of arriving('folder'); track d) {
+                  <nz-option [nzValue]="d" [nzLabel]="d" />
+                }
+              </nz-select>
+            </vs-field>
+            <vs-field label="Whole when unchanged for" help="such as 30 s, 5 min"
+              ><input class="input mono" [value]="t.settled" (vsWritten)="put(t, { settled: $event.trim() })"
+            /></vs-field>
+            <vs-field label="Afterwards" help="keep, mark, or move:folder"
+              ><input class="input mono" [value]="t.then" (vsWritten)="put(t, { then: $event.trim() })"
+            /></vs-field>
+          </div>
+        }
         @case ('call') {
           <p class="soft">
             Whoever has a key for it starts it with <code>POST /api/plans/{{ id() }}/start</code>, or on the command
@@ -80,12 +120,7 @@ const KINDS: readonly { readonly kind: TriggerKind; readonly words: string }[] =
       <p class="soft">What starts it besides people, who always can?</p>
       <div class="row">
         @for (k of kinds; track k.kind) {
-          <button
-            type="button"
-            class="btn"
-            [disabled]="k.kind === 'after' && others().length === 0"
-            (click)="add(k.kind)"
-          >
+          <button type="button" class="btn" [disabled]="!offered(k.kind)" (click)="add(k.kind)">
             {{ k.words }}
           </button>
         }
@@ -116,9 +151,32 @@ export class TriggerEditorComponent {
   private readonly list = inject(Store).selectSignal(plansFeature.selectPlans);
   protected readonly others = computed(() => (this.list().value ?? []).filter((p) => p.id !== this.id()));
 
+  private readonly mappingList = inject(Store).selectSignal(mappingsFeature.selectMappings);
+  private readonly systemList = inject(Store).selectSignal(systemsFeature.selectSystems);
+  /** What the plan's mappings read from systems of a kind: where it can arrive. */
+  protected arriving(kind: 'folder' | 'webhook'): string[] {
+    const used = allSteps(this.plan().steps).flatMap((s) => (s.kind === 'mapping' ? [s.mapping] : []));
+    const systems = (this.systemList().value ?? []).filter((s) => s.connection.kind === kind).map((s) => s.id);
+    const read = (this.mappingList().value ?? [])
+      .filter((m) => used.includes(m.id))
+      .flatMap((m) => [m.source, ...m.further])
+      // A part of a file arrives with its file.
+      .map((d) => d.split('/').slice(0, 2).join('/'));
+    return [...new Set(read)].filter((d) => systems.includes(d.split('/')[0]!));
+  }
+  protected offered(kind: TriggerKind): boolean {
+    if (kind === 'after') return this.others().length > 0;
+    return kind === 'file'
+      ? this.arriving('folder').length > 0
+      : kind !== 'arrival' || this.arriving('webhook').length > 0;
+  }
+
   protected add(kind: TriggerKind): void {
     const { timeZone } = Intl.DateTimeFormat().resolvedOptions();
-    const trigger = newTrigger(kind, this.plan(), timeZone, this.others()[0]?.id ?? null);
+    const trigger = newTrigger(kind, this.plan(), timeZone, this.others()[0]?.id ?? null, {
+      file: this.arriving('folder')[0] ?? '',
+      arrival: this.arriving('webhook')[0] ?? '',
+    });
     this.changed.emit(withTrigger(this.plan(), -1, trigger));
     this.added.emit(this.plan().triggers.length);
   }

@@ -7,7 +7,8 @@ import { frameActions } from '../frame/frame.feature';
 import { keepUp, keepUpList } from './runs.effects';
 import { runsActions as a, runsFeature } from './runs.feature';
 
-const run = (id: number, state: string): RunSummary => ({ id, state }) as RunSummary;
+const run = (id: number, state: string, parent: number | null = null): RunSummary =>
+  ({ id, state, parent }) as RunSummary;
 const told = (r: RunSummary): Action => frameActions.told({ event: { type: 'run', run: r } });
 type State = ReturnType<typeof runsFeature.reducer>;
 
@@ -74,6 +75,12 @@ describe('the list of runs', () => {
     dispatch(told(run(5, 'queued')));
     expect(dispatched).toHaveLength(1);
     expect(states.value.runs.value!.map((r) => r.id)).toEqual([5, 4]);
+  });
+  it('has no runs of steps, which stand with the run that holds them', () => {
+    dispatch(a.opened({ asked: {} }));
+    dispatch(a.loaded({ runs: [run(4, 'running')] }));
+    dispatch(told(run(5, 'queued', 4)));
+    expect(states.value.runs.value!.map((r) => r.id)).toEqual([4]);
   });
   it('is asked for once more when it is filtered, as only the server knows what belongs there', () => {
     const dispatched = page('/runs?state=running', keepUpList as never);

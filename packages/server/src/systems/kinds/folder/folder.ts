@@ -3,8 +3,19 @@ import { isAbsolute, join, sep } from 'node:path';
 import type { Dataset, DatasetSetting } from '@versicle/contract';
 import { counted, type FileFormat, isFault, marksOf, nearest, notFound, quoted, refused } from '@versicle/core';
 import { isWorkbook, lookAt, recordsOf, type FileLook, type FilePart } from '@versicle/files';
-import type { Described, Found, Kind, KindContext, OpenSystem, ReadOptions, SourceBatch, SourcePlan } from '../kind.ts';
+import type {
+  Arrived,
+  Described,
+  Found,
+  Kind,
+  KindContext,
+  OpenSystem,
+  ReadOptions,
+  SourceBatch,
+  SourcePlan,
+} from '../kind.ts';
 import { failed } from '../network/diagnose.ts';
+import { FolderArrivals } from './arrivals.ts';
 import { matchesGlob } from './glob.ts';
 import { requireAllowedRoot } from './roots.ts';
 import { settings, type FolderConnection } from './settings.ts';
@@ -44,6 +55,7 @@ export const folder: Kind<FolderConnection> = {
       describe: (name) => opened.describe(name),
       read: (name, options) => opened.read(name, options),
       sourcePlan: (name, options) => opened.plan(name, options),
+      arrivals: new FolderArrivals(root, (dataset) => opened.filesOf(dataset)),
       target: new FolderTarget(root),
     } satisfies OpenSystem;
   },
@@ -144,7 +156,7 @@ class Folder {
   }
 
   /** The files behind a dataset: one by its name, or all that a pattern such as trips-*.csv matches, in order of name. */
-  private async filesOf(dataset: string): Promise<FileEntry[]> {
+  async filesOf(dataset: string): Promise<FileEntry[]> {
     if (/[/\\\0]/.test(dataset) || dataset === '..' || dataset === '.')
       throw refused(`${quoted(dataset)} is not the name of a file in the folder; names have no slashes.`);
     const files = await this.files().catch((error: NodeJS.ErrnoException) => {
@@ -222,7 +234,10 @@ class Folder {
   }
 
   /** `repairs.xml/order.task`, `bikes.xlsx/Bikes`: behind the slash is a part of the file. */
-  private async look(name: string): Promise<{
+  private async look(
+    name: string,
+    only?: Arrived,
+  ): Promise<{
     files: FileEntry[];
     format: FileFormat;
     reasons: readonly string[];
@@ -237,7 +252,7 @@ class Folder {
     const part = slash < 0 ? null : name.slice(slash + 1);
     if (part !== null && /(^|[/\\])\.\.([/\\]|$)|\0/.test(part))
       throw refused(`${quoted(name)} is not the name of a file in the folder; only files inside it can be read.`);
-    const files = await this.filesOf(dataset);
+    const files = chosenOf(await this.filesOf(dataset), only);
     const first = files[0]!;
     const settings = await this.context.settings();
     const setting = settings.get(name) ?? settings.get(dataset) ?? null;
@@ -327,8 +342,8 @@ class Folder {
     return found;
   }
 
-  async *read(name: string, { withDoc = false }: ReadOptions): AsyncGenerator<SourceBatch> {
-    const { files, format, fields } = await this.look(name);
+  async *read(name: string, { withDoc = false, only }: ReadOptions): AsyncGenerator<SourceBatch> {
+    const { files, format, fields } = await this.look(name, only);
     const chosen = format.kind === 'json' || format.kind === 'xml' ? { ...format, withDoc } : format;
     const names = chosen === format ? fields : [...fields, ...(withDoc ? ['_doc'] : [])];
     for (const file of files)
@@ -340,8 +355,8 @@ class Folder {
       }
   }
 
-  async plan(name: string, { withDoc = false }: ReadOptions): Promise<SourcePlan> {
-    const { files, format: known, fields, differences, setting } = await this.look(name);
+  async plan(name: string, { withDoc = false, only }: ReadOptions): Promise<SourcePlan> {
+    const { files, format: known, fields, differences, setting } = await this.look(name, only);
     // Marks that nobody declared are a guess: they help to look at records, they don't decide what becomes of them.
     const format = setting === null && marksOf(known) ? { ...known, marks: undefined } : known;
     const nested = format.kind === 'json' || format.kind === 'xml';
@@ -355,6 +370,17 @@ class Folder {
   }
 }
 
+/** The files that arrived, as they were when they were complete. */
+function chosenOf(files: readonly FileEntry[], only: Arrived | undefined): FileEntry[] {
+  if (only === undefined || !('files' in only)) return [...files];
+  return only.files.map(({ name, bytes, changed }) => {
+    const file = files.find((f) => f.name === name);
+    if (!file) throw notFound(`${name}, which had arrived, is not in the folder any more.`);
+    if (file.bytes !== bytes || file.changed !== changed)
+      throw refused(`${name} has changed since it seemed complete; it is read when it stands still again.`);
+    return file;
+  });
+}
 function listed(names: readonly string[]): string {
   return names.length === 0
     ? 'nothing'

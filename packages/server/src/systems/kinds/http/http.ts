@@ -2,6 +2,7 @@ import type { Dataset, DatasetField, Endpoint, TriedWrite } from '@versicle/cont
 import { createHash } from 'node:crypto';
 import {
   Aborted,
+  fillNamed,
   fillPlaces,
   Flattener,
   learnStructures,
@@ -297,9 +298,9 @@ class HttpSystem implements OpenSystem {
     };
   }
 
-  async *read(name: string, { withDoc = false, keys, signal }: ReadOptions): AsyncGenerator<SourceBatch> {
+  async *read(name: string, { withDoc = false, keys, signal, variables }: ReadOptions): AsyncGenerator<SourceBatch> {
     const [dataset, part] = splitPart(name);
-    const endpoint = await this.endpoint(dataset);
+    const endpoint = withVariables(await this.endpoint(dataset), variables);
     let structures: readonly NestedStructure[] = [];
     let number = 0;
     try {
@@ -505,6 +506,20 @@ function merged(known: readonly NestedStructure[], more: readonly NestedStructur
   }
   return [...result.values()];
 }
+/** An endpoint asked for with the variables of a plan. */
+function withVariables(endpoint: Endpoint, variables: ReadonlyMap<string, string> = new Map()): Endpoint {
+  const wild = [...variables].find(([name, value]) => endpoint.path.includes(name) && leadsElsewhere(value));
+  if (wild && fillNamed(endpoint.path, new Map([wild])) !== endpoint.path)
+    throw refused(`The variable ${wild[0]} is ${quoted(wild[1])}, which makes no address of ${endpoint.path}.`);
+  // Within a path a value is one part of it, whatever it holds.
+  const inPath = new Map([...variables].map(([name, value]) => [name, encodeURIComponent(value)]));
+  return {
+    ...endpoint,
+    path: fillNamed(endpoint.path, inPath),
+    query: endpoint.query.map((q) => ({ ...q, value: fillNamed(q.value, variables) })),
+  };
+}
+
 /** `{station}` becomes the parent's value, safely within its part of the path. */
 export function fillFields(
   path: string,

@@ -41,6 +41,8 @@ class Webhook implements OpenSystem {
     private readonly context: KindContext,
   ) {}
 
+  readonly arrivals = { of: 'deliveries' as const, newest: () => this.context.newestReceived() };
+
   async test(): ReturnType<OpenSystem['test']> {
     const count = await this.context.receivedCount();
     const what = this.connection.signs === 'all' ? 'time, id and body' : 'body';
@@ -87,13 +89,15 @@ class Webhook implements OpenSystem {
       changedAt: null,
     };
   }
-  async *read(dataset: string, { signal }: ReadOptions): AsyncGenerator<SourceBatch> {
+  async *read(dataset: string, { signal, only }: ReadOptions): AsyncGenerator<SourceBatch> {
     if (dataset !== DATASET) throw notFound(`A webhook has one dataset, ${DATASET}.`);
     const reader = await this.reader();
     const fields = ['_received_at', ...(reader.names ?? [])];
-    for (let after = 0; ;) {
+    const { after: first, to } = only && 'to' in only ? only : { after: 0, to: Infinity };
+    for (let after = first; ;) {
       if (signal?.aborted) return;
-      const page = await this.context.received(after, PAGE);
+      const found = await this.context.received(after, PAGE);
+      const page = found.filter(({ id }) => id <= to);
       const rows = page.flatMap(({ receivedAt, body }): RawRow[] => {
         // What is no record would be in the way of all that come after it.
         if (recordsOf(body) === null) return [new Unreadable('The delivery is no record.', body.slice(0, 200))];

@@ -1,0 +1,149 @@
+import { readFileSync } from 'node:fs';
+import { expect, test, type Page } from '@playwright/test';
+
+const call = async (page: Page, method: 'get' | 'post' | 'put', path: string, data?: object): Promise<unknown> => {
+  const answer = await page.request[method](`/api${path}`, data === undefined ? {} : { data });
+  expect(answer.status(), `${method} ${path}: ${await answer.text()}`).toBe(200);
+  return answer.json();
+};
+const runs = async (page: Page, plan: string): Promise<{ id: number; state: string }[]> =>
+  (await call(page, 'get', `/runs?plan=${plan}`)) as { id: number; state: string }[];
+
+test('a plan is written from nothing by keyboard, scheduled, started and watched', async ({ page }) => {
+  await page.goto('/plans');
+  await page.getByRole('button', { name: 'New plan' }).focus();
+  await page.keyboard.press('Enter');
+  await page.getByLabel('Name', { exact: true }).focus();
+  await page.keyboard.type('Stations, by keyboard');
+  await page.keyboard.press('Tab');
+  await page.keyboard.type('Stations');
+  await page.keyboard.press('Enter');
+  await page.keyboard.press('Tab');
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('heading', { name: 'Stations, by keyboard' })).toBeVisible();
+  await expect(page.getByText('Carries out revision 2 of Stations to warehouse')).toBeVisible();
+
+  // The first gap says that nothing starts it; Enter opens its choices, and the sentence changes.
+  await page.getByRole('button', { name: 'When somebody starts it' }).focus();
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('button', { name: 'at set times' })).toBeFocused();
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('button', { name: 'Each day at 06:00' })).toBeVisible();
+  await expect(page.getByText(/^Next: \w+ \d+ \w+ at 06:00/)).toBeVisible();
+  await page.getByLabel('At', { exact: true }).fill('07:30');
+  await page.getByLabel('At', { exact: true }).press('Tab');
+  await expect(page.getByRole('button', { name: 'Each day at 07:30' })).toBeVisible();
+  await page.keyboard.press('Escape');
+  await expect(page.locator('.editor')).toHaveCount(0);
+
+  // A second step, and the condition on which it goes.
+  await page.getByRole('button', { name: 'add a step' }).focus();
+  await page.keyboard.press('Enter');
+  await page.getByRole('combobox', { name: 'What the new step does' }).click();
+  await page.keyboard.type('a statement in Ware');
+  await page.keyboard.press('Enter');
+  const only = page.getByLabel('Only if');
+  await only.fill('stations_to_warehouse.failed = 0');
+  await only.press('Tab');
+  await expect(page.getByText(/Not kept: .*load/)).toBeVisible();
+  await only.fill('load.failed = 0');
+  await only.press('Tab');
+  await expect(page.getByText('Not kept')).toHaveCount(0);
+  await expect(page.getByRole('button', { name: 'load.failed = 0' })).toBeVisible();
+  await expect(page.getByText(/version \d+, saved/)).toBeVisible();
+
+  // Undo takes it back, step by step; the versions keep all of it.
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(page.getByRole('button', { name: 'load.failed = 0' })).toHaveCount(0);
+  await page.getByRole('button', { name: 'Versions' }).click();
+  await page
+    .getByRole('button', { name: /^Bring back version/ })
+    .first()
+    .click();
+  await expect(page.getByRole('button', { name: 'load.failed = 0' })).toBeVisible();
+
+  await page.getByRole('button', { name: 'Run …' }).click();
+  await page.getByRole('button', { name: /^Run (all|it)/ }).click();
+  await expect(page).toHaveURL(/\/runs\/\d+/);
+  const steps = page.getByRole('table', { name: 'Steps' });
+  await expect(steps.getByRole('row', { name: /Stations to warehouse.*finished.*24/ })).toBeVisible();
+  await expect(steps.getByRole('row', { name: /statement in Warehouse.*left out/ })).toBeVisible();
+  await expect(page.getByText(', it adds up')).toBeVisible();
+  await page.getByRole('link', { name: 'the plan', exact: true }).click();
+  await expect(page.getByRole('heading', { name: 'The last run' })).toContainText('run');
+  await page.getByRole('button', { name: 'Hold it' }).click();
+  await expect(page.getByText('Held.')).toBeVisible();
+});
+
+test('a run of several steps is paused, goes on, and is cancelled', async ({ page }) => {
+  const steps = [1, 2, 3].map((n) => ({
+    id: `s${n}`,
+    kind: 'sql',
+    system: 'warehouse',
+    sql: 'SELECT pg_sleep(1)',
+    after: n === 1 ? [] : [`s${n - 1}`],
+  }));
+  const document = { versicle: 1, kind: 'plan', name: 'Slow steps', steps };
+  const { id } = (await call(page, 'post', '/plans', { document })) as { id: string };
+  const { run } = (await call(page, 'post', `/plans/${id}/start`, {})) as { run: number };
+  await page.goto(`/runs/${run}`);
+  await page.getByRole('button', { name: 'Pause' }).click();
+  await expect(page.locator('.top').getByText('paused')).toBeVisible();
+  await page.getByRole('button', { name: 'Let it go on' }).click();
+  await expect(page.locator('.top').getByText(/running|finished/)).toBeVisible();
+  await expect.poll(async () => (await runs(page, id))[0]!.state).toBe('finished');
+  const again = (await call(page, 'post', `/plans/${id}/start`, {})) as { run: number };
+  await page.goto(`/runs/${again.run}`);
+  await page.getByRole('button', { name: 'Cancel the run' }).click();
+  await expect(page.locator('.top').getByText('cancelled')).toBeVisible();
+  await expect(page.getByRole('table', { name: 'Steps' })).toContainText('not begun');
+});
+
+test('a plan goes out as a file and comes in again, and one that is none says why', async ({ page }) => {
+  await page.goto('/plans/tidebridge-each-night');
+  const download = page.waitForEvent('download');
+  await page.getByRole('button', { name: 'Download' }).click();
+  const file = await (await download).path();
+  const document = JSON.parse(readFileSync(file, 'utf8')) as Record<string, unknown>;
+  expect(document['kind']).toBe('plan');
+  await page.goto('/plans');
+  const read = page.locator('input[type=file]');
+  const give = (value: unknown): Promise<void> =>
+    read.setInputFiles({
+      name: 'again.plan.versicle.json',
+      mimeType: 'application/json',
+      buffer: Buffer.from(typeof value === 'string' ? value : JSON.stringify(value)),
+    });
+  await give('{');
+  await expect(page.getByText('again.plan.versicle.json is not JSON')).toBeVisible();
+  await give({
+    ...document,
+    name: 'Night again',
+    steps: [{ id: 'a', kind: 'mapping', mapping: 'stations-to-warehous' }],
+  });
+  await expect(page.getByText('Did you mean “stations-to-warehouse”?')).toBeVisible();
+  await give({ ...document, name: 'Night again', triggers: [] });
+  await expect(page.getByRole('heading', { name: 'Night again' })).toBeVisible();
+  await expect(page.getByText('Stop when')).toBeVisible();
+});
+
+test('a key is made, shown once, starts a plan from outside, and is taken back', async ({ page, request }) => {
+  await page.goto('/settings');
+  await page.getByRole('button', { name: 'New key' }).click();
+  await page.getByLabel('Name', { exact: true }).fill('the nightly script');
+  await page.getByRole('button', { name: 'Make the key' }).click();
+  const key = await page.locator('.made code').innerText();
+  const headers = { authorization: `Bearer ${key}` };
+  const start = () => request.post('/api/plans/stations-once/start', { headers, data: { rowLimit: 3 } });
+  const answer = await start();
+  expect(answer.status()).toBe(200);
+  const { run } = (await answer.json()) as { run: number };
+  await page.goto(`/runs/${run}`);
+  await expect(page.getByText('Started by the key the nightly script')).toBeVisible();
+  await page.goto('/settings');
+  await expect(page.locator('.made')).toHaveCount(0);
+  await page.getByRole('button', { name: 'Take back the nightly script' }).click();
+  await page.getByRole('button', { name: 'Take it back' }).click();
+  await expect(page.getByRole('row', { name: /the nightly script/ })).toHaveCount(0);
+  expect((await start()).status()).toBe(401);
+});

@@ -1,0 +1,17 @@
+import { request } from '../shared/request';
+import { settingsActions as a } from './settings.feature';
+
+export const load = request(a.opened, 'listApiKeys', 'newest', {
+  done: (keys) => a.loaded({ keys }),
+  failed: (problem) => a.failed({ problem }),
+});
+export const makeKey = request(a.makeKey, 'createApiKey', 'once', {
+  call: ({ key }) => ({ body: key }),
+  done: (key) => a.keyMade({ key }),
+  failed: (problem) => a.actFailed({ problem }),
+});
+export const takeBack = request(a.takeBack, 'deleteApiKey', 'in turn', {
+  call: ({ id }) => ({ params: { id } }),
+  done: (_, { id }) => a.takenBack({ id }),
+  failed: (problem) => a.actFailed({ problem }),
+});
