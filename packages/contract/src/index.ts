@@ -6,6 +6,7 @@ export * from './systems.ts';
 export * from './mappings.ts';
 export * from './trials.ts';
 export * from './api-keys.ts';
+export * from './calendars.ts';
 export * from './plans.ts';
 export * from './runs.ts';
 export * from './failures.ts';

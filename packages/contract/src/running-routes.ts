@@ -1,5 +1,6 @@
 import * as z from 'zod';
 import * as keys from './api-keys.ts';
+import * as calendars from './calendars.ts';
 import * as common from './common.ts';
 import * as failures from './failures.ts';
 import * as plans from './plans.ts';
@@ -42,6 +43,14 @@ export const runningRoutes = {
     body: plans.startPlan,
     response: plans.startedRun,
   },
+  listCalendars: { summary: 'Calendars by which schedules are due, or are not', response: z.array(calendars.calendar) },
+  saveCalendar: {
+    summary: 'Make or change a calendar, by its days or from an iCalendar file',
+    params: calendars.calendarParams,
+    body: calendars.savedCalendar,
+    response: calendars.calendar,
+  },
+  deleteCalendar: { summary: 'Remove a calendar that no plan uses', params: calendars.calendarParams, response: done },
   listApiKeys: { summary: 'Keys by which programs ask', response: z.array(keys.apiKey) },
   createApiKey: { summary: 'Make a key; it is shown this once', body: keys.newApiKey, response: keys.madeApiKey },
   deleteApiKey: { summary: 'Take a key back', params: idParams, response: done },

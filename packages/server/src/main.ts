@@ -6,6 +6,7 @@ import { fileURLToPath } from 'node:url';
 import type { Express } from 'express';
 import { pino } from 'pino';
 import { ApiKeys } from './api-keys/api-keys.ts';
+import { Calendars } from './calendars/calendars.ts';
 import { CarryOut, OUTAGE_SECONDS } from './engine/carry-out.ts';
 import { Engine } from './engine/engine.ts';
 import { OtherSteps } from './engine/other-steps.ts';
@@ -103,7 +104,8 @@ async function start(): Promise<void> {
   const otherSteps = new OtherSteps(runs, systems);
   const carryOut = new CarryOut(db, runs, systems, sourceSets, keyMaps, otherSteps, landed, queueHouse, installation);
   const engine = new Engine(runs, systems, carryOut, landed);
-  const plans = new Plans(db);
+  const calendars = new Calendars(db);
+  const plans = new Plans(db, calendars);
   const starter: Starter = new Starter(db, plans, runs, engine, () => conductor);
   const conductor: Conductor = new Conductor(db, runs, engine, plans, systems, (run) => {
     followed(run).catch((error: Error) =>
@@ -137,6 +139,7 @@ async function start(): Promise<void> {
     workbooks: new Workbooks(mappings, systems),
     trials: new Trials(mappings, systems, sourceSets, keyMaps, events, join(data, 'trials')),
     apiKeys: new ApiKeys(db),
+    calendars,
     plans,
     starter,
     conductor,

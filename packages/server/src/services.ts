@@ -1,4 +1,5 @@
 import type { ApiKeys } from './api-keys/api-keys.ts';
+import type { Calendars } from './calendars/calendars.ts';
 import type { Engine } from './engine/engine.ts';
 import type { Senders } from './engine/lanes/queue/senders.ts';
 import type { Failures } from './failures/failures.ts';
@@ -38,6 +39,7 @@ export interface Services {
   readonly workbooks: Workbooks;
   readonly trials: Trials;
   readonly apiKeys: ApiKeys;
+  readonly calendars: Calendars;
   readonly plans: Plans;
   readonly starter: Starter;
   readonly conductor: Conductor;

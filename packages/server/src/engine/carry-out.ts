@@ -259,7 +259,7 @@ export class CarryOut {
       cut: run.cut === null ? { rows: CHUNK_ROWS, characters: Infinity } : fromJson(run.cut),
       threads: MAPPING_THREADS,
       sequenceFrom: Number(run.sequence_from ?? 0),
-      open: run.kind === 'full' ? await openFailures(this.db, run.mapping, document) : [],
+      open: run.kind === 'full' ? await openFailures(this.db, run.mapping, document, readsPart(run)) : [],
       dataset,
       encoding: target.encoding,
       queued: target.lane === 'queue',
@@ -363,6 +363,9 @@ export class CarryOut {
   }
 }
 
+/** Whether a run reads less than its document says. */
+const readsPart = (run: RunRow): boolean =>
+  run.row_limit !== null || run.taken !== null || carriedBy(run)?.filter !== undefined;
 const removesAtMost = (row: RunRow): number => {
   const carried = carriedBy(row);
   return carried?.kind === 'mapping' ? carried.removesAtMost : REMOVES_AT_MOST;

@@ -3,8 +3,16 @@ import { fromJson } from '../store/values.ts';
 import type { MappingDocument } from '@versicle/core';
 import type { OpenFailure } from './messages.ts';
 
-/** Failed records and remarks of a mapping that are still open: a run closes those that it reads again and that go well. */
-export async function openFailures(db: Database, mapping: string, document: MappingDocument): Promise<OpenFailure[]> {
+/**
+ * Failed records and remarks of a mapping that are still open: a run closes those that it reads again and that go well. Where
+ * it reads but a part of the records, what failed for being there twice is left alone: its twin alone says nothing of it.
+ */
+export async function openFailures(
+  db: Database,
+  mapping: string,
+  document: MappingDocument,
+  isPart: boolean,
+): Promise<OpenFailure[]> {
   const rows = await db.query<{
     id: string;
     identity: string;
@@ -14,8 +22,8 @@ export async function openFailures(db: Database, mapping: string, document: Mapp
     cause: string;
     mapped: Record<string, string | null> | string;
   }>(
-    "SELECT id, identity, label, file, COALESCE(file_row, row_number) AS file_row, cause, mapped FROM failed_record WHERE mapping = $1 AND state IN ('open', 'remark') ORDER BY id",
-    [mapping],
+    "SELECT id, identity, label, file, COALESCE(file_row, row_number) AS file_row, cause, mapped FROM failed_record WHERE mapping = $1 AND state IN ('open', 'remark') AND NOT ($2 AND (cause = 'duplicate_key' OR identity ~ '#[0-9]+$')) ORDER BY id",
+    [mapping, isPart],
   );
   const { key } = document.target;
   return rows.map((r) => {

@@ -234,6 +234,15 @@ describe('runs', () => {
     expect(await failures(`mapping=${mapping}`)).toEqual([]);
   });
 
+  it('leaves what was there twice open where it reads the first records only', async () => {
+    const { plan, mapping } = await load(['1;a;1,00', '2;b;x', '1;a;1,00', '1;c;1,00']);
+    await server.run(plan);
+    const open = async (): Promise<string[]> => (await failures(`mapping=${mapping}`)).map((f) => f.label);
+    expect(await open()).toEqual(['2, b', '1, a', '1, c']);
+    await server.run(plan, 1);
+    expect(await open()).toEqual(['2, b', '1, a', '1, c']);
+  });
+
   it('goes on with a sequence from run to run, and replays keep the number that a record had', async () => {
     const target = {
       key: ['no'],

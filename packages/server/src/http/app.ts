@@ -9,6 +9,7 @@ import helmet from 'helmet';
 import type { Logger } from 'pino';
 import { keyGuard } from '../api-keys/guard.ts';
 import { apiKeyRoutes } from '../api-keys/routes.ts';
+import { calendarRoutes } from '../calendars/routes.ts';
 import { failureRoutes } from '../failures/routes.ts';
 import { mappingRoutes, workbookFiles } from '../mappings/routes.ts';
 import { planRoutes } from '../plans/routes.ts';
@@ -85,6 +86,7 @@ export function makeApp(services: Services, { version, host, pages, log }: AppOp
     foreignRoutes,
     planRoutes,
     apiKeyRoutes,
+    calendarRoutes,
     runRoutes,
     failureRoutes,
     finderRoutes,

@@ -14,7 +14,13 @@ const SWEEP = 10_000;
 
 /** Looks again and again for what is due, and for what follows from runs that have ended. Gives the way to stop it. */
 export function keepPlans(
-  { db, systems, starter, conductor }: Pick<Services, 'db' | 'systems' | 'starter' | 'conductor'>,
+  {
+    db,
+    calendars,
+    systems,
+    starter,
+    conductor,
+  }: Pick<Services, 'db' | 'calendars' | 'systems' | 'starter' | 'conductor'>,
   followed: (run: number) => Promise<void>,
   log: Logger,
 ): () => Promise<void> {
@@ -30,7 +36,7 @@ export function keepPlans(
         for (const run of await toFollow(db)) await followed(run);
         await conductor.lookAtAll();
       }
-      await seeToDue(db, starter);
+      await seeToDue(db, starter, new Date(), () => calendars.days());
       if (performance.now() - looked > LOOK) {
         looked = performance.now();
         await seeToArrivals(db, systems, starter);

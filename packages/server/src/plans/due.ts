@@ -1,4 +1,4 @@
-import { nextTimes, parsePlan, type PlanDocument, type Trigger } from '@versicle/core';
+import { type Calendars, nextTimes, parsePlan, type PlanDocument, type Trigger } from '@versicle/core';
 import type { Database } from '@versicle/postgres';
 import { fromJson, isoTime } from '../store/values.ts';
 import type { Starter } from './starter.ts';
@@ -22,7 +22,12 @@ interface DueRow {
 }
 
 /** Starts what is due by time. Whatever is cut off in between is made up for by the next look: an occasion starts a plan once. */
-export async function seeToDue(db: Database, starter: Starter, now = new Date()): Promise<void> {
+export async function seeToDue(
+  db: Database,
+  starter: Starter,
+  now = new Date(),
+  days: () => Promise<Calendars> = () => Promise.resolve(new Map()),
+): Promise<void> {
   await db.query(
     `UPDATE plan_trigger SET next = $1, seen = $1 WHERE next IS NOT NULL AND seen > $1::timestamptz + make_interval(secs => $2)`,
     [now.toISOString(), WAS_AHEAD / 1000],
@@ -32,10 +37,11 @@ export async function seeToDue(db: Database, starter: Starter, now = new Date())
       WHERE t.next <= $1 AND NOT p.held ORDER BY t.next, t.plan, t.trigger LIMIT ${AT_A_TIME}`,
     [now.toISOString()],
   );
+  const calendars = rows.length > 0 ? await days() : new Map<string, ReadonlySet<string>>();
   for (const row of rows) {
     const trigger = parsePlan(fromJson(row.document)).triggers.find((t) => t.id === row.trigger);
     const from = new Date(isoTime(row.next));
-    const { times, next } = trigger ? dueTimes(trigger, from, now) : { times: [], next: null };
+    const { times, next } = trigger ? dueTimes(trigger, from, now, calendars) : { times: [], next: null };
     for (const at of times)
       await starter.due(
         row.plan,
@@ -54,13 +60,18 @@ export async function seeToDue(db: Database, starter: Starter, now = new Date())
 const isEach = (trigger: Trigger): boolean => trigger.kind === 'schedule' && trigger.missed === 'each';
 
 /** Which times since the one that was due start the plan now, and when it is due next; null: when its run has ended. */
-export function dueTimes(trigger: Trigger, from: Date, now: Date): { times: Date[]; next: Date | null } {
+export function dueTimes(
+  trigger: Trigger,
+  from: Date,
+  now: Date,
+  calendars: Calendars = new Map(),
+): { times: Date[]; next: Date | null } {
   if (trigger.kind === 'every') return { times: [from], next: null };
   if (trigger.kind !== 'schedule') return { times: [], next: null };
-  const next = firstDue(trigger, now);
+  const next = firstDue(trigger, now, calendars);
   const passed = [from];
   while (passed.length < MOST_MISSED) {
-    const [after] = nextTimes(trigger, passed.at(-1)!, 1);
+    const [after] = nextTimes(trigger, passed.at(-1)!, 1, calendars);
     if (after === undefined || after.at > now) break;
     passed.push(after.at);
   }
@@ -68,16 +79,21 @@ export function dueTimes(trigger: Trigger, from: Date, now: Date): { times: Date
   if (trigger.missed === 'each') return { times: passed, next };
   const recent = passed.filter((at) => !isMissed(at));
   if (recent.length > 0 || trigger.missed === 'skip') return { times: recent, next };
-  return { times: [lastOf(trigger, passed, now)], next };
+  return { times: [lastOf(trigger, passed, now, calendars)], next };
 }
 /** The newest of the times that passed; also where there were more of them than are looked at one by one. */
-function lastOf(trigger: Extract<Trigger, { kind: 'schedule' }>, passed: readonly Date[], now: Date): Date {
+function lastOf(
+  trigger: Extract<Trigger, { kind: 'schedule' }>,
+  passed: readonly Date[],
+  now: Date,
+  calendars: Calendars,
+): Date {
   let newest = passed.at(-1)!;
   if (passed.length < MOST_MISSED) return newest;
   for (const back of [3600, 86_400, 31 * 86_400, 366 * 86_400]) {
     const since = new Date(now.getTime() - back * 1000);
     if (since < newest) break;
-    const times = nextTimes(trigger, since, 5000).filter((t) => t.at <= now);
+    const times = nextTimes(trigger, since, 5000, calendars).filter((t) => t.at <= now);
     if (times.length > 0) {
       newest = times.at(-1)!.at;
       break;

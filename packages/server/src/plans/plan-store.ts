@@ -1,5 +1,6 @@
 import type { NewPlan, Plan, PlanDetail, PlanVersion } from '@versicle/contract';
 import {
+  type Calendars as Days,
   allSteps,
   canonicalPlan,
   changedMeanwhile,
@@ -14,6 +15,7 @@ import {
   refused,
 } from '@versicle/core';
 import type { Database, Statement } from '@versicle/postgres';
+import type { Calendars } from '../calendars/calendars.ts';
 import { slug } from '../http/slug.ts';
 import { namesOf } from '../runs/run-steps.ts';
 import { fromJson, isoTime, isoTimeOrNull } from '../store/values.ts';
@@ -52,7 +54,10 @@ const SELECT = `SELECT p.id, p.name, p.document, p.version, p.held, r.id AS run,
 
 /** Plan documents and their versions. */
 export class Plans {
-  constructor(private readonly db: Database) {}
+  constructor(
+    private readonly db: Database,
+    private readonly calendars: Calendars,
+  ) {}
 
   async list(): Promise<Plan[]> {
     return this.shown(await this.db.query<PlanRow>(`${SELECT} ORDER BY p.created_at, p.id`));
@@ -66,7 +71,7 @@ export class Plans {
       ...plan!,
       document,
       problems: await this.problems(document, id),
-      triggers: await triggerOutlook(this.db, document, id),
+      triggers: await triggerOutlook(this.db, document, await this.calendars.days(), id),
       lastSteps: plan!.lastRun === null ? [] : await lastSteps(this.db, plan!.lastRun),
     };
   }
@@ -113,7 +118,12 @@ export class Plans {
       "SELECT 'mapping' AS kind, id FROM mapping UNION ALL SELECT 'system', id FROM system UNION ALL SELECT 'plan', id FROM plan",
     );
     const of = (kind: string): string[] => rows.filter((r) => r.kind === kind).map((r) => r.id);
-    const ground = { mappings: of('mapping'), systems: of('system'), plans: of('plan'), calendars: [] };
+    const ground = {
+      mappings: of('mapping'),
+      systems: of('system'),
+      plans: of('plan'),
+      calendars: [...(await this.calendars.days()).keys()],
+    };
     const problems = planProblems(document, self === undefined ? ground : { ...ground, self });
     return [
       ...problems,
@@ -141,7 +151,7 @@ export class Plans {
         sql: 'INSERT INTO plan (id, name, document) VALUES ($1, $2, $3)',
         params: [id, document.name, canonicalPlan(document)],
       },
-      ...this.kept(id, document, 1, person),
+      ...(await this.kept(id, document, 1, person)),
     ]);
     return this.get(id);
   }
@@ -160,6 +170,7 @@ export class Plans {
     await this.requireSound(document, id);
     const from = version ?? before.version;
     if (canonicalPlan(before.document) === canonicalPlan(document) && from === before.version) return this.get(id);
+    const kept = await this.kept(id, document, from + 1, person);
     await this.db
       .transaction([
         { sql: 'SELECT require_plan($1, $2)', params: [id, from] },
@@ -167,7 +178,7 @@ export class Plans {
           sql: 'UPDATE plan SET name = $2, document = $3, version = version + 1 WHERE id = $1',
           params: [id, document.name, canonicalPlan(document)],
         },
-        ...this.kept(id, document, from + 1, person),
+        ...kept,
       ])
       .catch((error: unknown) => {
         if ((error as { code?: unknown }).code !== 'VRS03') throw error;
@@ -176,7 +187,7 @@ export class Plans {
     return this.get(id);
   }
   /** What is kept beside the document: the version itself, what it speaks of, and when it is next due. */
-  private kept(id: string, document: PlanDocument, version: number, person: string): Statement[] {
+  private async kept(id: string, document: PlanDocument, version: number, person: string): Promise<Statement[]> {
     return [
       {
         sql: 'INSERT INTO plan_version (plan, number, document, person) VALUES ($1, $2, $3, $4)',
@@ -187,15 +198,31 @@ export class Plans {
         sql: 'INSERT INTO plan_use (plan, thing, name) SELECT $1, thing, name FROM json_to_recordset($2::json) AS u(thing text, name text) ON CONFLICT DO NOTHING',
         params: [id, JSON.stringify(usesOfPlan(document))],
       },
-      ...triggersKept(id, document),
+      ...triggersKept(id, document, await this.calendars.days()),
     ];
+  }
+
+  /** Days have changed: schedules that go by calendars are due anew. What is due already stays so. */
+  async dueAnew(): Promise<void> {
+    const days = await this.calendars.days();
+    const rows = await this.db.query<{ id: string; document: PlanDocument | string }>(
+      "SELECT id, document FROM plan WHERE NOT held AND id IN (SELECT plan FROM plan_trigger WHERE kind = 'schedule' AND next > now())",
+    );
+    for (const row of rows)
+      for (const t of parsePlan(fromJson(row.document)).triggers)
+        if (t.kind === 'schedule' && t.except.length + t.only.length > 0)
+          await this.db.query('UPDATE plan_trigger SET next = $3 WHERE plan = $1 AND trigger = $2 AND next > now()', [
+            row.id,
+            t.id,
+            firstDue(t, new Date(), days)?.toISOString() ?? null,
+          ]);
   }
 
   async hold(id: string, held: boolean): Promise<PlanDetail> {
     const { document } = await this.stored(id);
     await this.db.transaction([
       { sql: 'UPDATE plan SET held = $2 WHERE id = $1', params: [id, held] },
-      ...triggersKept(id, document),
+      ...triggersKept(id, document, await this.calendars.days()),
     ]);
     return this.get(id);
   }
@@ -264,12 +291,12 @@ function usesOfPlan(document: PlanDocument): { thing: string; name: string }[] {
   ];
 }
 /** The triggers of a plan from now on: what passed before it was saved, or while it was held, is nobody's concern. */
-function triggersKept(id: string, document: PlanDocument): Statement[] {
+function triggersKept(id: string, document: PlanDocument, calendars: Days): Statement[] {
   const now = new Date();
   const rows = document.triggers.map((t) => ({
     trigger: t.id,
     kind: t.kind,
-    next: firstDue(t, now)?.toISOString() ?? null,
+    next: firstDue(t, now, calendars)?.toISOString() ?? null,
   }));
   return [
     {

@@ -1,5 +1,5 @@
 import type { PlanDetail } from '@versicle/contract';
-import { nextTimes, type PlanDocument, type Trigger } from '@versicle/core';
+import { type Calendars, nextTimes, type PlanDocument, type Trigger } from '@versicle/core';
 import type { Database } from '@versicle/postgres';
 import { isoTime } from '../store/values.ts';
 
@@ -7,16 +7,17 @@ import { isoTime } from '../store/values.ts';
 const TOLD = 10;
 
 /** When a trigger is first due after an instant; null where something else than time starts it. */
-export function firstDue(trigger: Trigger, after: Date): Date | null {
+export function firstDue(trigger: Trigger, after: Date, calendars: Calendars): Date | null {
   if (trigger.kind === 'every') return new Date(after.getTime() + trigger.seconds * 1000);
   if (trigger.kind !== 'schedule') return null;
-  return nextTimes(trigger, after, 1)[0]?.at ?? null;
+  return nextTimes(trigger, after, 1, calendars)[0]?.at ?? null;
 }
 
 /** What each trigger of a plan does next. Without an id, as it would be if it were kept now. */
 export async function triggerOutlook(
   db: Database,
   document: PlanDocument,
+  calendars: Calendars,
   id?: string,
 ): Promise<PlanDetail['triggers']> {
   const rows =
@@ -31,8 +32,9 @@ export async function triggerOutlook(
     const row = rows.find((r) => r.trigger === t.id);
     const due = (): PlanDetail['triggers'][number]['next'] => {
       if (row !== undefined && row.next === null) return [];
-      if (t.kind === 'schedule') return nextTimes(t, now, TOLD).map(({ at, odd }) => ({ at: at.toISOString(), odd }));
-      const next = row?.next ? isoTime(row.next) : (firstDue(t, now)?.toISOString() ?? null);
+      if (t.kind === 'schedule')
+        return nextTimes(t, now, TOLD, calendars).map(({ at, odd }) => ({ at: at.toISOString(), odd }));
+      const next = row?.next ? isoTime(row.next) : (firstDue(t, now, calendars)?.toISOString() ?? null);
       return next === null ? [] : [{ at: next, odd: null }];
     };
     return { id: t.id, next: due(), problem: row?.problem ?? null };

@@ -17,6 +17,7 @@ import m014 from './migrations/014-kept-filters.sql';
 import m015 from './migrations/015-plans.sql';
 import m016 from './migrations/016-api-keys.sql';
 import m017 from './migrations/017-taken.sql';
+import m018 from './migrations/018-calendars.sql';
 
 /** Forward only; a released migration is never edited. */
 export const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -37,6 +38,7 @@ export const migrations: readonly (readonly [number: number, name: string, sql: 
   [15, 'plans', m015],
   [16, 'api-keys', m016],
   [17, 'taken', m017],
+  [18, 'calendars', m018],
 ];
 
 export async function migrate(db: Database): Promise<void> {

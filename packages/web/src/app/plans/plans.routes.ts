@@ -6,6 +6,8 @@ import { systemsState } from '../systems/systems.state';
 import * as planEffects from './plan.effects';
 import { planFeature } from './plan.feature';
 import { PlanPage } from './plan.page';
+import * as settingsEffects from '../settings/settings.effects';
+import { settingsFeature } from '../settings/settings.feature';
 import * as plansEffects from './plans.effects';
 import { plansFeature } from './plans.feature';
 import { PlansPage } from './plans.page';
@@ -18,7 +20,8 @@ export const plansRoutes: Routes = [
       ...systemsState,
       provideState(plansFeature),
       provideState(planFeature),
-      provideEffects(plansEffects, planEffects),
+      provideState(settingsFeature),
+      provideEffects(plansEffects, planEffects, settingsEffects),
     ],
     children: [
       { path: '', component: PlansPage },

@@ -1,8 +1,10 @@
-import { ChangeDetectionStrategy, Component, computed, input, linkedSignal, output } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { cronOf, cronParts, cronWords, type CronParts, type Trigger } from '@versicle/core';
 import { FieldComponent } from '../shared/form/field.component';
 import { GIVEN } from '../shared/given';
+import { Store } from '@ngrx/store';
+import { settingsActions, settingsFeature } from '../settings/settings.feature';
 import { SELECT } from '../shared/select';
 
 type Schedule = Extract<Trigger, { kind: 'schedule' }>;
@@ -124,6 +126,36 @@ const ZONES: readonly string[] = ['UTC', ...Intl.supportedValuesOf('timeZone').f
         </fieldset>
       }
     }
+    @if (calendars().length > 0) {
+      <div class="row">
+        <vs-field label="Except on">
+          <nz-select
+            nzId="except"
+            aria-label="Except on"
+            nzMode="multiple"
+            [ngModel]="schedule().except"
+            (ngModelChange)="changed.emit({ except: $event })"
+          >
+            @for (c of calendars(); track c.name) {
+              <nz-option [nzValue]="c.name" [nzLabel]="c.name" />
+            }
+          </nz-select>
+        </vs-field>
+        <vs-field label="Only on">
+          <nz-select
+            nzId="only"
+            aria-label="Only on"
+            nzMode="multiple"
+            [ngModel]="schedule().only"
+            (ngModelChange)="changed.emit({ only: $event })"
+          >
+            @for (c of calendars(); track c.name) {
+              <nz-option [nzValue]="c.name" [nzLabel]="c.name" />
+            }
+          </nz-select>
+        </vs-field>
+      </div>
+    }
     <vs-field label="Times that passed while nothing could run">
       <nz-select
         nzId="missed"
@@ -173,6 +205,12 @@ const ZONES: readonly string[] = ['UTC', ...Intl.supportedValuesOf('timeZone').f
   `,
 })
 export class ScheduleEditorComponent {
+  private readonly store = inject(Store);
+  private readonly loaded = this.store.selectSignal(settingsFeature.selectCalendars);
+  protected readonly calendars = computed(() => this.loaded().value ?? []);
+  constructor() {
+    this.store.dispatch(settingsActions.calendarsOpened());
+  }
   readonly schedule = input.required<Schedule>();
   readonly changed = output<Partial<Schedule>>();
   protected readonly days = DAYS;

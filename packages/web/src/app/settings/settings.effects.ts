@@ -15,3 +15,18 @@ export const takeBack = request(a.takeBack, 'deleteApiKey', 'in turn', {
   done: (_, { id }) => a.takenBack({ id }),
   failed: (problem) => a.actFailed({ problem }),
 });
+
+export const loadCalendars = request(a.calendarsOpened, 'listCalendars', 'newest', {
+  done: (calendars) => a.calendarsLoaded({ calendars }),
+  failed: (problem) => a.calendarsFailed({ problem }),
+});
+export const saveCalendar = request(a.saveCalendar, 'saveCalendar', 'in turn', {
+  call: ({ name, calendar }) => ({ params: { name }, body: calendar }),
+  done: () => a.calendarsOpened(),
+  failed: (problem) => a.calendarFailed({ problem }),
+});
+export const removeCalendar = request(a.removeCalendar, 'deleteCalendar', 'in turn', {
+  call: ({ name }) => ({ params: { name } }),
+  done: () => a.calendarsOpened(),
+  failed: (problem) => a.calendarFailed({ problem }),
+});

@@ -1,4 +1,4 @@
-import type { ApiKey, MadeApiKey, NewApiKey } from '@versicle/contract';
+import type { ApiKey, Calendar, MadeApiKey, NewApiKey, SavedCalendar } from '@versicle/contract';
 import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
 import { fetched, idle, loaded, type Loadable } from '../shared/loadable';
 
@@ -13,6 +13,12 @@ export const settingsActions = createActionGroup({
     'take back': props<{ id: string }>(),
     'taken back': props<{ id: string }>(),
     'act failed': props<{ problem: string }>(),
+    'calendars opened': emptyProps(),
+    'calendars loaded': props<{ calendars: Calendar[] }>(),
+    'calendars failed': props<{ problem: string }>(),
+    'save calendar': props<{ name: string; calendar: SavedCalendar }>(),
+    'remove calendar': props<{ name: string }>(),
+    'calendar failed': props<{ problem: string }>(),
     left: emptyProps(),
   },
 });
@@ -22,8 +28,10 @@ export interface SettingsState {
   /** The key that was just made: the only time that it is seen. */
   readonly made: MadeApiKey | null;
   readonly problem: string | null;
+  readonly calendars: Loadable<Calendar[]>;
+  readonly calendarProblem: string | null;
 }
-const initial: SettingsState = { keys: idle(), made: null, problem: null };
+const initial: SettingsState = { keys: idle(), made: null, problem: null, calendars: idle(), calendarProblem: null };
 
 export const settingsFeature = createFeature({
   name: 'settings',
@@ -45,6 +53,16 @@ export const settingsFeature = createFeature({
       keys: loaded((s.keys.value ?? []).filter((k) => k.id !== id)),
     })),
     on(settingsActions.actFailed, (s, { problem }): SettingsState => ({ ...s, problem })),
-    on(settingsActions.left, (s): SettingsState => ({ ...s, made: null, problem: null })),
+    ...fetched<SettingsState, 'calendars'>('calendars', {
+      asked: settingsActions.calendarsOpened,
+      came: settingsActions.calendarsLoaded,
+      failed: settingsActions.calendarsFailed,
+    }),
+    on(settingsActions.saveCalendar, settingsActions.removeCalendar, (s): SettingsState => ({
+      ...s,
+      calendarProblem: null,
+    })),
+    on(settingsActions.calendarFailed, (s, { problem }): SettingsState => ({ ...s, calendarProblem: problem })),
+    on(settingsActions.left, (s): SettingsState => ({ ...s, made: null, problem: null, calendarProblem: null })),
   ),
 });

@@ -10,6 +10,7 @@ import type { Column } from '../shared/list/column';
 import { ListComponent } from '../shared/list/list.component';
 import { SELECT } from '../shared/select';
 import { FullTimePipe, TimePipe } from '../shared/words';
+import { CalendarsComponent } from './calendars.component';
 import { settingsActions, settingsFeature } from './settings.feature';
 
 const RIGHTS = { read: 'look at everything', start: 'start and end runs', change: 'change everything' } as const;
@@ -17,7 +18,17 @@ const RIGHTS = { read: 'look at everything', start: 'start and end runs', change
 /** Keys by which programs ask: named, shown once, limited, taken back. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [AskComponent, CellDirective, FieldComponent, FormsModule, FullTimePipe, ListComponent, SELECT, TimePipe],
+  imports: [
+    AskComponent,
+    CalendarsComponent,
+    CellDirective,
+    FieldComponent,
+    FormsModule,
+    FullTimePipe,
+    ListComponent,
+    SELECT,
+    TimePipe,
+  ],
   template: `
     <div class="page">
       <vs-list
@@ -99,6 +110,7 @@ const RIGHTS = { read: 'look at everything', start: 'start and end runs', change
           >
         </ng-template>
       </vs-list>
+      <vs-calendars />
     </div>
   `,
   styles: `

@@ -1,0 +1,176 @@
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { RouterLink } from '@angular/router';
+import { Store } from '@ngrx/store';
+import type { Calendar } from '@versicle/contract';
+import { AskComponent } from '../shared/ask.component';
+import { FieldComponent } from '../shared/form/field.component';
+import { LoadingComponent } from '../shared/loading.component';
+import { settingsActions, settingsFeature } from './settings.feature';
+
+/** Calendars: days on which plans are not due, or the only ones on which they are. */
+@Component({
+  selector: 'vs-calendars',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [AskComponent, FieldComponent, FormsModule, LoadingComponent, RouterLink],
+  template: `
+    <section aria-labelledby="calendars">
+      <div class="top">
+        <h2 id="calendars">Calendars</h2>
+        <span class="grow"></span>
+        <button type="button" class="btn" (click)="edit(null)">New calendar</button>
+      </div>
+      <p class="soft">
+        Days by their names, for schedules: left out (<i>except on public-holidays</i>), or the only ones.
+      </p>
+      <vs-loading [of]="calendars()" (again)="load()" />
+      @if (problem()) {
+        <p class="rub" role="alert">{{ problem() }}</p>
+      }
+      @if (editing()) {
+        <form (ngSubmit)="save()" aria-label="Calendar">
+          <vs-field label="Name" help="as plans name it, such as public-holidays"
+            ><input
+              class="input"
+              name="name"
+              maxlength="100"
+              autocomplete="off"
+              [readOnly]="known()"
+              [(ngModel)]="name"
+          /></vs-field>
+          <vs-field label="Days" help="one a line, such as 2026-12-25; or give an iCalendar file">
+            <textarea class="input mono" name="days" rows="6" [(ngModel)]="days"></textarea>
+          </vs-field>
+          <div class="acts">
+            <button type="submit" class="btn first" [disabled]="!name().trim() || !days().trim()">Keep the days</button>
+            <label class="btn" tabindex="0" (keydown.enter)="file.click()"
+              >From an iCalendar file …
+              <input
+                #file
+                class="visually-hidden"
+                type="file"
+                accept=".ics,text/calendar"
+                tabindex="-1"
+                (change)="readIn(file)"
+            /></label>
+            <button type="button" class="btn quiet" (click)="editing.set(false)">Give up</button>
+          </div>
+        </form>
+      }
+      @for (c of calendars().value ?? []; track c.name) {
+        <div class="line">
+          <b>{{ c.name }}</b>
+          <span class="soft">{{ about(c) }}</span>
+          <span class="soft">
+            @for (u of c.usedBy; track u.id) {
+              <a [routerLink]="['/plans', u.id]">{{ u.name }}</a>
+            } @empty {
+              used by no plan
+            }
+          </span>
+          <span class="do">
+            <button type="button" class="btn quiet" (click)="edit(c)" [attr.aria-label]="'Change ' + c.name">
+              Change
+            </button>
+            <button type="button" class="btn quiet" (click)="asked.set(c.name)" [attr.aria-label]="'Remove ' + c.name">
+              Remove …
+            </button>
+          </span>
+        </div>
+        @if (asked() === c.name) {
+          <vs-ask [about]="'Remove ' + c.name" does="Remove it" (done)="remove(c)" (letBe)="asked.set(null)"
+            >Its {{ c.days.length }} days are gone then.</vs-ask
+          >
+        }
+      } @empty {
+        @if (calendars().state === 'loaded' && !editing()) {
+          <p class="soft">No calendar yet.</p>
+        }
+      }
+    </section>
+  `,
+  styles: `
+    section {
+      margin-top: 34px;
+    }
+    form {
+      background: var(--raised);
+      border: 1px solid var(--hair);
+      border-left: 3px solid var(--ink);
+      padding: 12px 18px;
+      max-width: 560px;
+    }
+    .input {
+      width: 100%;
+    }
+    .acts {
+      display: flex;
+      flex-wrap: wrap;
+      gap: 8px;
+    }
+    .line {
+      display: grid;
+      grid-template-columns: 200px minmax(0, 1fr) minmax(0, 1fr) auto;
+      gap: 14px;
+      align-items: baseline;
+      padding: 5px 0;
+      border-bottom: 1px solid var(--hair);
+    }
+    @media (max-width: 800px) {
+      .line {
+        grid-template-columns: minmax(0, 1fr);
+        gap: 2px;
+      }
+    }
+  `,
+})
+export class CalendarsComponent {
+  private readonly store = inject(Store);
+  protected readonly calendars = this.store.selectSignal(settingsFeature.selectCalendars);
+  protected readonly problem = this.store.selectSignal(settingsFeature.selectCalendarProblem);
+  protected readonly editing = signal(false);
+  protected readonly asked = signal<string | null>(null);
+  protected readonly name = signal('');
+  protected readonly days = signal('');
+  private readonly of = signal<string | null>(null);
+  protected readonly known = computed(() => this.of() !== null);
+
+  constructor() {
+    this.load();
+  }
+  protected load(): void {
+    this.store.dispatch(settingsActions.calendarsOpened());
+  }
+  protected about(c: Calendar): string {
+    const today = new Date().toISOString().slice(0, 10);
+    const next = c.days.find((d) => d >= today);
+    const count = `${c.days.length} ${c.days.length === 1 ? 'day' : 'days'}${c.from === 'icalendar' ? ', from an iCalendar file' : ''}`;
+    return next === undefined ? `${count}; none from today on` : `${count}; next ${next}`;
+  }
+  protected edit(c: Calendar | null): void {
+    this.of.set(c?.name ?? null);
+    this.name.set(c?.name ?? '');
+    this.days.set(c?.days.join('\n') ?? '');
+    this.editing.set(true);
+  }
+  protected save(): void {
+    const days = this.days()
+      .split(/[\s,;]+/)
+      .filter(Boolean);
+    this.store.dispatch(settingsActions.saveCalendar({ name: this.name().trim(), calendar: { days } }));
+    this.editing.set(false);
+  }
+  protected readIn(input: HTMLInputElement): void {
+    const file = input.files?.[0];
+    input.value = '';
+    void file?.text().then((icalendar) => {
+      const name = this.name().trim() || file.name.replace(/\.\w+$/, '');
+      this.store.dispatch(settingsActions.saveCalendar({ name, calendar: { icalendar } }));
+      this.editing.set(false);
+    });
+  }
+  protected remove(c: Calendar): void {
+    this.asked.set(null);
+    this.store.dispatch(settingsActions.removeCalendar({ name: c.name }));
+  }
+}
