@@ -67,7 +67,7 @@ export async function ask<T>({ server, key }: Remote, method: string, path: stri
   if (typeof problem?.detail !== 'string')
     throw new Refusal(`${server} answered with status ${response.status}, but not as Versicle does.`, response.status);
   const faults = problem.faults ?? [];
-  const more = faults.length > 1 ? `\n${faults.map((f) => `  ${f.path}: ${f.message}`).join('\n')}` : '';
+  const more = faults.length > 0 ? `\n${faults.map((f) => `  ${f.path}: ${f.message}`).join('\n')}` : '';
   throw new Refusal(`${problem.detail}${more}`, response.status);
 }
 function jsonOrNull(text: string): unknown {

@@ -33,6 +33,8 @@ export const today = z.object({
       failed: z.number(),
     }),
   ),
+  /** What is due by itself in the next hours. */
+  due: z.array(z.object({ plan: z.string(), planName: z.string(), at: z.string() })),
   plans: z.array(
     z.object({
       id: z.string(),

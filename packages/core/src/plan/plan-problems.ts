@@ -119,8 +119,8 @@ export function planProblems(plan: PlanDocument, ground: PlanGround = {}): Probl
       report(
         `${at}.when`,
         later === undefined
-          ? error.message
-          : `${error.message} The figures of ${later.id} are known only to steps that go after it.`,
+          ? stepWords(error.message)
+          : `${stepWords(error.message)} The figures of ${later.id} are known only to steps that go after it.`,
       );
     }
   }
@@ -164,6 +164,10 @@ export function planProblems(plan: PlanDocument, ground: PlanGround = {}): Probl
     }
   }
 }
+
+/** What rules call a source is a step here. */
+const stepWords = (message: string): string =>
+  message.replace('There is no source called', 'There is no earlier step called');
 
 interface Placed {
   readonly id: string;

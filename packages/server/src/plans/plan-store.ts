@@ -137,7 +137,7 @@ export class Plans {
     if (problems.length === 0) return;
     const [first] = problems;
     throw refused(
-      `${problems.length === 1 ? 'The plan can’t be kept' : `The plan can’t be kept: it has ${counted(problems.length, 'error')}. The first`}: ${first!.message} (${first!.path})`,
+      problems.length === 1 ? first!.message : `${counted(problems.length, 'error')}; the first: ${first!.message}`,
       problems.map(({ path, message }) => ({ path: `document.${path}`, message })),
     );
   }

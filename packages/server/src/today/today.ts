@@ -1,6 +1,8 @@
 import type { Today, Waiting } from '@versicle/contract';
 import type { Failures } from '../failures/failures.ts';
 import type { Mappings } from '../mappings/mappings.ts';
+import type { Calendars } from '../calendars/calendars.ts';
+import { comingUp } from '../plans/coming.ts';
 import { readRuns, RUNS } from '../runs/run-store.ts';
 import type { Database } from '@versicle/postgres';
 import { isoTime, isoTimeOrNull } from '../store/values.ts';
@@ -8,6 +10,7 @@ import type { Systems } from '../systems/systems.ts';
 
 interface Parts {
   readonly db: Database;
+  readonly calendars: Calendars;
   readonly systems: Systems;
   readonly mappings: Mappings;
   readonly failures: Failures;
@@ -39,7 +42,7 @@ export async function waitingNow({ db }: Pick<Parts, 'db'>): Promise<Waiting> {
   };
 }
 
-export async function todayNow({ db, systems, mappings, failures }: Parts): Promise<Today> {
+export async function todayNow({ db, calendars, systems, mappings, failures }: Parts): Promise<Today> {
   const waiting = await waitingNow({ db });
   const day = await db.query<{
     id: number;
@@ -74,6 +77,7 @@ export async function todayNow({ db, systems, mappings, failures }: Parts): Prom
       state: d.state,
       failed: Number(d.failed),
     })),
+    due: await comingUp(db, await calendars.days()),
     plans: await lastRuns(db),
   };
 }

@@ -20,8 +20,8 @@ export const savePlan = request([a.edited, a.undo], 'changePlan', 'in turn', {
     id === null || draft === null || plan.value === null || !saving
       ? null
       : { params: { id }, body: { document: draft, version: plan.value.version } },
-  done: (plan, _, state) => a.saved({ plan, before: state.plan.value!.document }),
-  failed: (problem, _, error) => a.saveFailed({ problem, faults: error.faults }),
+  done: (plan, _, state) => a.saved({ plan, sent: state.draft!, before: state.plan.value!.document }),
+  failed: (problem, _action, _error, state) => a.saveFailed({ problem, sent: state.draft! }),
 });
 
 export const holdPlan = request(a.hold, 'holdPlan', 'in turn', {

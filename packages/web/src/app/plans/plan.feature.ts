@@ -11,8 +11,9 @@ export const planActions = createActionGroup({
     failed: props<{ problem: string }>(),
     /** The document as a person has made it; it is kept at once. */
     edited: props<{ document: PlanDocument }>(),
-    saved: props<{ plan: PlanDetail; before: PlanDocument }>(),
-    'save failed': props<{ problem: string; faults: readonly { path: string; message: string }[] }>(),
+    /** `sent`: what was kept, as the page had it; `before`: what was kept before it. */
+    saved: props<{ plan: PlanDetail; sent: PlanDocument; before: PlanDocument }>(),
+    'save failed': props<{ problem: string; sent: PlanDocument }>(),
     undo: emptyProps(),
     hold: props<{ held: boolean }>(),
     held: props<{ plan: PlanDetail }>(),
@@ -58,10 +59,12 @@ export const planFeature = createFeature({
     // What is on its way to be kept is newer than what was asked for before.
     on(planActions.loaded, (s, { plan }): PlanState => (s.saving || s.problem ? s : { ...s, draft: plan.document })),
     on(planActions.edited, (s, { document }): PlanState => ({ ...s, draft: document, saving: true })),
-    on(planActions.saved, (s, { plan, before }): PlanState => ({
+    on(planActions.saved, (s, { plan, sent, before }): PlanState => ({
       ...s,
       plan: loaded(plan),
-      saving: false,
+      // What was changed while it was on its way is kept next.
+      saving: s.draft !== sent,
+      draft: s.draft === sent ? plan.document : s.draft,
       problem: null,
       undoing: false,
       before: s.undoing
@@ -70,7 +73,12 @@ export const planFeature = createFeature({
           ? s.before
           : [...s.before, before].slice(-MOST_UNDO),
     })),
-    on(planActions.saveFailed, (s, { problem }): PlanState => ({ ...s, saving: false, undoing: false, problem })),
+    on(planActions.saveFailed, (s, { problem, sent }): PlanState => ({
+      ...s,
+      saving: s.draft !== sent,
+      undoing: false,
+      problem,
+    })),
     on(planActions.undo, (s): PlanState => {
       if (s.plan.value === null) return s;
       // What could not be kept is left first.

@@ -338,7 +338,10 @@ export class PlanPage {
     this.enter();
   }
   protected undo(): void {
+    const wasKept = this.problem() === null;
     this.store.dispatch(planActions.undo());
+    // Somebody else may have saved it: what is kept is asked for anew.
+    if (!wasKept) this.load();
   }
   protected hold(held: boolean): void {
     this.store.dispatch(planActions.hold({ held }));

@@ -42,7 +42,7 @@ interface Asks<A, N extends RouteName, S> {
   readonly call?: (action: A, state: S) => Call<N> | null;
   /** The action that the answer makes; null makes none. */
   readonly done: (answer: Answer<N>, action: A, state: S) => Action | null;
-  readonly failed: (problem: string, action: A, error: ServerProblem) => Action;
+  readonly failed: (problem: string, action: A, error: ServerProblem, state: S) => Action;
   /** When this comes, the answer that is on its way is older than what holds then, and dropped. */
   readonly until?: (actions: Actions) => Observable<unknown>;
 }
@@ -69,7 +69,7 @@ export function request<C extends Creator, N extends RouteName, S = undefined>(
           map((answer) => asks.done(answer, action, from)),
           filter((made) => made !== null),
           catchError((error: ServerProblem) => {
-            const failed = of(asks.failed(error.message, action, error));
+            const failed = of(asks.failed(error.message, action, error, from));
             return again && error.status === 0
               ? concat(failed, connected.pipe(switchMap(() => ask(call, action, from))))
               : failed;

@@ -16,10 +16,10 @@ const run = (id: number, plan: string, from: number, to: number | null, state = 
 });
 
 describe('the strip of the day', () => {
-  const shown = (day: object[]) => {
+  const shown = (day: object[], due: object[] = []) => {
     TestBed.configureTestingModule({ providers: [provideRouter([])] });
     const fixture = TestBed.createComponent(DayStripComponent);
-    fixture.componentRef.setInput('today', { now: NOW, day } as unknown as Today);
+    fixture.componentRef.setInput('today', { now: NOW, day, due } as unknown as Today);
     fixture.detectChanges();
     return fixture.nativeElement as HTMLElement;
   };
@@ -30,14 +30,28 @@ describe('the strip of the day', () => {
       run(3, 'Trips', -0.5, null, 'running'),
     ]);
     expect([...page.querySelectorAll('.name')].map((n) => n.textContent)).toEqual(['Trips', 'Stations']);
-    const bars = [...page.querySelectorAll('a')];
+    const bars = [...page.querySelectorAll('.area a')];
     expect(bars.map((b) => b.className)).toEqual(['', 'run', 'bad']);
     expect(bars[0]!.getAttribute('aria-label')).toBe('Run 1, Trips: finished, began 04:40:00, took 60 min, 2 failed');
     expect(bars[1]!.getAttribute('aria-label')).toContain('running for 30 min');
   });
+  it('shows what is due, also of plans that have not run', () => {
+    const at = (hour: number): string => hours(hour);
+    const page = shown(
+      [run(1, 'Trips', -5, -4)],
+      [
+        { plan: 'Night', planName: 'Night', at: at(3) },
+        { plan: 'Night', planName: 'Night', at: at(9) },
+      ],
+    );
+    expect([...page.querySelectorAll('.name')].map((n) => n.textContent)).toEqual(['Night', 'Trips']);
+    const due = [...page.querySelectorAll<HTMLElement>('.due')];
+    expect(due.map((d) => parseFloat(d.style.left))).toEqual([75, (33 / 36) * 100]);
+    expect(due[0]!.getAttribute('aria-label')).toMatch(/^Night is due /);
+  });
   it('begins at its edge what began before it, and keeps the shortest to be seen', () => {
     const page = shown([run(1, 'Trips', -30, -23), run(2, 'Trips', -1, -1)]);
-    const [long, short] = [...page.querySelectorAll('a')];
+    const [long, short] = [...page.querySelectorAll('.area a')];
     expect(long!.style.left).toBe('0%');
     expect(parseFloat(short!.style.width)).toBeGreaterThan(0);
   });

@@ -1,13 +1,13 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import type { Today } from '@versicle/contract';
-import { clockWords, durationWords, minuteWords } from '../shared/words';
+import { clockWords, durationWords, minuteWords, timeWords } from '../shared/words';
 
 const HOUR = 3_600_000;
 const PAST = 24;
-const AHEAD = 6;
+const AHEAD = 12;
 
-/** The past 24 hours and the next six as a thin strip, a lane for each plan. */
+/** The past 24 hours and the next twelve as a thin strip, a lane for each plan. */
 @Component({
   selector: 'vs-day-strip',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -15,23 +15,39 @@ const AHEAD = 6;
   template: `
     <div class="strip" [style.height.px]="26 + lanes().length * 18">
       @for (lane of lanes(); track lane.plan; let i = $index) {
-        <span class="name" [style.top.px]="5 + i * 18">{{ lane.name }}</span>
-        @for (bar of lane.bars; track bar.run) {
-          <a
-            [routerLink]="['/runs', bar.run]"
-            [class]="bar.look"
-            [style.top.px]="8 + i * 18"
-            [style.left.%]="bar.left"
-            [style.width.%]="bar.width"
-            [title]="bar.words"
-            [attr.aria-label]="bar.words"
-          ></a>
+        <a class="name" [routerLink]="['/plans', lane.plan]" [style.top.px]="5 + i * 18" [title]="lane.name">{{
+          lane.name
+        }}</a>
+      }
+      <div class="area">
+        @for (lane of lanes(); track lane.plan; let i = $index) {
+          @for (due of lane.due; track due.left) {
+            <i
+              class="due"
+              role="img"
+              [style.top.px]="8 + i * 18"
+              [style.left.%]="due.left"
+              [title]="due.words"
+              [attr.aria-label]="due.words"
+            ></i>
+          }
+          @for (bar of lane.bars; track bar.run) {
+            <a
+              [routerLink]="['/runs', bar.run]"
+              [class]="bar.look"
+              [style.top.px]="8 + i * 18"
+              [style.left.%]="bar.left"
+              [style.width.%]="bar.width"
+              [title]="bar.words"
+              [attr.aria-label]="bar.words"
+            ></a>
+          }
         }
-      }
-      <div class="now" [style.left.%]="nowAt"></div>
-      @for (mark of marks(); track mark.left) {
-        <span class="h" [class.rub]="mark.now" [style.left.%]="mark.left">{{ mark.text }}</span>
-      }
+        <div class="now" [style.left.%]="nowAt"></div>
+        @for (mark of marks(); track mark.left) {
+          <span class="h" [class.rub]="mark.now" [style.left.%]="mark.left">{{ mark.text }}</span>
+        }
+      </div>
     </div>
   `,
   styles: `
@@ -52,11 +68,29 @@ const AHEAD = 6;
       color: var(--ink);
       font-weight: 600;
     }
+    .area {
+      position: absolute;
+      inset: 0 0 0 176px;
+    }
     .name {
       position: absolute;
-      right: 0;
+      left: 0;
+      width: 168px;
+      overflow: hidden;
+      text-overflow: ellipsis;
+      white-space: nowrap;
       font-size: 12px;
       color: var(--ink-3);
+      text-decoration: none;
+    }
+    .name:hover {
+      color: var(--act);
+    }
+    .due {
+      position: absolute;
+      width: 7px;
+      height: 10px;
+      border: 1px dashed var(--ink-3);
     }
     .now {
       position: absolute;
@@ -64,18 +98,18 @@ const AHEAD = 6;
       bottom: 0;
       border-left: 1.5px solid var(--ink);
     }
-    a {
+    .area a {
       position: absolute;
       height: 10px;
       min-width: 7px;
       border-radius: 1px;
       background: var(--ink-2);
     }
-    a.bad {
+    .area a.bad {
       background: repeating-linear-gradient(135deg, var(--rubric) 0 3px, transparent 3px 5px);
       outline: 1px solid var(--rubric);
     }
-    a.run {
+    .area a.run {
       background: linear-gradient(90deg, var(--act) 60%, var(--act-wash) 60%);
     }
   `,
@@ -89,13 +123,16 @@ export class DayStripComponent {
     return ((Date.parse(iso) - this.from()) / ((PAST + AHEAD) * HOUR)) * 100;
   }
   protected readonly lanes = computed(() => {
-    const { day, now } = this.today();
-    const plans = [...new Set(day.map((d) => d.plan))];
-    return plans.map((plan) => {
+    const { day, due, now } = this.today();
+    const plans = new Map([...due, ...day].map((d) => [d.plan, d.planName]));
+    return [...plans].map(([plan, name]) => {
       const runs = day.filter((d) => d.plan === plan);
       return {
         plan,
-        name: runs[0]!.planName,
+        name,
+        due: due
+          .filter((d) => d.plan === plan)
+          .map((d) => ({ left: this.at(d.at), words: `${name} is due ${timeWords(d.at)}` })),
         bars: runs.map((r) => {
           const left = Math.max(0, this.at(r.from));
           const bad = r.state === 'broken' || r.state === 'stopped';
@@ -116,7 +153,7 @@ export class DayStripComponent {
     const marks = [{ left: this.nowAt, text: minuteWords(this.today().now), now: true }];
     const hour = new Date(now);
     hour.setMinutes(0, 0, 0);
-    for (let back = 24; back >= -5; back -= 6) {
+    for (let back = 24; back >= -11; back -= 6) {
       const time = new Date(hour.getTime() - back * HOUR);
       const left = this.at(time.toISOString());
       if (left >= 0 && left < 96 && Math.abs(left - this.nowAt) > 6)
