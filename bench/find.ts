@@ -21,7 +21,7 @@ await db.query(
   [document],
 );
 await db.exec(`
-  INSERT INTO plan (id, name, mapping) VALUES ('trips', 'Trips, by the month', 'trips');
+  INSERT INTO plan (id, name, document) VALUES ('trips', 'Trips, by the month', '{}');
   INSERT INTO run (kind, plan, mapping, revision, started_by) VALUES ('full', 'trips', 'trips', 1, 'Ines');
   INSERT INTO mapping_use (mapping, thing, name, field, line, number)
     SELECT 'trips', 'line', 'Label ' || n || ' field_' || n, 'field_' || n, 'l' || n, n FROM generate_series(1, 50000) n;

@@ -72,7 +72,7 @@ test('a plan is written from nothing by keyboard, scheduled, started and watched
   await page.getByRole('link', { name: 'the plan', exact: true }).click();
   await expect(page.getByRole('heading', { name: 'The last run' })).toContainText('run');
   await page.getByRole('button', { name: 'Hold it' }).click();
-  await expect(page.getByText('Held.')).toBeVisible();
+  await expect(page.getByText('Held.', { exact: true })).toBeVisible();
 });
 
 test('a run of several steps is paused, goes on, and is cancelled', async ({ page }) => {

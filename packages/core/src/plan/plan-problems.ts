@@ -142,6 +142,11 @@ export function planProblems(plan: PlanDocument, ground: PlanGround = {}): Probl
       case 'sql':
         known(`${at}.system`, 'system', step.system, ground.systems);
         places(`${at}.sql`, step.sql, names);
+        if (/'[^']*\{\{[^']*'/.test(step.sql))
+          report(
+            `${at}.sql`,
+            'A place is put in as a value by itself: write it without quotes around it, such as WHERE region = {{region}}.',
+          );
         break;
       case 'request':
         known(`${at}.system`, 'system', step.system, ground.systems);

@@ -3,10 +3,10 @@ import { Fault } from '@versicle/core';
 import type { RequestHandler } from 'express';
 import type { ApiKeys } from './api-keys.ts';
 
-/** What starts and ends runs; all of these are sent by POST. */
-const STARTS = /^\/(?:plans\/([^/]+)\/start|runs\/\d+\/(?:cancel|take-up|pause|resume))\/?$/;
+/** What starts and ends runs; all of these are sent by POST. Addresses are the same in small and capital letters. */
+const STARTS = /^\/(?:plans\/([^/]+)\/start|runs\/\d+\/(?:cancel|take-up|pause|resume))\/?$/i;
 /** What only looks, though it is sent by POST. */
-const LOOKS = /^\/plan-check\/?$/;
+const LOOKS = /^\/plan-check\/?$/i;
 
 /** Requests with an API key may do what the key lets them; requests without one come from a person at this machine. */
 export function keyGuard(keys: ApiKeys): RequestHandler {
@@ -23,14 +23,15 @@ export function keyGuard(keys: ApiKeys): RequestHandler {
 }
 
 function requireRight({ name, may, plans }: ApiKey, method: string, path: string): void {
-  if (/^\/keys(\/|$)/.test(path))
+  if (/^\/keys(\/|$)/i.test(path))
     throw new Fault('not allowed', 'Keys are made and taken back by people, not by keys.');
   const starts = STARTS.exec(path);
   if (method === 'GET' || method === 'HEAD' || LOOKS.test(path)) return require('read', 'look at anything');
   if (starts === null) return require('change', 'change anything');
   require('start', 'start or end runs');
   if (plans === null) return;
-  const plan = starts[1] === undefined ? null : decodeURIComponent(starts[1]);
+  // An id has nothing that would be encoded; what is encoded is none of these.
+  const plan = starts[1] ?? null;
   if (plan === null || !plans.includes(plan))
     throw new Fault('not allowed', `The key “${name}” may start only ${plans.join(', ')}.`);
 

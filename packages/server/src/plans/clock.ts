@@ -1,5 +1,4 @@
 import type { Logger } from 'pino';
-import type { Database } from '@versicle/postgres';
 import type { Services } from '../services.ts';
 import { seeToArrivals } from './arrivals.ts';
 import { seeToDue } from './due.ts';

@@ -112,6 +112,8 @@ describe('API keys', () => {
     expect(await status(reads.key, 'GET', '/api/plans')).toBe(200);
     expect(await status(reads.key, 'PUT', `/api/plans/${clean}/held`, { held: true })).toBe(403);
     expect(await status(reads.key, 'GET', '/api/keys')).toBe(403);
+    expect(await status(reads.key, 'GET', '/api/KEYS/')).toBe(403);
+    expect(await status(starts.key, 'POST', '/api/plans/%zz/start', {})).toBe(403);
     expect(await status(reads.key, 'POST', '/api/keys', { name: 'x', may: ['change'] })).toBe(403);
     expect(await status('vsk_wrong', 'GET', '/api/plans')).toBe(401);
     expect(await status(`${reads.key} x`, 'GET', '/api/plans')).toBe(401);

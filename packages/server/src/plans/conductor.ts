@@ -34,7 +34,7 @@ interface HolderRow {
   started_by: string;
   plan_version: number | null;
 }
-interface StepRow extends RunCounts {
+interface StepRow {
   readonly id: number;
   readonly item: number;
   readonly step: string;
@@ -128,26 +128,32 @@ export class Conductor {
     return row ?? null;
   }
   private async stepRuns(holder: number): Promise<StepRow[]> {
-    const rows = await this.db.query<Record<keyof StepRow, string> & { id: number; item: number; step: string }>(
-      `SELECT r.id, r.item, r.step, r.state, r.error, c.* FROM ${RUNS} WHERE r.parent = $1 AND r.kind <> 'replay' ORDER BY r.id`,
+    return this.db.query<StepRow & { [key: string]: unknown }>(
+      "SELECT id, item, step, state, error FROM run WHERE parent = $1 AND kind <> 'replay' ORDER BY id",
       [holder],
     );
+  }
+  /** What became of the records of the steps of an item. */
+  private async figures(holder: number, item: number): Promise<Map<string, StepFigures>> {
+    const rows = await this.db.query<Record<'step' | keyof RunCounts, string>>(
+      `SELECT r.step, c.* FROM ${RUNS} WHERE r.parent = $1 AND r.item = $2 AND r.kind <> 'replay' AND r.state <> 'left out'`,
+      [holder, item],
+    );
     const n = (text: string): number => Number(text);
-    return rows.map((r) => ({
-      id: r.id,
-      item: r.item,
-      step: r.step,
-      state: r.state as RunSummary['state'],
-      error: r.error,
-      read: n(r.read),
-      filtered: n(r.filtered),
-      skipped: n(r.skipped),
-      unchanged: n(r.unchanged),
-      failed: n(r.failed),
-      waiting: n(r.waiting),
-      delivered: n(r.delivered),
-      remarks: n(r.remarks),
-    }));
+    return new Map(
+      rows.map((r) => [
+        r.step,
+        {
+          read: n(r.read),
+          filtered: n(r.filtered),
+          skipped: n(r.skipped),
+          unchanged: n(r.unchanged),
+          failed: n(r.failed),
+          waiting: n(r.waiting),
+          delivered: n(r.delivered),
+        },
+      ]),
+    );
   }
 
   private async advance(id: number): Promise<void> {
@@ -162,10 +168,7 @@ export class Conductor {
       const found = await this.stepRuns(id);
       const move = movesOf(steps, items, found, parallel);
       if (move.begin.length === 0) return this.settle(row, move, found);
-      for (const { step, item } of move.begin) {
-        const own = found.filter((r) => r.item === item);
-        await this.beginStep(row, steps, step, item, items[item]!, own);
-      }
+      for (const { step, item } of move.begin) await this.beginStep(row, steps, step, item, items[item]!);
     }
   }
   /** Gives whether it may begin: not while an earlier run of the plan goes on. */
@@ -214,15 +217,11 @@ export class Conductor {
     step: Step,
     item: number,
     variables: Item,
-    before: readonly StepRow[],
   ): Promise<void> {
     if (step.when !== undefined) {
-      const known = stepsBefore(steps, step.id);
-      const figures = new Map<string, StepFigures>(
-        before.filter((r) => known.has(r.step)).map((r) => [r.step, r] as const),
-      );
+      const known = await this.figures(holder.id, item);
       // A step that was left out has no figures: a condition that asks for them is not true.
-      for (const id of known) if (!figures.has(id)) figures.set(id, NO_FIGURES);
+      const figures = new Map([...stepsBefore(steps, step.id)].map((id) => [id, known.get(id) ?? {}]));
       const answer = isMet(step.when, figures, variables, new Date());
       if ('problem' in answer)
         return this.put(holder, step, item, variables, {
@@ -410,8 +409,6 @@ export class Conductor {
     return taken;
   }
 }
-
-const NO_FIGURES = {};
 
 interface Moves {
   readonly begin: readonly { readonly step: Step; readonly item: number }[];

@@ -33,7 +33,7 @@ export async function runDetail(db: Database, failures: Failures, id: number): P
   );
   return {
     ...run,
-    waitsFor: run.state === 'queued' ? await waitsFor(db, id) : null,
+    waitsFor: run.state !== 'queued' ? null : run.kind === 'plan' ? await waitsForPlan(db, id) : await waitsFor(db, id),
     source: own!.source,
     target: own!.target,
     steps: await stepsOf(db, run, own!.carries),
@@ -57,4 +57,14 @@ async function waitsFor(db: Database, id: number): Promise<RunDetail['waitsFor']
     [id],
   );
   return first ? { id: first.id, planName: first.name, because: because(first) } : null;
+}
+
+/** An earlier run of the same plan: a plan of several steps has one run at a time. */
+async function waitsForPlan(db: Database, id: number): Promise<RunDetail['waitsFor']> {
+  const [first] = await db.query<{ id: number; name: string }>(
+    `SELECT o.id, p.name FROM run r JOIN run o ON o.plan = r.plan AND o.parent IS NULL AND o.kind <> 'replay' AND o.id < r.id
+        AND o.state IN ('queued', 'running', 'asks', 'paused') JOIN plan p ON p.id = o.plan WHERE r.id = $1 ORDER BY o.id LIMIT 1`,
+    [id],
+  );
+  return first ? { id: first.id, planName: first.name, because: 'both are of one plan' } : null;
 }

@@ -34,6 +34,7 @@ import { TriggerEditorComponent } from './trigger-editor.component';
 /** A plan as a text with gaps: what is chosen in a gap changes the sentence, and is kept at once. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
+  host: { '(keydown.escape)': 'close()' },
   imports: [
     AboutEditorComponent,
     FormsModule,
@@ -89,7 +90,7 @@ import { TriggerEditorComponent } from './trigger-editor.component';
           <vs-start-plan [plan]="p" (closed)="starting.set(false)" />
         }
         <div class="grid">
-          <div (keydown.escape)="close()">
+          <div>
             @if (isOpen(ABOUT)) {
               <div class="editor"><vs-about-editor [plan]="draft()" (changed)="edit($event)" /></div>
             }
@@ -311,6 +312,8 @@ export class PlanPage {
   }
   protected close(): void {
     if (this.part() === null && !this.adding()) return;
+    // An open list of choices is closed first.
+    if (this.host.querySelector('.ant-select-open')) return;
     this.part.set(null);
     this.adding.set(false);
     setTimeout(() => this.sentence()?.focus(this.path));

@@ -30,7 +30,7 @@ describe('the strip of the day', () => {
       run(3, 'Trips', -0.5, null, 'running'),
     ]);
     expect([...page.querySelectorAll('.name')].map((n) => n.textContent)).toEqual(['Trips', 'Stations']);
-    const bars = [...page.querySelectorAll('.area a')];
+    const bars = [...page.querySelectorAll<HTMLElement>('.area a')];
     expect(bars.map((b) => b.className)).toEqual(['', 'run', 'bad']);
     expect(bars[0]!.getAttribute('aria-label')).toBe('Run 1, Trips: finished, began 04:40:00, took 60 min, 2 failed');
     expect(bars[1]!.getAttribute('aria-label')).toContain('running for 30 min');
@@ -51,7 +51,7 @@ describe('the strip of the day', () => {
   });
   it('begins at its edge what began before it, and keeps the shortest to be seen', () => {
     const page = shown([run(1, 'Trips', -30, -23), run(2, 'Trips', -1, -1)]);
-    const [long, short] = [...page.querySelectorAll('.area a')];
+    const [long, short] = [...page.querySelectorAll<HTMLElement>('.area a')];
     expect(long!.style.left).toBe('0%');
     expect(parseFloat(short!.style.width)).toBeGreaterThan(0);
   });

@@ -1,10 +1,16 @@
 import { counted, refused } from '@versicle/core';
-import { DatabaseError, type Database } from '@versicle/postgres';
+import { DatabaseError, type Database, type Statement } from '@versicle/postgres';
 import type { RunStatement } from '../kind.ts';
 
 const UNIQUE = '23505';
 const NOT_IN_TRANSACTION = '25001';
 
+const NOTES: readonly Statement[] = [
+  { sql: 'CREATE SCHEMA IF NOT EXISTS versicle' },
+  {
+    sql: 'CREATE TABLE IF NOT EXISTS versicle.statement (run text PRIMARY KEY, at timestamptz NOT NULL DEFAULT now())',
+  },
+];
 /**
  * Carries a statement out in one transaction with a note of the run that it belongs to: whatever becomes of the answer, it is
  * done once or not at all.
@@ -12,12 +18,11 @@ const NOT_IN_TRANSACTION = '25001';
 export async function carryOutOnce(db: Database, { sql, params, uid, signal }: RunStatement): Promise<string> {
   const began = Date.now();
   try {
+    // Somebody may have made it for a user who may not.
+    const [known] = await db.query<{ made: boolean }>("SELECT to_regclass('versicle.statement') IS NOT NULL AS made");
     const results = await db.transaction(
       [
-        { sql: 'CREATE SCHEMA IF NOT EXISTS versicle' },
-        {
-          sql: 'CREATE TABLE IF NOT EXISTS versicle.statement (run text PRIMARY KEY, at timestamptz NOT NULL DEFAULT now())',
-        },
+        ...(known!.made ? [] : NOTES),
         { sql: 'INSERT INTO versicle.statement (run) VALUES ($1)', params: [uid] },
         { sql, params },
       ],
