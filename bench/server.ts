@@ -8,6 +8,7 @@ export interface BenchServer {
   /** Asks the server and expects an answer, not a problem. */
   readonly call: (method: string, path: string, body?: unknown) => Promise<Record<string, never>>;
   readonly stop: () => Promise<void>;
+  readonly pid: number;
 }
 /** The built server, as people start it, on a data directory of its own. */
 export async function benchServer(data: string, env: Readonly<Record<string, string>> = {}): Promise<BenchServer> {
@@ -34,6 +35,7 @@ export async function benchServer(data: string, env: Readonly<Record<string, str
     }),
   );
   return {
+    pid: child.pid!,
     call: async (method, path, body) => {
       const response = await fetch(`${address}/api${path}`, {
         method,

@@ -2,6 +2,7 @@ import type { RunCounts, RunSummary } from '@versicle/contract';
 import {
   isMet,
   nextSteps,
+  type NextSteps,
   refused,
   stepsBefore,
   type EachStep,
@@ -113,7 +114,13 @@ export class Conductor {
       await work().catch((error: Error) => void process.stderr.write(`A plan could not go on: ${error.stack}\n`));
     });
   }
-  /** Resolves when all that was asked for has been looked at. */
+  /** Resolves when all that was asked for, and what it led to, has been looked at. */
+  async settled(): Promise<void> {
+    for (let last: unknown = null; last !== this.looking;) {
+      last = this.looking;
+      await this.looking;
+    }
+  }
   async close(): Promise<void> {
     this.closed = true;
     for (const reading of this.reading.values()) reading.abort();
@@ -410,6 +417,16 @@ export class Conductor {
   }
 }
 
+/** What comes next, when all that will never go is known: what waits for that alone never goes either. */
+function whatIsNext(steps: readonly Step[], known: ReadonlyMap<string, StepState>): NextSteps {
+  const states = new Map(known);
+  for (;;) {
+    const next = nextSteps(steps, states);
+    if (next.stopped !== null || next.leftOut.length === 0) return next;
+    for (const id of next.leftOut) states.set(id, 'left out');
+  }
+}
+
 interface Moves {
   readonly begin: readonly { readonly step: Step; readonly item: number }[];
   readonly ended: boolean;
@@ -434,7 +451,7 @@ export function movesOf(
   let failed: number | null = null;
   let running = false;
   for (const [item, states] of byItem) {
-    const next = nextSteps(steps, states);
+    const next = whatIsNext(steps, states);
     running ||= [...states.values()].includes('running');
     if (!next.ended) going++;
     if (next.stopped !== null) failed ??= found.find((r) => r.item === item && r.step === next.stopped)!.id;

@@ -47,12 +47,20 @@ describe('a plan of several steps', () => {
         }),
         sql('bad', 'DROP TABLE item', { after: ['items'], when: 'items.failed = 0' }),
         sql('never', 'DROP TABLE item', { after: ['bad'] }),
+        sql('after_never', 'DROP TABLE item', { after: ['never'] }),
       ],
       { variables: { word: "it's" } },
     );
     const run = await server.run(plan);
     expect(run.state).toBe('finished');
-    expect(states(run)).toEqual({ items: 'finished', parts: 'finished', good: 'finished', bad: 'left out', never: '' });
+    expect(states(run)).toEqual({
+      items: 'finished',
+      parts: 'finished',
+      good: 'finished',
+      bad: 'left out',
+      never: '',
+      after_never: '',
+    });
     expect(run.counts).toMatchObject({ read: 4, failed: 1, delivered: 3 });
     expect(run.causes).toHaveLength(1);
     expect((await server.rows('note')).flat()).toEqual(["it's"]);
