@@ -47,8 +47,8 @@ const VIEWS = [
   ['sheet-source-set', '/mappings/trips-by-station-and-month?view=source'],
   ['code-table', '/codes/tariff'],
   ['sheet-trial', '/mappings/trips-to-warehouse?view=trial'],
-  ['help', '/help/rules'],
   ['plans', '/plans?start=trips-by-the-month'],
+  ['plan', '/plans/tidebridge-each-night'],
   ['run', '/runs/3'],
   ['failed-records', '/failures'],
   ['lines', '/mappings/all/lines'],
@@ -63,6 +63,8 @@ for (const [name, path] of VIEWS) {
   await page.goto(server.address + path, { waitUntil: 'load' });
   // The event stream keeps the network busy for ever; what is shown settles well within this.
   await page.waitForTimeout(name === 'sheet-source-set' ? 8000 : 1500);
+  if (name === 'plan') await page.locator('.gap[data-path="steps[1].when"]').click();
+  if (name === 'plan') await page.waitForTimeout(500);
   await page.screenshot({ path: join(root, `docs/screenshots/${name}.png`) });
 }
 await browser.close();

@@ -15,6 +15,12 @@ import type { Systems } from '../systems/systems.ts';
 const KEPT = 2000;
 const WHOSE = 'of the plan';
 
+/** A value as one part of a path. */
+function partOfPath(value: string): string {
+  if (value === '.' || value === '..') throw refused(`“${value}” is no part of an address.`);
+  return encodeURIComponent(value);
+}
+
 /** Steps that move no records: a statement in a database, a request to an API. */
 export class OtherSteps {
   constructor(
@@ -49,7 +55,7 @@ export class OtherSteps {
       );
     const fill = (text: string, value: (of: string) => string): string =>
       fillPlaces(text, this.now(row), new Map([...variablesOf(row)].map(([k, v]) => [k, value(v)])), WHOSE);
-    const path = fill(step.path, encodeURIComponent);
+    const path = fill(step.path, partOfPath);
     // Within a body of JSON a value stands as JSON writes it.
     const body =
       step.body === undefined

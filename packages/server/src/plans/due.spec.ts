@@ -45,7 +45,7 @@ describe('the look for what is due', () => {
   const starter = {
     due: (plan: string, { occasion }: { occasion: string }) => {
       started.push(`${plan} ${occasion}`);
-      return Promise.resolve();
+      return Promise.resolve(plan !== 'broken');
     },
   } as unknown as Starter;
 
@@ -76,6 +76,30 @@ describe('the look for what is due', () => {
     await seeToDue(db, starter, at('06:30:00'));
     await seeToDue(db, starter, at('07:00:00'));
     expect(started.at(-1)).toBe('p 2026-08-03T07:00:00.000Z');
+    await db.close();
+  });
+  it('tries again later what goes on and on and could not be started', async () => {
+    const db = await directDatabase();
+    const document = {
+      versicle: 1,
+      kind: 'plan',
+      name: 'P',
+      triggers: [{ id: 't', kind: 'every', seconds: 5 }],
+      steps: [{ id: 'a', kind: 'mapping', mapping: 'm' }],
+    };
+    for (const id of ['broken', 'sound']) {
+      await db.query("INSERT INTO plan (id, name, document) VALUES ($1, 'P', $2)", [id, JSON.stringify(document)]);
+      await db.query("INSERT INTO plan_trigger (plan, trigger, kind, next) VALUES ($1, 't', 'every', $2)", [
+        id,
+        at('06:00:00').toISOString(),
+      ]);
+    }
+    await seeToDue(db, starter, at('06:00:00'));
+    expect(await db.query('SELECT plan, next FROM plan_trigger ORDER BY plan')).toEqual([
+      { plan: 'broken', next: '2026-08-03 06:01:00+00' },
+      // The end of its run says when it is due again.
+      { plan: 'sound', next: null },
+    ]);
     await db.close();
   });
 });

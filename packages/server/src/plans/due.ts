@@ -10,6 +10,8 @@ const MISSED_AFTER = 60_000;
 const MOST_MISSED = 1000;
 /** A clock that was ahead by more than this and was set back: what it made of the next times is worked out anew. */
 const WAS_AHEAD = 86_400_000;
+/** Seconds after which one that could not start its plan tries again, at the least. */
+const RETRY = 60;
 /** Triggers that are seen to in one go. */
 const AT_A_TIME = 500;
 
@@ -42,22 +44,25 @@ export async function seeToDue(
     const trigger = parsePlan(fromJson(row.document)).triggers.find((t) => t.id === row.trigger);
     const from = new Date(isoTime(row.next));
     const { times, next } = trigger ? dueTimes(trigger, from, now, calendars) : { times: [], next: null };
+    let failed = false;
     for (const at of times)
-      await starter.due(
-        row.plan,
-        { trigger: row.trigger, occasion: at.toISOString() },
-        isEach(trigger!) ? 'each' : 'start',
-      );
+      failed = !(await starter.due(row.plan, { trigger: row.trigger, occasion: at.toISOString() }, howOf(trigger!)));
+    // Where nothing could be started, no end of a run says when to try again.
+    const again = failed && trigger?.kind === 'every' ? retry(trigger.seconds, now) : next;
     await db.query('UPDATE plan_trigger SET next = $4, seen = $5 WHERE plan = $1 AND trigger = $2 AND next = $3', [
       row.plan,
       row.trigger,
       row.next,
-      next?.toISOString() ?? null,
+      again?.toISOString() ?? null,
       now.toISOString(),
     ]);
   }
 }
-const isEach = (trigger: Trigger): boolean => trigger.kind === 'schedule' && trigger.missed === 'each';
+function howOf(trigger: Trigger): 'start' | 'each' | 'idle' {
+  if (trigger.kind === 'every') return 'idle';
+  return trigger.kind === 'schedule' && trigger.missed === 'each' ? 'each' : 'start';
+}
+const retry = (seconds: number, now: Date): Date => new Date(now.getTime() + Math.max(seconds, RETRY) * 1000);
 
 /** Which times since the one that was due start the plan now, and when it is due next; null: when its run has ended. */
 export function dueTimes(

@@ -31,17 +31,20 @@ export class Starter {
   }
 
   /**
-   * A plan is due, for an occasion that starts it once at most. `each`: it is started however many of its runs wait already.
-   * What keeps it from being started is kept with its trigger, for people to see.
+   * A plan is due, for an occasion that starts it once at most. `each`: it is started however many of its runs wait already;
+   * `idle`: not while one goes on. What keeps it from being started is kept with its trigger, for people to see. Gives whether
+   * it could be started, or need not be.
    */
-  async due(plan: string, occasion: Occasion, how: 'start' | 'each'): Promise<void> {
+  async due(plan: string, occasion: Occasion, how: 'start' | 'each' | 'idle'): Promise<boolean> {
     try {
-      if (!(await this.mayStart(plan, occasion, how))) return;
+      if (!(await this.mayStart(plan, occasion, how))) return true;
       const run = await startPlan(this.db, this.plans, plan, {}, BY_ITSELF, occasion);
       await this.said(plan, occasion.trigger, null);
       if (run !== null) await this.begin(run);
+      return true;
     } catch (error) {
       await this.said(plan, occasion.trigger, (error as Error).message);
+      return false;
     }
   }
   /** Something has arrived. While a run of the plan goes on it waits, and the next one takes it. */
@@ -67,7 +70,11 @@ export class Starter {
   }
 
   /** What the plan says of a time at which an earlier run of it still goes on. */
-  private async mayStart(plan: string, { trigger, occasion }: Occasion, how: 'start' | 'each'): Promise<boolean> {
+  private async mayStart(
+    plan: string,
+    { trigger, occasion }: Occasion,
+    how: 'start' | 'each' | 'idle',
+  ): Promise<boolean> {
     const { document, held } = await this.plans.stored(plan);
     if (held) return false;
     const going = await this.db.query<{ id: number; state: string; trigger: string | null; occasion: string | null }>(
@@ -76,6 +83,8 @@ export class Starter {
     );
     if (going.length === 0 || going.some((r) => r.trigger === trigger && r.occasion === occasion))
       return going.length === 0;
+    // Its next time is counted from the end of what goes on.
+    if (how === 'idle') return false;
     const [oldest] = going;
     switch (document.overlap) {
       case 'skip':

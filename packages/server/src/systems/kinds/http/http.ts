@@ -173,10 +173,13 @@ class HttpSystem implements OpenSystem {
   }
 
   async request({ method, path, body, id }: AskedRequest, signal: AbortSignal): Promise<AnsweredRequest> {
+    const url = this.client.address(this.filled(path));
+    if (!url.startsWith(this.client.address('')))
+      throw refused(`${path} leads away from ${this.connection.base}; a request of a plan stays below that address.`);
     try {
       const { status, text } = await this.client.send({
         method,
-        url: this.client.address(this.filled(path)),
+        url,
         headers: {
           'idempotency-key': id,
           ...(body === null ? {} : { 'content-type': /^\s*</.test(body) ? 'application/xml' : 'application/json' }),
