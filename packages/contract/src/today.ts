@@ -22,6 +22,8 @@ export const today = z.object({
   ),
   unpublished: z.array(z.object({ id: z.string(), name: z.string(), changed: z.number() })),
   broken: z.array(runSummary),
+  /** Plans that were due and could not be started. */
+  stuck: z.array(z.object({ id: z.string(), name: z.string(), message: z.string() })),
   day: z.array(
     z.object({
       run: z.number(),

@@ -13,7 +13,7 @@ import {
 import type { Database } from '@versicle/postgres';
 import type { Engine } from '../engine/engine.ts';
 import type { Runs } from '../runs/runs.ts';
-import { RUNS } from '../runs/run-store.ts';
+import { GOING, RUNS } from '../runs/run-store.ts';
 import type { Systems } from '../systems/systems.ts';
 import { fromJson } from '../store/values.ts';
 import { itemsOf, type Item } from './each-items.ts';
@@ -183,7 +183,7 @@ export class Conductor {
     const begun = await this.db.query(
       `UPDATE run SET state = 'running', started_at = COALESCE(started_at, clock_timestamp()) WHERE id = $1 AND state = 'queued'
           AND (parent IS NOT NULL OR NOT EXISTS (SELECT 1 FROM run o WHERE o.plan = run.plan AND o.parent IS NULL AND o.kind <> 'replay'
-                AND o.id < run.id AND o.state IN ('queued', 'running', 'asks', 'paused'))) RETURNING id`,
+                AND o.id < run.id AND o.state IN ${GOING})) RETURNING id`,
       [row.id],
     );
     if (begun.length === 0) return false;

@@ -267,6 +267,26 @@ describe('what starts a plan by itself', () => {
   });
 });
 
+describe('a plan that is due and can’t be started', () => {
+  it('says why, on its page and on Today, until it can be', async () => {
+    const { id: mapping } = await server.api('createMapping', 'POST', '/mappings', {
+      document: { ...itemsDocument(), name: 'Not published' } as never,
+    });
+    const plan = await planOf([load('a', mapping)], { triggers: [{ id: 'e', kind: 'every', seconds: 1 }] });
+    const stuck = await waitFor(async () => {
+      const today = await server.api('today', 'GET', '/today');
+      return today.stuck.find((s) => s.id === plan) ?? null;
+    });
+    expect(stuck.message).toContain('no published revision');
+    const detail = await server.api('getPlan', 'GET', `/plans/${plan}`);
+    expect(detail.triggers[0]!.problem).toBe(stuck.message);
+    // It tries again by itself.
+    expect(detail.next).not.toBeNull();
+    await server.api('holdPlan', 'PUT', `/plans/${plan}/held`, { held: true });
+    expect((await server.api('today', 'GET', '/today')).stuck).toEqual([]);
+  });
+});
+
 describe('plans as documents', () => {
   it('are kept in versions, and one who saves an older one hears of it', async () => {
     const id = await planOf([load('parts', 'parts-to-store')]);

@@ -1,5 +1,6 @@
 import type { Database } from '@versicle/postgres';
 import type { Engine } from '../engine/engine.ts';
+import { GOING } from '../runs/run-store.ts';
 import type { Runs } from '../runs/runs.ts';
 import type { Conductor } from './conductor.ts';
 import type { Plans } from './plan-store.ts';
@@ -49,10 +50,7 @@ export class Starter {
   }
   /** Something has arrived. While a run of the plan goes on it waits, and the next one takes it. */
   async arrived(plan: string, occasion: Occasion): Promise<void> {
-    const going = await this.db.query<{ id: number }>(
-      "SELECT id FROM run WHERE plan = $1 AND parent IS NULL AND kind <> 'replay' AND state IN ('queued', 'running', 'asks', 'paused') ORDER BY id",
-      [plan],
-    );
+    const going = await this.going(plan);
     if (going.length > 0) {
       const { document } = await this.plans.stored(plan);
       if (document.overlap !== 'replace') return;
@@ -77,10 +75,7 @@ export class Starter {
   ): Promise<boolean> {
     const { document, held } = await this.plans.stored(plan);
     if (held) return false;
-    const going = await this.db.query<{ id: number; state: string; trigger: string | null; occasion: string | null }>(
-      "SELECT id, state, trigger, occasion FROM run WHERE plan = $1 AND parent IS NULL AND kind <> 'replay' AND state IN ('queued', 'running', 'asks', 'paused') ORDER BY id",
-      [plan],
-    );
+    const going = await this.going(plan);
     if (going.length === 0 || going.some((r) => r.trigger === trigger && r.occasion === occasion))
       return going.length === 0;
     // Its next time is counted from the end of what goes on.
@@ -107,6 +102,16 @@ export class Starter {
       }
     }
   }
+  /** Runs of a plan that are not over, the oldest first. */
+  private going(
+    plan: string,
+  ): Promise<{ id: number; state: string; trigger: string | null; occasion: string | null }[]> {
+    return this.db.query(
+      `SELECT id, state, trigger, occasion FROM run WHERE plan = $1 AND parent IS NULL AND kind <> 'replay' AND state IN ${GOING} ORDER BY id`,
+      [plan],
+    );
+  }
+
   async cancel(run: number): Promise<void> {
     await (await this.carrier(run)).cancel(run);
   }

@@ -4,7 +4,7 @@ import type { Failures } from '../failures/failures.ts';
 import type { Database } from '@versicle/postgres';
 import { isoTime } from '../store/values.ts';
 import { stepsOf } from './run-steps.ts';
-import { readRun } from './run-store.ts';
+import { GOING, readRun } from './run-store.ts';
 import { because, IN_THE_WAY, type RunUse } from './run-uses.ts';
 
 /** A run with what its page shows: the course of it, its log, and what failed in it and still does. */
@@ -63,7 +63,7 @@ async function waitsFor(db: Database, id: number): Promise<RunDetail['waitsFor']
 async function waitsForPlan(db: Database, id: number): Promise<RunDetail['waitsFor']> {
   const [first] = await db.query<{ id: number; name: string }>(
     `SELECT o.id, p.name FROM run r JOIN run o ON o.plan = r.plan AND o.parent IS NULL AND o.kind <> 'replay' AND o.id < r.id
-        AND o.state IN ('queued', 'running', 'asks', 'paused') JOIN plan p ON p.id = o.plan WHERE r.id = $1 ORDER BY o.id LIMIT 1`,
+        AND o.state IN ${GOING} JOIN plan p ON p.id = o.plan WHERE r.id = $1 ORDER BY o.id LIMIT 1`,
     [id],
   );
   return first ? { id: first.id, planName: first.name, because: 'both are of one plan' } : null;

@@ -20,7 +20,10 @@ interface Parts {
 const BROKEN =
   "SELECT r.id FROM run r WHERE (r.state = 'asks' OR r.state = 'broken' AND r.parent IS NULL) AND (r.parent IS NOT NULL OR NOT EXISTS (SELECT 1 FROM run n WHERE n.plan = r.plan AND n.parent IS NULL AND n.id > r.id))";
 
-/** How many things wait for a person, by chapter. */
+/** Plans that should have started by themselves, and why they could not. */
+const STUCK = `SELECT p.id, p.name, min(t.problem) AS message FROM plan_trigger t JOIN plan p ON p.id = t.plan
+  WHERE t.problem IS NOT NULL AND NOT p.held GROUP BY p.id, p.name ORDER BY p.name`;
+
 /** Codes that open failed records, or records that went on without them, wait for; each once. */
 const MISSING_CODES = `SELECT DISTINCT f -> 'code' ->> 'table', f -> 'code' ->> 'from'
   FROM failed_record r, jsonb_array_elements(r.failures) f WHERE r.state IN ('open', 'remark') AND f ? 'code'`;
@@ -29,7 +32,7 @@ export async function waitingNow({ db }: Pick<Parts, 'db'>): Promise<Waiting> {
   const [row] = await db.query<{ systems: string; mappings: string; runs: string; failures: string; codes: string }>(
     `SELECT (SELECT count(*) FROM system WHERE (diagnosis ->> 'ok') = 'false') AS systems,
             (SELECT count(*) FROM mapping m, jsonb_array_elements(m.draft::jsonb -> 'lines') l WHERE l ->> 'state' = 'question') AS mappings,
-            (SELECT count(*) FROM (${BROKEN}) b) AS runs,
+            (SELECT count(*) FROM (${BROKEN}) b) + (SELECT count(*) FROM (${STUCK}) s) AS runs,
             (SELECT count(*) FROM failed_record WHERE state = 'open') AS failures,
             (SELECT count(*) FROM (${MISSING_CODES}) c) AS codes`,
   );
@@ -68,6 +71,7 @@ export async function todayNow({ db, calendars, systems, mappings, failures }: P
       .filter((m) => m.revision === null || m.changed > 0)
       .map((m) => ({ id: m.id, name: m.name, changed: m.changed })),
     broken: await readRuns(db, `WHERE r.id IN (${BROKEN}) ORDER BY r.id DESC`, []),
+    stuck: await db.query<{ id: string; name: string; message: string }>(STUCK),
     day: day.map((d) => ({
       run: d.id,
       plan: d.plan,

@@ -23,6 +23,7 @@ const today = (patch: Partial<Today>): Today => ({
   questions: [],
   unpublished: [],
   broken: [],
+  stuck: [],
   day: [],
   due: [],
   plans: [],
@@ -39,6 +40,15 @@ describe('what needs a person', () => {
     );
     expect(duties.map((d) => d.kind)).toEqual(['system', 'failures', 'failures']);
     expect(duties[1]).toMatchObject({ mapping: 'b', total: 11, worst: { count: 2 } });
+  });
+  it('names plans that could not be started before anything that may wait', () => {
+    const duties = dutiesOf(
+      today({
+        causes: [cause('a', 3, 'l1', 1)],
+        stuck: [{ id: 'night', name: 'Night', message: 'Its mapping is not published.' }],
+      }),
+    );
+    expect(duties.map((d) => d.kind)).toEqual(['stuck', 'failures']);
   });
   it('sums the other causes up', () => {
     expect(othersSentence([])).toBe('');
