@@ -89,6 +89,30 @@ describe('a plan of several steps', () => {
     expect(states(gone)).toEqual({ wrong: 'broken', parts: 'finished' });
   });
 
+  it('stops when more fail than it lets, and says so; what was delivered stays', async () => {
+    const rows = Array.from({ length: 9000 }, (_, i) => `${i},Item,${i % 10 === 0 ? 'x' : '"1,00"'}`);
+    server.file('many.csv', `no,name,price\n${rows.join('\n')}\n`);
+    const { mapping } = await server.mapping(
+      itemsDocument('many.csv', {
+        name: 'Many',
+        target: { ...(itemsDocument()['target'] as object), dataset: 'store/many' },
+      }),
+    );
+    const alone = await server.run(await planOf([load('a', mapping)], { stop: { failedShare: 0.05 } }));
+    expect(alone.state).toBe('stopped');
+    expect(alone.error).toBe('stopped: 200 records of 2,000 failed, and the plan lets 5 % fail at most');
+    expect(alone.counts).toMatchObject({ read: 2000, failed: 200, delivered: 1800 });
+    const whole = await server.run(
+      await planOf([load('a', mapping), sql('b', 'SELECT 1', { after: ['a'] })], { stop: { failed: 500 } }),
+    );
+    expect(whole.state).toBe('stopped');
+    expect(whole.error).toContain('600 records failed, and the plan lets 500 fail at most');
+    expect(states(whole)['b']).toBe('');
+    expect((await server.run(await planOf([load('a', mapping)], { stop: { failedShare: 0.1 } }))).state).toBe(
+      'finished',
+    );
+  });
+
   it('is taken up again where it broke', async () => {
     const plan = await planOf([
       sql('late', 'INSERT INTO later VALUES (1)'),

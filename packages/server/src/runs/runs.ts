@@ -258,7 +258,7 @@ export class Runs {
       requireClaim(claim),
       {
         sql: "UPDATE run SET state = $2, finished_at = clock_timestamp(), error = $3, outage = $4, claimed_until = NULL WHERE id = $1 AND state IN ('queued', 'running', 'asks', 'broken', 'paused')",
-        params: [run, state, state === 'broken' || state === 'asks' ? message : null, outage],
+        params: [run, state, state === 'broken' || state === 'asks' || state === 'stopped' ? message : null, outage],
       },
       ...(state === 'broken' || state === 'asks'
         ? []
