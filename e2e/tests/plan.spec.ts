@@ -75,6 +75,36 @@ test('a plan is written from nothing by keyboard, scheduled, started and watched
   await expect(page.getByText('Held.', { exact: true })).toBeVisible();
 });
 
+test('what was changed in a plan is kept when somebody leaves at once', async ({ page }) => {
+  const { id } = (await call(page, 'post', '/plans', { name: 'Left', mapping: 'stations-to-warehouse' })) as {
+    id: string;
+  };
+  await page.route(`**/api/plans/${id}`, async (route) => {
+    if (route.request().method() === 'PUT') await new Promise((resolve) => setTimeout(resolve, 1200));
+    await route.continue();
+  });
+  await page.goto(`/plans/${id}`);
+  await page.getByRole('button', { name: 'Name, purpose, variables' }).click();
+  await page.getByLabel('Purpose').fill('Each night');
+  await page.getByLabel('Name', { exact: true }).fill('Left in a hurry');
+  // The first change is on its way, the second is not even committed.
+  await page.getByRole('link', { name: /^Runs/ }).click();
+  await expect(page).toHaveURL(/\/runs/);
+  expect(await call(page, 'get', `/plans/${id}`)).toMatchObject({
+    name: 'Left in a hurry',
+    document: { purpose: 'Each night' },
+  });
+  // What can't be kept is not left behind without a word.
+  await page.goto(`/plans/${id}`);
+  await page.getByRole('button', { name: 'Stations to warehouse' }).click();
+  await page.getByLabel('Only if').fill('nothing.failed = 0');
+  await page.getByRole('link', { name: /^Runs/ }).click();
+  await expect(page.getByText(/so the plan stays open/)).toBeVisible();
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await page.getByRole('link', { name: /^Runs/ }).click();
+  await expect(page).toHaveURL(/\/runs/);
+});
+
 test('a run of several steps is paused, goes on, and is cancelled', async ({ page }) => {
   const steps = [1, 2, 3].map((n) => ({
     id: `s${n}`,

@@ -117,7 +117,11 @@ async function start(): Promise<void> {
       db,
       starter,
       (id) => conductor.look(id),
-      (id) => settleArrived(db, systems, id, (message) => runs.log(id, message)),
+      // What can't be moved is told in the run; what follows from its end does not wait for that.
+      (id) =>
+        settleArrived(db, systems, id, (message) => runs.log(id, message)).catch((error: Error) =>
+          runs.log(id, `what had arrived could not be settled: ${error.message}`),
+        ),
       run,
     );
   runs.moved = (run) => conductor.moved(run);

@@ -53,8 +53,8 @@ export function planProblems(plan: PlanDocument, ground: PlanGround = {}): Probl
   plan.variants.forEach((v, i) => {
     for (const name of Object.keys(v.variables))
       known(`variants[${i}].variables.${name}`, 'variable', name, Object.keys(plan.variables));
-    const ids = allSteps(plan.steps).map((s) => s.id);
-    for (const step of Object.keys(v.filters)) known(`variants[${i}].filters.${step}`, 'step', step, ids);
+    const loads = allSteps(plan.steps).flatMap((s) => (s.kind === 'mapping' ? [s.id] : []));
+    for (const step of Object.keys(v.filters)) known(`variants[${i}].filters.${step}`, 'mapping step', step, loads);
   });
   plan.tell.forEach((t, i) => {
     if (t.by !== 'application' && t.to.length === 0)

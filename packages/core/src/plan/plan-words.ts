@@ -65,6 +65,12 @@ export const planText = (plan: PlanDocument, nameOf?: NameOf): string =>
     .map((w) => w.text)
     .join('');
 
+/** One step by itself, without what it waits for and, where it holds others, without these. */
+export const stepText = (step: Step, nameOf: NameOf = (_kind, id) => id): string =>
+  stepWords(step, '', nameOf, false)
+    .map((w) => w.text)
+    .join('');
+
 const TELL_WORDS: Readonly<Record<PlanDocument['tell'][number]['on'][number], string>> = {
   failed: 'when records fail',
   stopped: 'when it stops',
@@ -152,7 +158,7 @@ function wavesOf(steps: readonly Step[]): { steps: Step[]; after: string[] | nul
   });
 }
 
-function stepWords(step: Step, path: string, nameOf: NameOf): PlanWords[] {
+function stepWords(step: Step, path: string, nameOf: NameOf, whole = true): PlanWords[] {
   const words: PlanWords[] = [];
   if (step.when !== undefined) words.push(plain('if '), gap(step.when, `${path}.when`), plain(', '));
   switch (step.kind) {
@@ -201,9 +207,8 @@ function stepWords(step: Step, path: string, nameOf: NameOf): PlanWords[] {
         'dataset' in step.over
           ? gap(`record of ${step.over.dataset}`, `${path}.over`)
           : gap(`of ${listed(step.over.list)}`, `${path}.over`),
-        plain(step.parallel > 1 ? `, ${step.parallel} at a time (` : ' ('),
-        ...stepsWords(step.steps, `${path}.steps`, nameOf),
-        plain(')'),
+        plain(step.parallel > 1 ? `, ${step.parallel} at a time` : ''),
+        ...(whole ? [plain(' ('), ...stepsWords(step.steps, `${path}.steps`, nameOf), plain(')')] : []),
       );
   }
   if (step.onFail === 'go on') words.push(plain(', '), gap('going on if it fails', `${path}.onFail`));

@@ -9,7 +9,7 @@ type Waits = Pick<Step, 'id' | 'after' | 'afterAny' | 'onFail'>;
 export interface NextSteps {
   /** They wait for nothing any more; whether their condition is true is asked now. */
   readonly ready: readonly string[];
-  /** They will never go. */
+  /** They will never go: nor will what waits for them. */
   readonly leftOut: readonly string[];
   /** Nothing goes any more, and nothing will. */
   readonly ended: boolean;
@@ -22,7 +22,8 @@ export interface NextSteps {
  * one of `afterAny`; a step that failed and says `go on` counts as ended well. After any other failure nothing begins any more.
  */
 export function nextSteps(steps: readonly Waits[], states: ReadonlyMap<string, StepState>): NextSteps {
-  const state = (id: string): StepState => states.get(id) ?? 'waiting';
+  const gone = new Set<string>();
+  const state = (id: string): StepState => (gone.has(id) ? 'left out' : (states.get(id) ?? 'waiting'));
   const byId = new Map(steps.map((s) => [s.id, s]));
   const endedWell = (id: string): boolean =>
     state(id) === 'done' || (state(id) === 'failed' && byId.get(id)?.onFail === 'go on');
@@ -35,11 +36,14 @@ export function nextSteps(steps: readonly Waits[], states: ReadonlyMap<string, S
   const ready = waiting.filter(
     (s) => s.after.every(endedWell) && (s.afterAny.length === 0 || s.afterAny.some(endedWell)),
   );
-  const leftOut = waiting.filter(
-    (s) => s.after.some(never) || (s.afterAny.length > 0 && s.afterAny.every((id) => never(id))),
-  );
-  const ended = !running && ready.length === 0 && leftOut.length === waiting.length;
-  return { ready: ready.map((s) => s.id), leftOut: leftOut.map((s) => s.id), ended, stopped };
+  // What waits for a step that never goes never goes either.
+  for (let before = -1; before < gone.size;) {
+    before = gone.size;
+    for (const s of waiting)
+      if (s.after.some(never) || (s.afterAny.length > 0 && s.afterAny.every(never))) gone.add(s.id);
+  }
+  const ended = !running && ready.length === 0 && gone.size === waiting.length;
+  return { ready: ready.map((s) => s.id), leftOut: [...gone], ended, stopped };
 }
 
 /** The first circle of steps that wait for each other, in order; null where there is none. */

@@ -42,10 +42,7 @@ export async function seeToArrivals(db: Database, systems: Systems, starter: Sta
     try {
       await seeTo(row, trigger, db, systems, starter, now);
     } catch (error) {
-      await db.query(
-        'UPDATE plan_trigger SET problem = $3 WHERE plan = $1 AND trigger = $2 AND problem IS DISTINCT FROM $3',
-        [row.plan, row.trigger, (error as Error).message],
-      );
+      await starter.said(row.plan, row.trigger, (error as Error).message);
     }
   }
 }

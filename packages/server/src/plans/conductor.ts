@@ -2,7 +2,6 @@ import type { RunCounts, RunSummary } from '@versicle/contract';
 import {
   isMet,
   nextSteps,
-  type NextSteps,
   refused,
   stepsBefore,
   type EachStep,
@@ -13,7 +12,7 @@ import {
 import type { Database } from '@versicle/postgres';
 import type { Engine } from '../engine/engine.ts';
 import type { Runs } from '../runs/runs.ts';
-import { GOING, RUNS } from '../runs/run-store.ts';
+import { GOING, OVER, RUNS } from '../runs/run-store.ts';
 import type { Systems } from '../systems/systems.ts';
 import { fromJson } from '../store/values.ts';
 import { itemsOf, type Item } from './each-items.ts';
@@ -56,7 +55,6 @@ const STEP_STATES: Readonly<Record<RunSummary['state'], StepState>> = {
   stopped: 'failed',
   broken: 'failed',
 };
-const OVER = "('finished', 'cancelled', 'stopped', 'broken', 'left out')";
 
 /**
  * Leads runs that hold the runs of steps: a plan's, and those of an each. Where they are follows from the runs within them,
@@ -417,16 +415,6 @@ export class Conductor {
   }
 }
 
-/** What comes next, when all that will never go is known: what waits for that alone never goes either. */
-function whatIsNext(steps: readonly Step[], known: ReadonlyMap<string, StepState>): NextSteps {
-  const states = new Map(known);
-  for (;;) {
-    const next = nextSteps(steps, states);
-    if (next.stopped !== null || next.leftOut.length === 0) return next;
-    for (const id of next.leftOut) states.set(id, 'left out');
-  }
-}
-
 interface Moves {
   readonly begin: readonly { readonly step: Step; readonly item: number }[];
   readonly ended: boolean;
@@ -451,7 +439,7 @@ export function movesOf(
   let failed: number | null = null;
   let running = false;
   for (const [item, states] of byItem) {
-    const next = whatIsNext(steps, states);
+    const next = nextSteps(steps, states);
     running ||= [...states.values()].includes('running');
     if (!next.ended) going++;
     if (next.stopped !== null) failed ??= found.find((r) => r.item === item && r.step === next.stopped)!.id;

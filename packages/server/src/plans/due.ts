@@ -6,7 +6,7 @@ import { firstDue } from './trigger-times.ts';
 
 /** A time that is longer ago than this was missed: nothing could run then. */
 const MISSED_AFTER = 60_000;
-/** Times that are made up for, at the most. */
+/** Times that are looked at in one go. */
 const MOST_MISSED = 1000;
 /** A clock that was ahead by more than this and was set back: what it made of the next times is worked out anew. */
 const WAS_AHEAD = 86_400_000;
@@ -81,7 +81,8 @@ export function dueTimes(
     passed.push(after.at);
   }
   const isMissed = (at: Date): boolean => now.getTime() - at.getTime() > MISSED_AFTER;
-  if (trigger.missed === 'each') return { times: passed, next };
+  // More of them than are started in one go: the next look goes on from there, and leaves none out.
+  if (trigger.missed === 'each') return { times: passed, next: firstDue(trigger, passed.at(-1)!, calendars) };
   const recent = passed.filter((at) => !isMissed(at));
   if (recent.length > 0 || trigger.missed === 'skip') return { times: recent, next };
   return { times: [lastOf(trigger, passed, now, calendars)], next };

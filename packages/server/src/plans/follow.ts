@@ -1,10 +1,8 @@
 import type { PlanDocument } from '@versicle/core';
 import type { Database } from '@versicle/postgres';
-import { GOING } from '../runs/run-store.ts';
+import { GOING, OVER } from '../runs/run-store.ts';
 import { fromJson } from '../store/values.ts';
 import type { Starter } from './starter.ts';
-
-const OVER = "('finished', 'cancelled', 'stopped', 'broken')";
 
 /**
  * What follows from the end of a run that is nobody's step: plans that start after it, the next time of one that goes on and

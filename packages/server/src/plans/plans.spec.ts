@@ -106,6 +106,8 @@ describe('a plan of several steps', () => {
       await planOf([load('a', mapping), sql('b', 'SELECT 1', { after: ['a'] })], { stop: { failed: 500 } }),
     );
     expect(whole.state).toBe('stopped');
+    const { broken } = await server.api('today', 'GET', '/today');
+    expect(broken.map((r) => r.id)).toEqual(expect.arrayContaining([alone.id, whole.id]));
     expect(whole.error).toContain('600 records failed, and the plan lets 500 fail at most');
     expect(states(whole)['b']).toBe('');
     expect((await server.run(await planOf([load('a', mapping)], { stop: { failedShare: 0.1 } }))).state).toBe(
@@ -165,6 +167,43 @@ describe('a plan of several steps', () => {
       await planOf([each({ dataset: 'files/items.csv', fields: { place: 'nam' } })], { variables: { who: '' } }),
     );
     expect(wrong.error).toMatch(/has no field nam. Did you mean name/);
+  });
+
+  it('takes the filter of a variant to the very load that it names, also within an each', async () => {
+    const filters = { inner: "i.no = '1'", outer: "i.no = '2'" };
+    const plan = await planOf(
+      [
+        load('outer', 'items-to-store'),
+        {
+          id: 'all',
+          kind: 'each',
+          over: { list: ['x'], as: 'v' },
+          steps: [load('inner', 'items-to-store')],
+          after: ['outer'],
+        },
+      ],
+      { variants: [{ name: 'few', filters }] },
+    );
+    const { run } = await server.api('startPlan', 'POST', `/plans/${plan}/start`, { variant: 'few' });
+    const ended = await server.ended(run);
+    const counts = ended.steps.flatMap((s) =>
+      s.kind === 'mapping' ? s.runs.map((r) => [s.id, r.counts.filtered]) : [],
+    );
+    expect(counts).toEqual([
+      ['outer', 2],
+      ['inner', 2],
+    ]);
+    const wrong = {
+      versicle: 1,
+      kind: 'plan',
+      name: 'W',
+      steps: [sql('s', 'SELECT 1')],
+      variants: [{ name: 'v', filters: { s: 'TRUE' } }],
+    };
+    expect(await server.ask('POST', '/api/plans', { document: wrong })).toMatchObject({
+      status: 422,
+      body: { detail: expect.stringContaining('There is no mapping step “s”') },
+    });
   });
 
   it('carries out another plan as a step, and never itself', async () => {

@@ -83,7 +83,13 @@ function singleLoad(steps: readonly Step[]): MappingStep | null {
 /** What a step's own run carries of the plan. */
 export function carriedStep(step: Step, { stop, filters }: CarriedPlan): object {
   const filter = filters?.[step.id];
-  return { ...step, ...(stop ? { stop } : {}), ...(filter === undefined ? {} : { filter }) };
+  return {
+    ...step,
+    ...(stop ? { stop } : {}),
+    ...(filter === undefined ? {} : { filter }),
+    // For the steps within it.
+    ...(step.kind === 'each' && filters ? { filters } : {}),
+  };
 }
 
 /** A plan ready to be carried out. Throws a fault where it can't be. */

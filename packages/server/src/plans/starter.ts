@@ -60,7 +60,8 @@ export class Starter {
     await this.said(plan, occasion.trigger, null);
     if (run !== null) await this.begin(run);
   }
-  private async said(plan: string, trigger: string, problem: string | null): Promise<void> {
+  /** Why a trigger starts nothing; null: it does. */
+  async said(plan: string, trigger: string, problem: string | null): Promise<void> {
     await this.db.query(
       'UPDATE plan_trigger SET problem = $3 WHERE plan = $1 AND trigger = $2 AND problem IS DISTINCT FROM $3',
       [plan, trigger, problem],

@@ -1,5 +1,5 @@
 import type { RunStep, RunSummary } from '@versicle/contract';
-import { planText, type PlanDocument, type Step } from '@versicle/core';
+import { stepText, type PlanDocument, type Step } from '@versicle/core';
 import type { Database } from '@versicle/postgres';
 import { partsOf, readRuns } from './run-store.ts';
 
@@ -16,7 +16,7 @@ export async function stepsOf(db: Database, run: RunSummary, carries: string | n
     steps.flatMap((step) => {
       const own = runs.filter((r) => r.step === step.id && holders.includes(r.parent!));
       return [
-        { id: step.id, kind: step.kind, words: stepWords(step, names), depth, runs: own.slice(-SHOWN) },
+        { id: step.id, kind: step.kind, words: stepText(step, names), depth, runs: own.slice(-SHOWN) },
         ...(step.kind === 'each'
           ? within(
               step.steps,
@@ -27,16 +27,6 @@ export async function stepsOf(db: Database, run: RunSummary, carries: string | n
       ];
     });
   return within(carried.steps, [run.id], 0);
-}
-
-/** A step as the plan's sentence says it. */
-function stepWords(step: Step, names: Awaited<ReturnType<typeof namesOf>>): string {
-  const alone = { ...step, after: [], afterAny: [], ...(step.kind === 'each' ? { steps: [] } : {}) } as Step;
-  const text = planText({ steps: [alone], triggers: [], tell: [], overlap: 'wait' } as unknown as PlanDocument, names);
-  return text
-    .replace(/^[^:]*: /, '')
-    .replace(/ ?\(\)/, '')
-    .replace(/\.$/, '');
 }
 
 /** What mappings, systems and plans are called. */

@@ -34,6 +34,8 @@ interface RunRow {
 
 /** States of a run that is not over, and is in the way of the next one of its plan. */
 export const GOING = "('queued', 'running', 'asks', 'paused')";
+/** States in which a run is over, though one that broke may be taken up again. */
+export const OVER = "('finished', 'cancelled', 'stopped', 'broken', 'left out')";
 /** The runs that lie within a run, at any depth. */
 export const partsOf = (run: string): string =>
   `WITH RECURSIVE part AS (SELECT id FROM run WHERE parent = ${run} UNION ALL SELECT c.id FROM run c JOIN part ON c.parent = part.id) SELECT id FROM part`;

@@ -34,7 +34,7 @@ import { TriggerEditorComponent } from './trigger-editor.component';
 /** A plan as a text with gaps: what is chosen in a gap changes the sentence, and is kept at once. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  host: { '(keydown.escape)': 'close()' },
+  host: { '(keydown.escape)': 'close()', '(window:beforeunload)': 'guard($event)' },
   imports: [
     AboutEditorComponent,
     FormsModule,
@@ -288,6 +288,10 @@ export class PlanPage {
     this.store.dispatch(mappingsActions.opened());
     this.store.dispatch(systemsActions.opened());
     inject(DestroyRef).onDestroy(() => this.store.dispatch(planActions.left()));
+  }
+  /** A browser that is closed asks first where something is not kept. */
+  protected guard(event: BeforeUnloadEvent): void {
+    if (this.state().saving || this.problem() !== null) event.preventDefault();
   }
   protected load(): void {
     this.store.dispatch(planActions.opened({ id: this.id() }));

@@ -5,6 +5,7 @@ import { mappingsState } from '../mappings/mappings.state';
 import { systemsState } from '../systems/systems.state';
 import * as planEffects from './plan.effects';
 import { planFeature } from './plan.feature';
+import { planIsKept } from './plan-kept';
 import { PlanPage } from './plan.page';
 import * as settingsEffects from '../settings/settings.effects';
 import { settingsFeature } from '../settings/settings.feature';
@@ -25,7 +26,7 @@ export const plansRoutes: Routes = [
     ],
     children: [
       { path: '', component: PlansPage },
-      { path: ':id', title: 'Plan · Versicle', component: PlanPage },
+      { path: ':id', title: 'Plan · Versicle', component: PlanPage, canDeactivate: [planIsKept] },
     ],
   },
 ];

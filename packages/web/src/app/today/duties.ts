@@ -20,8 +20,8 @@ export type Duty =
     }
   | {
       readonly kind: 'broken';
-      /** It did not break off: it wants a yes or no. */
-      readonly asks: boolean;
+      /** What it did: broke off, was stopped, or wants a yes or no. */
+      readonly did: string;
       readonly run: number;
       readonly name: string;
       readonly error: string;
@@ -50,7 +50,7 @@ export function dutiesOf(today: Today): Duty[] {
   return [
     ...today.broken.map((r): Duty => ({
       kind: 'broken',
-      asks: r.state === 'asks',
+      did: r.state === 'asks' ? 'asks' : r.state === 'stopped' ? 'did not go on' : 'broke off',
       run: r.id,
       name: r.planName,
       error: r.error ?? 'it broke off',

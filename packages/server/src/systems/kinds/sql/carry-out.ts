@@ -23,6 +23,7 @@ export async function carryOutOnce(db: Database, { sql, params, uid, signal }: R
     const results = await db.transaction(
       [
         ...(known!.made ? [] : NOTES),
+        { sql: "DELETE FROM versicle.statement WHERE at < now() - interval '400 days'" },
         { sql: 'INSERT INTO versicle.statement (run) VALUES ($1)', params: [uid] },
         { sql, params },
       ],
