@@ -16,7 +16,13 @@ const gap = (text: string, path: string): PlanWords => ({ text, path });
 /** The plan as sentences, in order. */
 export function planSentence(plan: PlanDocument, nameOf?: NameOf): PlanWords[] {
   const { begins, waves, ends } = planParagraphs(plan, nameOf);
-  return [...begins, plain(' '), ...waves.flatMap((words, i) => (i === 0 ? words : [plain(' '), ...words])), ...ends];
+  return [
+    ...begins,
+    plain(' '),
+    ...waves.flatMap((words, i) => (i === 0 ? words : [plain(' '), ...words])),
+    ...(ends.length > 0 ? [plain(' ')] : []),
+    ...ends,
+  ];
 }
 /** The same in its paragraphs: what starts it, each group of steps that begin together, and what holds for all of it. */
 export function planParagraphs(
@@ -33,7 +39,9 @@ export function planParagraphs(
   begins.push(plain(':'));
   const waves = wavesWords(plan.steps, 'steps', nameOf);
   waves.at(-1)!.push(plain('.'));
-  return { begins, waves, ends: endsWords(plan) };
+  const [first, ...rest] = endsWords(plan);
+  // A paragraph of its own begins without the blank that a sentence needs before it.
+  return { begins, waves, ends: first === undefined ? [] : [{ ...first, text: first.text.trimStart() }, ...rest] };
 }
 /** What holds for the whole of it. */
 function endsWords(plan: PlanDocument): PlanWords[] {

@@ -2,7 +2,6 @@ import type { Dataset, DatasetField, Endpoint, TriedWrite } from '@versicle/cont
 import { createHash } from 'node:crypto';
 import {
   Aborted,
-  fillNamed,
   fillPlaces,
   Flattener,
   learnStructures,
@@ -27,14 +26,15 @@ import type {
   ReadOptions,
   SourceBatch,
 } from '../kind.ts';
-import { NothingDone } from '../../outage.ts';
 import { diagnoseNetwork, failed } from '../network/diagnose.ts';
 import { requireAllowedHost } from '../network/guard.ts';
 import { faultOf, pageOf, UnexpectedAnswer, type Page } from './answers.ts';
 import { NotAuthorised } from './authenticate.ts';
 import { fillPath, leadsElsewhere } from './body.ts';
+import { withVariables } from './plan-variables.ts';
 import type { HttpAnswer } from './answers.ts';
-import { HttpClient, NotSent } from './client.ts';
+import { sendAsIs } from './as-is.ts';
+import { HttpClient } from './client.ts';
 import { readVariables } from './places.ts';
 import { settings, type HttpConnection } from './settings.ts';
 import { HttpTarget } from './target.ts';
@@ -172,29 +172,8 @@ class HttpSystem implements OpenSystem {
     }
   }
 
-  async request({ method, path, body, id }: AskedRequest, signal: AbortSignal): Promise<AnsweredRequest> {
-    const url = this.client.address(this.filled(path));
-    if (!url.startsWith(this.client.address('')))
-      throw refused(`${path} leads away from ${this.connection.base}; a request of a plan stays below that address.`);
-    try {
-      const { status, text } = await this.client.send({
-        method,
-        url,
-        headers: {
-          'idempotency-key': id,
-          ...(body === null ? {} : { 'content-type': /^\s*</.test(body) ? 'application/xml' : 'application/json' }),
-        },
-        ...(body === null ? {} : { body }),
-        repeatable: method === 'GET',
-        tries: 4,
-        signal,
-      });
-      return { status, text };
-    } catch (error) {
-      if (error instanceof NotSent && !signal.aborted)
-        throw new NothingDone(`${new URL(this.connection.base).host} could not be reached: ${error.message}`);
-      throw error;
-    }
+  request(asked: AskedRequest, signal: AbortSignal): Promise<AnsweredRequest> {
+    return sendAsIs(this.client, { ...asked, path: this.filled(asked.path) }, signal);
   }
 
   async tryWrite(dataset: string, records: string, bad: number): Promise<TriedWrite> {
@@ -509,20 +488,6 @@ function merged(known: readonly NestedStructure[], more: readonly NestedStructur
   }
   return [...result.values()];
 }
-/** An endpoint asked for with the variables of a plan. */
-function withVariables(endpoint: Endpoint, variables: ReadonlyMap<string, string> = new Map()): Endpoint {
-  const wild = [...variables].find(([name, value]) => endpoint.path.includes(name) && leadsElsewhere(value));
-  if (wild && fillNamed(endpoint.path, new Map([wild])) !== endpoint.path)
-    throw refused(`The variable ${wild[0]} is ${quoted(wild[1])}, which makes no address of ${endpoint.path}.`);
-  // Within a path a value is one part of it, whatever it holds.
-  const inPath = new Map([...variables].map(([name, value]) => [name, encodeURIComponent(value)]));
-  return {
-    ...endpoint,
-    path: fillNamed(endpoint.path, inPath),
-    query: endpoint.query.map((q) => ({ ...q, value: fillNamed(q.value, variables) })),
-  };
-}
-
 /** `{station}` becomes the parent's value, safely within its part of the path. */
 export function fillFields(
   path: string,

@@ -1,0 +1,163 @@
+import { TestBed } from '@angular/core/testing';
+import { provideRouter } from '@angular/router';
+import { Store } from '@ngrx/store';
+import { signal } from '@angular/core';
+import type { RunStep } from '@versicle/contract';
+import { parsePlan, type PlanDocument } from '@versicle/core';
+import { RunStepsComponent } from '../runs/run-steps.component';
+import { PlanSentenceComponent } from './plan-sentence.component';
+import { changedWords } from './plan-side.component';
+import { ScheduleEditorComponent } from './schedule-editor.component';
+
+const plan = (more: object = {}): PlanDocument =>
+  parsePlan({
+    versicle: 1,
+    kind: 'plan',
+    name: 'Night',
+    triggers: [{ id: 't', kind: 'schedule', cron: '0 6 * * *', zone: 'Europe/London' }],
+    steps: [
+      { id: 'a', kind: 'mapping', mapping: 'stations' },
+      { id: 'b', kind: 'mapping', mapping: 'trips', after: ['a'], when: 'a.failed = 0' },
+    ],
+    ...more,
+  });
+/** A store in which nothing is known yet. */
+const store = { selectSignal: () => signal({ value: null }), dispatch: () => undefined };
+
+describe('the plan as a text', () => {
+  const shown = (): { page: HTMLElement; opened: string[]; sentence: PlanSentenceComponent } => {
+    const fixture = TestBed.createComponent(PlanSentenceComponent);
+    const opened: string[] = [];
+    fixture.componentInstance.open.subscribe((path) => opened.push(path));
+    fixture.componentRef.setInput('plan', plan());
+    fixture.componentRef.setInput('names', (_: string, id: string) => `“${id}”`);
+    fixture.componentRef.setInput('opened', { kind: 'step', index: 1 });
+    fixture.detectChanges();
+    return { page: fixture.nativeElement as HTMLElement, opened, sentence: fixture.componentInstance };
+  };
+  it('reads as one, with its gaps as buttons that say what they open', () => {
+    const { page, opened } = shown();
+    const text = [...page.querySelectorAll('p')].map((p) => p.textContent).join(' ');
+    expect(text).toBe('Each day at 06:00 in Europe/London: first “stations”; then if a.failed = 0, “trips”.');
+    const gaps = [...page.querySelectorAll<HTMLButtonElement>('.gap')];
+    expect(gaps.map((g) => g.getAttribute('aria-expanded'))).toEqual(['false', 'false', 'false', 'true', 'true']);
+    gaps[3]!.click();
+    expect(opened).toEqual(['steps[1].when']);
+  });
+  it('goes back to the gap that was left, or to its part where that gap is gone', () => {
+    const { page, sentence } = shown();
+    document.body.append(page);
+    sentence.focus('steps[1].when');
+    expect(document.activeElement?.textContent).toBe('a.failed = 0');
+    sentence.focus('steps[0].onFail');
+    expect(document.activeElement?.textContent).toBe('“stations”');
+    page.remove();
+  });
+});
+
+describe('a schedule in plain words', () => {
+  const editor = (cron: string) => {
+    TestBed.configureTestingModule({ providers: [{ provide: Store, useValue: store }] });
+    const fixture = TestBed.createComponent(ScheduleEditorComponent);
+    const changes: object[] = [];
+    fixture.componentInstance.changed.subscribe((change) => changes.push(change));
+    fixture.componentRef.setInput('schedule', { ...plan().triggers[0]!, cron });
+    fixture.detectChanges();
+    // What its choices call.
+    const own = fixture.componentInstance as unknown as {
+      choose(every: string): void;
+      setDay(day: number, is: boolean): void;
+      setTime(text: string): void;
+      day(text: string): number | 'L';
+      whole(text: string, least: number, most: number): number;
+    };
+    return { own, changes, page: fixture.nativeElement as HTMLElement };
+  };
+  it('keeps its time of day when another rhythm is chosen', () => {
+    const { own, changes } = editor('30 7 * * *');
+    own.choose('week');
+    own.choose('month');
+    own.choose('day');
+    expect(changes).toEqual([{ cron: '30 7 * * 1,2,3,4,5' }, { cron: '30 7 1 * *' }]);
+  });
+  it('changes the time, and days, of which one always stays', () => {
+    const { own, changes, page } = editor('0 6 * * 1');
+    expect(page.querySelectorAll('input[type=checkbox]')).toHaveLength(7);
+    own.setTime('18:05');
+    own.setDay(5, true);
+    own.setDay(1, false);
+    own.setTime('');
+    expect(changes).toEqual([{ cron: '5 18 * * 1' }, { cron: '0 6 * * 1,5' }]);
+  });
+  it('shows the cron where words can’t say it, and reads odd entries as the nearest that can be meant', () => {
+    const { own, page } = editor('0 6,18 * * *');
+    expect(page.querySelector<HTMLInputElement>('input.mono')!.value).toBe('0 6,18 * * *');
+    expect([own.day('l'), own.day('99'), own.day('x'), own.whole('-4', 0, 59)]).toEqual(['L', 31, 1, 0]);
+  });
+});
+
+describe('what a version changed', () => {
+  it.each([
+    [{}, ''],
+    [{ name: 'Day' }, 'the name'],
+    [{ triggers: [] }, 'what starts it'],
+    [{ stop: { failed: 5 }, variables: { a: 'b' } }, 'limits, variables'],
+    [
+      {
+        steps: [
+          { id: 'b', kind: 'mapping', mapping: 'bikes' },
+          { id: 'c', kind: 'mapping', mapping: 'm' },
+        ],
+      },
+      'step b, step c is new, step a is gone',
+    ],
+    [{ variants: [{ name: 'v' }] }, 'other settings'],
+  ])('%j', (more, words) => {
+    expect(changedWords(plan(), plan(more))).toBe(words);
+  });
+});
+
+describe('the steps of a run', () => {
+  const run = (id: number, more: object): object => ({
+    id,
+    mapping: 'm',
+    state: 'finished',
+    error: null,
+    startedAt: '2026-08-03T06:00:00.000Z',
+    finishedAt: '2026-08-03T06:00:02.000Z',
+    counts: { read: 1200, unchanged: 0, delivered: 1199, failed: 1, waiting: 0 },
+    ...more,
+  });
+  beforeEach(() => {
+    TestBed.configureTestingModule({ providers: [provideRouter([])] });
+  });
+  const rows = (steps: object[], over: boolean): string[] => {
+    const fixture = TestBed.createComponent(RunStepsComponent);
+    fixture.componentRef.setInput('steps', steps as RunStep[]);
+    fixture.componentRef.setInput('over', over);
+    fixture.detectChanges();
+    const page = fixture.nativeElement as HTMLElement;
+    return [...page.querySelectorAll('tbody tr')].map((r) =>
+      [...r.querySelectorAll('td')].map((c) => c.textContent.trim()).join('|'),
+    );
+  };
+  it('say what became of each, and what nothing came to', () => {
+    const steps = [
+      { id: 'a', kind: 'mapping', words: 'Stations', depth: 0, runs: [run(5, {})] },
+      {
+        id: 'b',
+        kind: 'sql',
+        words: 'a statement',
+        depth: 0,
+        runs: [run(6, { mapping: null, state: 'broken', error: 'No such table.', counts: { read: 0, failed: 0 } })],
+      },
+      { id: 'c', kind: 'mapping', words: 'Trips', depth: 0, runs: [] },
+    ];
+    const [stations, statement, why, trips] = rows(steps, true);
+    expect(stations).toBe('Stations|finished|1,200|0|1,199|1|0|2.0 s');
+    expect(statement).toBe('a statement|broken||||||2.0 s');
+    expect(why).toBe('No such table.');
+    expect(trips).toBe('Trips|not begun');
+    expect(rows(steps, false).at(-1)).toBe('Trips|waits for the steps before it');
+  });
+});
