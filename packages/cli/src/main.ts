@@ -27,7 +27,7 @@ const HELP = `versicle: run, check and try mapping documents, check and start pl
       Lists what is wrong with a plan (P.plan.versicle.json); without faults, how it reads and when it is due.
       Exit code 1 if there is an error.
 
-  versicle plans list | show ID | put FILE | start ID [--first N] [--variant NAME] [--set NAME=VALUE] [--wait]
+  versicle plans list | show ID | put FILE | start ID [--first N] [--all] [--variant NAME] [--set NAME=VALUE] [--wait]
   versicle runs list [--plan ID] [--state STATE] | show ID | follow ID | cancel ID | pause ID | resume ID
                  [--server URL] [--key KEY] [--json]
       Asks a server (VERSICLE_URL, VERSICLE_API_KEY; http://127.0.0.1:4170 unless it is said). put makes the plan

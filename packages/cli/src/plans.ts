@@ -15,6 +15,7 @@ export async function plans(argv: string[], print: (text: string) => void): Prom
     options: {
       ...REMOTE_OPTIONS,
       first: { type: 'string' },
+      all: { type: 'boolean' },
       wait: { type: 'boolean' },
       variant: { type: 'string' },
       set: { type: 'string', multiple: true },
@@ -47,6 +48,7 @@ export async function plans(argv: string[], print: (text: string) => void): Prom
       const remote = remoteOf(values);
       const { run } = await ask<{ run: number }>(remote, 'POST', `/plans/${encodeURIComponent(id)}/start`, {
         ...(values.first === undefined ? {} : { rowLimit: rowLimit(values.first) }),
+        ...(values.all ? { all: true } : {}),
         ...(values.variant === undefined ? {} : { variant: values.variant }),
         ...(values.set === undefined ? {} : { variables: Object.fromEntries(values.set.map(variable)) }),
       });

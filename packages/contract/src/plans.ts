@@ -38,6 +38,8 @@ export const plan = z.object({
   mappings: z.array(
     z.object({ id: z.string(), name: z.string(), revision: z.number().nullable(), writes: z.string() }),
   ),
+  /** Some of its steps leave out what was delivered before. */
+  onlyChanges: z.boolean(),
   /** When it is next due by itself. */
   next: z.string().nullable(),
   lastRun: z.number().nullable(),
@@ -81,6 +83,8 @@ export const startPlan = z.strictObject({
   rowLimit: z.number().int().min(1).max(1_000_000_000).nullish(),
   variables: z.record(z.string(), z.string().max(10_000)).optional(),
   variant: z.string().max(200).optional(),
+  /** All records are read and sent, also what was delivered before. */
+  all: z.boolean().optional(),
 });
 export const startedRun = z.object({ run: z.number() });
 export const checkPlan = z.strictObject({ document: planSchema, id: z.string().optional() });

@@ -7,6 +7,7 @@ import type { Express } from 'express';
 import { pino } from 'pino';
 import { ApiKeys } from './api-keys/api-keys.ts';
 import { Calendars } from './calendars/calendars.ts';
+import { Changes } from './engine/changes/changes.ts';
 import { CarryOut, OUTAGE_SECONDS } from './engine/carry-out.ts';
 import { Engine } from './engine/engine.ts';
 import { OtherSteps } from './engine/other-steps.ts';
@@ -102,7 +103,19 @@ async function start(): Promise<void> {
   const queueHouse = { db, outbox, senders, outageSeconds: OUTAGE_SECONDS };
   const installation = await installationId(db);
   const otherSteps = new OtherSteps(runs, systems);
-  const carryOut = new CarryOut(db, runs, systems, sourceSets, keyMaps, otherSteps, landed, queueHouse, installation);
+  const changes = new Changes(db, (run, message) => runs.log(run, message));
+  const carryOut = new CarryOut(
+    db,
+    runs,
+    systems,
+    sourceSets,
+    keyMaps,
+    otherSteps,
+    changes,
+    landed,
+    queueHouse,
+    installation,
+  );
   const engine = new Engine(runs, systems, carryOut, landed);
   const calendars = new Calendars(db);
   const plans = new Plans(db, calendars);

@@ -52,6 +52,8 @@ export interface CompiledCheck {
 export interface CompiledMapping {
   readonly document: MappingDocument;
   readonly problems: readonly Problem[];
+  /** What the filter may name. */
+  readonly scope: Scope;
   readonly filter: Rule | null;
   readonly skips: readonly { readonly id: string; readonly rule: Rule }[];
   readonly lines: readonly CompiledLine[];
@@ -137,6 +139,7 @@ class MappingCompiler {
     return {
       document,
       problems: this.problems,
+      scope: this.baseScope,
       // Groups have been filtered before they were made. Other composed records may have been, and meet it again.
       filter: document.source.groupBy.length > 0 ? null : filter,
       skips,

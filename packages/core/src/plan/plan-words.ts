@@ -225,7 +225,7 @@ function stepWords(step: Step, path: string, nameOf: NameOf, whole = true): Plan
 function changesWords(step: Extract<Step, { kind: 'mapping' }>): string {
   switch (step.changes) {
     case 'compare':
-      return 'only what is not delivered as it is';
+      return 'only what changed';
     case 'watermark':
       return `only what is new by ${step.watermark?.field ?? 'a field'}${step.watermark?.overlap ? `, looking back ${step.watermark.overlap}` : ''}`;
     case 'captured':

@@ -22,6 +22,7 @@ import { fromJson, isoTime } from '../store/values.ts';
 import type { BulkTarget, Finished, SourcePlan, Target, TargetRun } from '../systems/kinds/kind.ts';
 import { Outage, pause } from '../systems/outage.ts';
 import type { Systems } from '../systems/systems.ts';
+import type { Changes, RunChanges } from './changes/changes.ts';
 import { isNumbered } from './chunk.ts';
 import { Drive } from './drive.ts';
 import { BulkLane } from './lanes/bulk.ts';
@@ -44,6 +45,9 @@ const MAPPING_THREADS = Number(
 );
 /** How long a run waits for a target that does not answer, before it ends. */
 export const OUTAGE_SECONDS = Number(process.env['VERSICLE_OUTAGE_SECONDS'] ?? 600);
+
+/** All records are mapped: nothing is compared any more. */
+const NO_CHANGES: RunChanges = { memory: null, only: null, watermark: null };
 
 /** More failed than the plan lets: the run stops. */
 export class LimitReached extends Error {}
@@ -81,6 +85,7 @@ export class CarryOut {
     private readonly sourceSets: SourceSets,
     private readonly keyMaps: KeyMaps,
     private readonly otherSteps: OtherSteps,
+    private readonly changes: Changes,
     /** Where records are kept that a run fetched and has not worked off yet. */
     private readonly directory: string,
     private readonly queueHouse: QueueHouse,
@@ -91,19 +96,22 @@ export class CarryOut {
   async run(claim: Claim, underWay: UnderWay): Promise<void> {
     const step = (await this.runs.row(claim.run))!;
     if (!movesRecords(step)) return this.otherSteps.run(claim, step, underWay.signal);
+    await this.changes.fixStart(claim, step);
     const work = await this.workOf(claim, underWay);
-    const { row, target } = work;
+    const { row, document, target } = work;
     // What a person said yes to lies ready: nothing is read again.
     if (row.confirmed_by !== null) return this.conclude(work, { how: 'finished', well: [] });
-    const queue = target.lane === 'queue' ? this.queue(work) : null;
+    const mapped = mappedOf(row);
+    const changes = mapped === null ? await this.changes.begin(row, document, target.lane) : NO_CHANGES;
+    const queue = target.lane === 'queue' ? this.queue(work, changes) : null;
     await queue?.begin();
-    const end = mappedOf(row) ?? (await this.map(work, queue));
+    const end = mapped ?? (await this.map(work, queue, changes));
     if (queue) await this.sent(work, queue, end);
     await this.conclude(work, end);
   }
 
   /** Reads and maps all records; each chunk goes the way of its lane. */
-  private async map(work: Work, queue: QueueLane | null): Promise<MappingEnd> {
+  private async map(work: Work, queue: QueueLane | null, changes: RunChanges): Promise<MappingEnd> {
     const { claim, row, document, target, dataset, run, signal } = work;
     const plan = await this.sourcePlan(work);
     if (row.state === 'running') await this.log(row.id, `taken up again after ${counted(Number(row.read), 'record')}`);
@@ -111,7 +119,7 @@ export class CarryOut {
     const prepared = await this.patiently(work, () => target.prepare(document, dataset, run));
     for (const line of prepared) await this.log(row.id, line);
     await this.runs.announce(row.id);
-    const job = await this.job((await this.runs.row(row.id))!, document, plan, { target, dataset });
+    const job = await this.job((await this.runs.row(row.id))!, document, plan, { target, dataset, changes });
     const { mapping, revision } = row;
     const patiently = <T>(chunk: () => Promise<T>): Promise<T> => this.patiently(work, chunk);
     const drive = new Drive({
@@ -121,9 +129,10 @@ export class CarryOut {
       signal,
       lane:
         target.lane === 'bulk'
-          ? new BulkLane(target, document, { ...run, id: row.id, mapping, revision }, patiently)
+          ? new BulkLane(target, document, { ...run, id: row.id, mapping, revision, memory: changes.memory }, patiently)
           : queue!,
       job,
+      only: changes.only,
       announce: async () => {
         await this.requireWithinLimits(row);
         await this.runs.announceNow(row.id);
@@ -142,10 +151,10 @@ export class CarryOut {
     waits(false);
     await this.runs.announce(row.id);
   }
-  private queue({ row, document, run, signal }: Work): QueueLane {
+  private queue({ row, document, run, signal }: Work, { memory }: RunChanges): QueueLane {
     const target = document.target.dataset;
     const mayGoOn = (): Promise<void> => this.requireWithinLimits(row);
-    return new QueueLane({ ...sentRun(row, document), uid: run.uid, target, signal, mayGoOn }, this.queueHouse);
+    return new QueueLane({ ...sentRun(row, document), uid: run.uid, target, memory, signal, mayGoOn }, this.queueHouse);
   }
   /** Throws LimitReached where more failed than the plan lets. */
   private async requireWithinLimits(row: RunRow): Promise<void> {
@@ -179,6 +188,7 @@ export class CarryOut {
       };
       await tidy().catch((error: Error) => this.log(claim.run, `the target could not be tidied up: ${error.message}`));
     }
+    await this.changes.givenUp((await this.runs.row(claim.run))!, work?.target.lane ?? null);
     await this.runs.end(claim, { state, message });
     rmSync(this.landing(claim.run), { force: true });
   }
@@ -240,7 +250,7 @@ export class CarryOut {
     run: RunRow,
     document: MappingDocument,
     plan: SourcePlan,
-    { target, dataset }: { target: Target; dataset: string },
+    { target, dataset, changes }: { target: Target; dataset: string; changes: RunChanges },
   ): Promise<MapJob> {
     const replay = run.kind === 'replay' ? await this.replayRows(run.id) : null;
     requireKnownFields(replay ?? [], plan, document);
@@ -266,6 +276,8 @@ export class CarryOut {
       replay,
       keyMaps: await this.keyMaps.of(document),
       keepKeys: await this.keyMaps.isKept(run.mapping),
+      remembers: changes.memory !== null,
+      watermark: changes.watermark,
     };
   }
 
@@ -306,6 +318,7 @@ export class CarryOut {
       throw new Error(
         `The counts do not add up: ${read} read, ${filtered} filtered, ${skipped} skipped, ${unchanged} unchanged, ${failed} failed, ${waiting} waiting, ${delivered} delivered. This is a fault of Versicle.`,
       );
+    if (end.how === 'finished') await this.changes.finished(row);
     await this.runs.end(
       claim,
       end.how === 'stopped'
@@ -365,7 +378,7 @@ export class CarryOut {
 
 /** Whether a run reads less than its document says. */
 const readsPart = (run: RunRow): boolean =>
-  run.row_limit !== null || run.taken !== null || carriedBy(run)?.filter !== undefined;
+  run.row_limit !== null || run.taken !== null || run.since !== null || carriedBy(run)?.filter !== undefined;
 const removesAtMost = (row: RunRow): number => {
   const carried = carriedBy(row);
   return carried?.kind === 'mapping' ? carried.removesAtMost : REMOVES_AT_MOST;

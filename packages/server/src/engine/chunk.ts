@@ -1,5 +1,6 @@
 import {
   chunkEncodings,
+  HighestSeen,
   compileMapping,
   isPlaceField,
   KeyPacker,
@@ -17,12 +18,14 @@ import {
   type DeliveredKey,
   type Failure,
   type Fed,
+  type HighestValue,
   type MappingDocument,
   type Outcome,
   type RawRow,
   type RecordPlace,
   type Value,
 } from '@versicle/core';
+import { Digests } from './changes/digests.ts';
 import { beforeOfPlan, marksOfPlan } from '../systems/kinds/kind.ts';
 import type { ChunkCounts, FailedRow, MapJob, MappedChunk, Refused } from './messages.ts';
 import { identityOf, labelOf, WentWell } from './went-well.ts';
@@ -59,6 +62,8 @@ export class Chunk {
   /** Open failures that are noticed to go well. */
   private readonly noticed = new Set<number>();
   private content: Content | null = null;
+  private digests: Uint8Array = NO_DIGESTS;
+  private highest: HighestValue | null = null;
   private letThrough = 0;
 
   constructor(
@@ -124,6 +129,8 @@ export class Chunk {
       });
     }
     mapper.encoder.add(values);
+    mapper.digests?.add(values);
+    mapper.highest?.see(fed.values);
     this.origins.push(origin);
     this.ats.push(at);
     if (remarks.length === 0) return;
@@ -141,14 +148,17 @@ export class Chunk {
 
   /** All its records are there: the next one that is added to any chunk begins with an empty encoder. */
   seal(): void {
-    const { job, encoder } = this.mapper;
-    this.content ??= { encoding: job.encoding, of: encoder.take() } as Content;
+    if (this.content !== null) return;
+    const { job, encoder, digests, highest } = this.mapper;
+    this.content = { encoding: job.encoding, of: encoder.take() } as Content;
+    this.digests = digests?.take() ?? NO_DIGESTS;
+    this.highest = highest?.take() ?? null;
   }
   /** What it has become. `bytes`: how far the source is read. */
   message(chunk: number, bytes: number): MappedChunk {
     this.seal();
     const { job, columns, feed, well } = this.mapper;
-    const { counts, insertOnly, failed, settled, stopped, keys, ids, records } = this;
+    const { counts, insertOnly, failed, settled, stopped, keys, ids, records, digests, highest } = this;
     const content = this.content!;
     well?.add(this.noticed);
     const { key } = job.document.target;
@@ -165,6 +175,9 @@ export class Chunk {
       stopped,
       keys,
       records,
+      digests,
+      unchanged: 0,
+      highest,
     };
   }
 
@@ -188,6 +201,8 @@ export class Chunk {
   }
 }
 
+const NO_DIGESTS = new Uint8Array(0);
+
 function charactersOf(raw: RawRow): number {
   if (raw instanceof Unreadable) return raw.raw.length;
   let sum = 0;
@@ -207,6 +222,9 @@ export class Mapper {
   readonly well: WentWell | null;
   readonly numbered: boolean;
   readonly keyIndexes: readonly number[];
+  /** What is remembered of the written records of the chunk that is being made, and up to where they go. */
+  readonly digests: Digests | null;
+  readonly highest: HighestSeen | null;
   /** Takes the keys of records that are let through, where others look at them; null where this mapper does itself. */
   readonly packer: KeyPacker | null;
 
@@ -224,8 +242,11 @@ export class Mapper {
     this.well = job.open.length > 0 ? new WentWell(job.open) : null;
     this.numbered = isNumbered(job.document);
     this.keyIndexes = this.mapping.keys.find((k) => k.primary)?.indexes ?? [];
+    const startedAt = timestampOfMillis(job.startedAt);
+    this.digests = job.remembers ? new Digests(this.columns, this.keyIndexes, madeAnew(job.document)) : null;
+    this.highest = job.watermark === null ? null : new HighestSeen(this.mapping, job.watermark, startedAt);
     this.feed = new RecordFeed(this.mapping, {
-      startedAt: timestampOfMillis(job.startedAt),
+      startedAt,
       keyMaps: job.keyMaps,
       before: beforeOfPlan(job.source),
       keysElsewhere,
@@ -281,6 +302,12 @@ const refusedPrefix = ({ row }: RecordPlace): string => `row ${row}:`;
 export function isNumbered(document: MappingDocument): boolean {
   return document.lines.some((l) => l.kind === 'generated' && (l.generate ?? 'uuid') === 'sequence');
 }
+
+/** Fields that each record is given anew, whatever it holds. */
+const madeAnew = (document: MappingDocument): ReadonlySet<string> =>
+  new Set(
+    document.lines.filter((l) => l.kind === 'generated' && (l.generate ?? 'uuid') !== 'hash').map((l) => l.target),
+  );
 
 /** Records that fail and are the same are told apart by how many came before: so the same record has the same identity in each run. */
 export class Occurrences {

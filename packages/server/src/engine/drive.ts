@@ -2,6 +2,8 @@ import { Worker } from 'node:worker_threads';
 import type { MappingDocument, Rejection } from '@versicle/core';
 import type { Database, Statement } from '@versicle/postgres';
 import { requireClaim, type Claim } from '../runs/runs.ts';
+import type { RunChanges } from './changes/changes.ts';
+import { asMapped } from './changes/only-changed.ts';
 import type { Lane } from './lanes/lane.ts';
 import type { FailedRow, FromMapper, MapJob, MappedChunk, ToMapper } from './messages.ts';
 import { failureOf } from './refusals.ts';
@@ -18,6 +20,8 @@ interface Driven {
   readonly signal: AbortSignal;
   readonly lane: Lane;
   readonly job: MapJob;
+  /** Leaves out what was delivered before; null where all is sent. */
+  readonly only: RunChanges['only'];
   readonly announce: () => Promise<void>;
 }
 
@@ -64,13 +68,20 @@ export class Drive {
         const { well } = message;
         return resolve({ how: message.stopped ? 'stopped' : 'finished', well });
       }
-      const taken = this.taking.then(() => this.driven.lane.take(message, this.inFull));
+      const taken = this.taking.then(() => this.take(message));
       this.taking = taken;
       const kept = this.keeping.then(() => this.keep(taken, message));
       this.keeping = kept;
       kept.then((stopped) => stopped && resolve({ how: 'stopped', well: [] }), reject);
       taken.catch(() => undefined);
     });
+  }
+
+  private async take(message: MappedChunk): Promise<readonly Statement[]> {
+    const { lane, only } = this.driven;
+    if (only === null) return lane.take(message, this.inFull);
+    const { mapped, placeOf } = await only(message);
+    return lane.take(mapped, (of, rejections) => this.inFull(of, asMapped(rejections, placeOf)));
   }
 
   /** The full records of those that the target refused, from the mapping thread. */

@@ -42,10 +42,10 @@ export class HandOver {
     if (isSettled) return teller.forget?.();
     await this.untilOut(1);
     this.out.set(chunk.chunk, teller);
-    this.port.postMessage(
-      chunk,
-      chunk.parts.flatMap((part) => buffersOf(part.content)),
-    );
+    this.port.postMessage(chunk, [
+      ...chunk.parts.flatMap((part) => buffersOf(part.content)),
+      ...(chunk.digests.length > 0 ? [chunk.digests.buffer as ArrayBuffer] : []),
+    ]);
   }
   async end(bytes: number, stopped: boolean, well: readonly number[]): Promise<void> {
     await this.untilOut(0);

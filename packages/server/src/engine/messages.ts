@@ -1,4 +1,14 @@
-import type { Cells, DeliveredKey, ChunkEncodingName, Failure, KeyMaps, MappingDocument, Part } from '@versicle/core';
+import type {
+  Cells,
+  DeliveredKey,
+  ChunkEncodingName,
+  Failure,
+  HighestValue,
+  KeyMaps,
+  MappingDocument,
+  Part,
+  Watermark,
+} from '@versicle/core';
 import type { Cut } from '../runs/runs.ts';
 import type { SourcePlan } from '../systems/kinds/kind.ts';
 
@@ -31,6 +41,10 @@ export interface MapJob {
   readonly keyMaps: KeyMaps;
   /** Whether the keys of what is delivered are kept. */
   readonly keepKeys: boolean;
+  /** Whether it is remembered what the target was sent, so that later runs tell what changed. */
+  readonly remembers: boolean;
+  /** By what the newest record is told, where the next run reads on from it. */
+  readonly watermark: Watermark | null;
 }
 /** How far a run came: settled chunks, the source's records in them, and the last number of its sequence. */
 export interface Checkpoint {
@@ -118,6 +132,12 @@ export interface MappedChunk {
   readonly records: readonly FailedRow[];
   /** Replayed duplicates: the target may only take them as new records. */
   readonly insertOnly: boolean;
+  /** By index of the written records, where it is remembered what is delivered: what each is known by (changes/digests.ts). */
+  readonly digests: Uint8Array;
+  /** Records that are not among the written ones any more: the target has them as they are. */
+  readonly unchanged: number;
+  /** The highest value of the watermark among the written records. */
+  readonly highest: HighestValue | null;
 }
 export type FromMapper =
   | MappedChunk

@@ -1,3 +1,6 @@
+import { passed } from './changes/watermarks.ts';
+import { keepInMind } from './changes/memory.ts';
+import { wholeAt } from './changes/digests.ts';
 import { keepKeys } from '../key-maps/key-maps.ts';
 import type { Delivered, DeliveredKey } from '@versicle/core';
 import type { Statement } from '@versicle/postgres';
@@ -13,6 +16,8 @@ export interface Settled {
   readonly delivered: Delivered;
   /** Written records, by index, that are not sent yet: what there is to keep of them is kept when they arrive. */
   readonly waiting: ReadonlySet<number>;
+  /** Where it is remembered what the target was sent; null: nowhere. */
+  readonly memory: number | null;
   /** The run gives numbers of the mapping's sequence. */
   readonly numbered: boolean;
 }
@@ -26,6 +31,7 @@ export function settleChunk({
   rejected,
   delivered,
   waiting,
+  memory,
   numbered,
 }: Settled): Statement[] {
   const refused = new Set(delivered.rejections.map((r) => r.index));
@@ -38,8 +44,11 @@ export function settleChunk({
   const settled = chunk.settled.filter((s) => s.index < 0 || arrived(s.index)).filter((s) => !again.includes(s.id));
   const { counts } = chunk;
   const keys = chunk.keys.filter((key, i) => key !== null && arrived(i)) as DeliveredKey[];
+  const places = memory === null ? [] : Array.from({ length: counts.written }, (_, index) => index);
   return [
     ...keepRecords({ run, mapping, revision }, { failed, keys, settled }),
+    ...keepInMind(memory, wholeAt(chunk.digests, places.filter(arrived)), wholeAt(chunk.digests, [...refused])),
+    ...(chunk.highest === null ? [] : [passed(run, chunk.highest)]),
     {
       sql: `UPDATE run SET chunk = $2, read = read + $3, filtered = filtered + $4, skipped = skipped + $5, failed = failed + $6, delivered = delivered + $7, remarks = remarks + $8, bytes_done = $9, unchanged = unchanged + $10, sequence = $11, waiting = waiting + $12 WHERE id = $1`,
       params: [
@@ -52,7 +61,7 @@ export function settleChunk({
         counts.written - rejected.length - delivered.unchanged - waiting.size,
         remarks,
         chunk.bytes,
-        delivered.unchanged,
+        delivered.unchanged + chunk.unchanged,
         chunk.sequence,
         waiting.size,
       ],

@@ -245,6 +245,7 @@ export class Conductor {
       await this.requireNotWithin(holder, step.plan);
       const plan = await this.plans.stored(step.plan);
       const { carried, variables: own } = await carriedPlan(this.db, plan, {
+        all: fromJson<CarriedPlan>(holder.carries as CarriedPlan | string).all,
         variables: Object.fromEntries(
           Object.entries({ ...variables, ...step.variables }).filter(([name]) => name in plan.document.variables),
         ),
@@ -288,7 +289,9 @@ export class Conductor {
     const isOver = how.state !== 'queued';
     const load = step.kind === 'mapping' ? step : null;
     const kind = load ? 'full' : step.kind;
-    const carries = how.carries ?? carriedStep(step, fromJson<CarriedPlan>(holder.carries as CarriedPlan | string));
+    const own = holder.kind === 'each' ? fromJson<Item[]>(holder.items!)[item] : {};
+    const carries =
+      how.carries ?? carriedStep(step, fromJson<CarriedPlan>(holder.carries as CarriedPlan | string), own);
     const [made] = await this.db.query<{ id: number }>(
       `INSERT INTO run (kind, plan, mapping, revision, state, row_limit, started_by, parent, step, item, carries, variables, plan_version, error, started_at, finished_at, taken)
        VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, CASE WHEN $15 THEN clock_timestamp() END, CASE WHEN $15 THEN clock_timestamp() END, $16)

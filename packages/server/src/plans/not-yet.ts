@@ -9,7 +9,7 @@ export function notYet(document: PlanDocument): Problem[] {
     const at = `steps (${step.id})`;
     if (step.kind === 'share') report(`${at}.kind`, 'Sharing out the records of a dataset');
     if (step.kind !== 'mapping') continue;
-    if (step.changes !== 'all') report(`${at}.changes`, `Reading only changes (${step.changes})`);
+    if (step.changes === 'captured') report(`${at}.changes`, 'Reading what a database wrote down itself (captured)');
     if (step.vanished !== 'leave') report(`${at}.vanished`, 'Doing something about records that are gone');
     if (step.keep !== undefined) report(`${at}.keep`, 'Keeping what was read as files');
   }

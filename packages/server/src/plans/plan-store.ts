@@ -4,8 +4,10 @@ import {
   allSteps,
   canonicalPlan,
   changedMeanwhile,
+  changesProblem,
   counted,
   notFound,
+  parseDocument,
   parsePlan,
   planProblems,
   planText,
@@ -96,6 +98,7 @@ export class Plans {
         version: row.version,
         held: row.held,
         mappings: mappingsOf(document).flatMap((m) => mappings.get(m) ?? []),
+        onlyChanges: allSteps(document.steps).some((s) => s.kind === 'mapping' && s.changes !== 'all'),
         next: isoTimeOrNull(row.next),
         lastRun: row.run,
         lastState: row.state,
@@ -130,6 +133,7 @@ export class Plans {
       ...notYet(document),
       ...(await callsItself(this.db, document, self)),
       ...(await unreadArrivals(this.db, document)),
+      ...(await untoldChanges(this.db, document)),
     ];
   }
   private async requireSound(document: PlanDocument, self?: string): Promise<void> {
@@ -269,6 +273,23 @@ async function unreadArrivals(db: Database, document: PlanDocument): Promise<Pro
         ]
       : [],
   );
+}
+
+/** Steps that are to read only changes of mappings where these can't be told. */
+async function untoldChanges(db: Database, document: PlanDocument): Promise<Problem[]> {
+  const steps = allSteps(document.steps).filter((s) => s.kind === 'mapping' && s.changes !== 'all');
+  if (steps.length === 0) return [];
+  const rows = await db.query<{ id: string; document: string }>(
+    `SELECT m.id, COALESCE((SELECT v.document FROM revision v WHERE v.mapping = m.id ORDER BY v.number DESC LIMIT 1), m.draft) AS document
+       FROM mapping m WHERE m.id = ANY ($1::text[])`,
+    [mappingsOf(document)],
+  );
+  return steps.flatMap((step): Problem[] => {
+    const of = step.kind === 'mapping' ? rows.find((r) => r.id === step.mapping) : undefined;
+    if (of === undefined || step.kind !== 'mapping') return [];
+    const message = changesProblem(step, parseDocument(JSON.parse(of.document)));
+    return message === null ? [] : [{ severity: 'error', path: `steps (${step.id}).changes`, message }];
+  });
 }
 
 /** The mappings of a plan's steps, each once, in order. */

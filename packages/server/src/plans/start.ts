@@ -17,6 +17,8 @@ export interface HowToStart {
   readonly rowLimit?: number | null | undefined;
   readonly variables?: Readonly<Record<string, string>> | undefined;
   readonly variant?: string | undefined;
+  /** All records are read and sent, also what was delivered before. */
+  readonly all?: boolean | undefined;
 }
 /** What started a plan where no person did; the same occasion never starts it twice. */
 export interface Occasion {
@@ -30,6 +32,9 @@ export interface CarriedPlan {
   readonly steps: readonly Step[];
   readonly stop?: PlanDocument['stop'];
   readonly filters?: Readonly<Record<string, string>>;
+  /** What tells runs apart that read other records: the plan's variables, as they are written. */
+  readonly scope?: string;
+  readonly all?: boolean;
 }
 
 /**
@@ -81,22 +86,28 @@ function singleLoad(steps: readonly Step[]): MappingStep | null {
   return step!.kind === 'mapping' && more.length === 0 && step!.when === undefined ? step! : null;
 }
 /** What a step's own run carries of the plan. */
-export function carriedStep(step: Step, { stop, filters }: CarriedPlan): object {
+export function carriedStep(step: Step, { stop, filters, scope, all }: CarriedPlan, item: object = {}): object {
   const filter = filters?.[step.id];
   return {
     ...step,
     ...(stop ? { stop } : {}),
     ...(filter === undefined ? {} : { filter }),
+    ...(scope === undefined ? {} : { scope: scopeOf(step, scope, filter, item) }),
     // For the steps within it.
     ...(step.kind === 'each' && filters ? { filters } : {}),
+    ...(step.kind === 'each' && all ? { all } : {}),
   };
 }
+
+/** An each has its plan's scope, which those of its steps are made of. */
+const scopeOf = (step: Step, plan: string, filter: string | undefined, item: object): string =>
+  step.kind === 'each' ? plan : JSON.stringify([plan, filter ?? '', item]);
 
 /** A plan ready to be carried out. Throws a fault where it can't be. */
 export async function carriedPlan(
   db: Database,
   { document }: StoredPlan,
-  { variables = {}, variant }: HowToStart,
+  { variables = {}, variant, all = false }: HowToStart,
 ): Promise<{ carried: CarriedPlan; variables: Record<string, string> }> {
   const [problem] = planProblems(document);
   if (problem) throw refused(`${document.name} can’t run: ${problem.message} (${problem.path})`);
@@ -111,19 +122,29 @@ export async function carriedPlan(
       );
     }
   const now = new Date();
-  const filled = Object.entries({ ...document.variables, ...chosen?.variables, ...variables }).map(
+  const written = { ...document.variables, ...chosen?.variables, ...variables };
+  const filled = Object.entries(written).map(
     // Only what the plan itself says speaks of periods: what comes from outside is taken as it is.
     ([name, text]) =>
       [name, Object.hasOwn(variables, name) ? text : fillPlaces(text, now, new Map(), 'that others may use')] as const,
   );
   return {
     carried: {
-      steps: await pinned(db, document),
+      steps: (await pinned(db, document)).map((step) => (all ? withAll(step) : step)),
+      scope: JSON.stringify(Object.entries(written).sort(([a], [b]) => (a < b ? -1 : 1))),
+      ...(all ? { all } : {}),
       ...(document.stop ? { stop: document.stop } : {}),
       ...(chosen && Object.keys(chosen.filters).length > 0 ? { filters: chosen.filters } : {}),
     },
     variables: Object.fromEntries(filled),
   };
+}
+/** A step that reads all records. */
+function withAll(step: Step): Step {
+  if (step.kind === 'each') return { ...step, steps: step.steps.map(withAll) };
+  if (step.kind !== 'mapping') return step;
+  const { watermark: _, ...rest } = step;
+  return { ...rest, changes: 'all' };
 }
 function variantOf(document: PlanDocument, name: string | undefined): PlanDocument['variants'][number] | null {
   if (name === undefined) return null;

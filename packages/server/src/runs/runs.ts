@@ -1,5 +1,13 @@
 import { randomUUID } from 'node:crypto';
-import { parseDocument, type MappingDocument, type MappingStep, type PlanDocument, type Step } from '@versicle/core';
+import {
+  parseDocument,
+  watermarkFilter,
+  type HighestValue,
+  type MappingDocument,
+  type MappingStep,
+  type PlanDocument,
+  type Step,
+} from '@versicle/core';
 import type { Events } from '../http/events.ts';
 import type { Database, Statement } from '@versicle/postgres';
 import { fromJson } from '../store/values.ts';
@@ -38,6 +46,7 @@ export interface RunRow {
   carries: Carries | string | null;
   variables: Readonly<Record<string, string>> | string;
   taken: Taken | string | null;
+  since: HighestValue | string | null;
   mapped: MappingEnd | string | null;
 }
 /** What has arrived of a dataset, and started the run that reads just that. */
@@ -50,6 +59,8 @@ export type Carries = (MappingStep | SqlStep | RequestStep) & {
   readonly stop?: PlanDocument['stop'];
   /** A rule that source records must meet besides. */
   readonly filter?: string;
+  /** What tells runs apart that read other records: the plan's variables as they are written, and what is filtered. */
+  readonly scope?: string;
 };
 export type SqlStep = Extract<Step, { kind: 'sql' }>;
 export type RequestStep = Extract<Step, { kind: 'request' }>;
@@ -298,7 +309,7 @@ export class Runs {
   async row(id: number): Promise<RunRow | null> {
     const [run] = await this.db.query<RunRow>(
       `SELECT r.id, r.uid, r.kind, r.plan, r.mapping, r.revision, r.state, r.row_limit, r.chunk, r.read, r.cut, r.sequence, r.sequence_from,
-              r.confirmed_by, r.started_at, r.source, r.mapped, r.parent, r.carries, r.variables, r.taken FROM run r WHERE r.id = $1`,
+              r.confirmed_by, r.started_at, r.source, r.mapped, r.parent, r.carries, r.variables, r.taken, r.since FROM run r WHERE r.id = $1`,
       [id],
     );
     return run ?? null;
@@ -308,16 +319,24 @@ export class Runs {
     mapping,
     revision,
     carries,
-  }: Pick<RunRow, 'mapping' | 'revision' | 'carries'>): Promise<MappingDocument> {
+    since,
+  }: Pick<RunRow, 'mapping' | 'revision' | 'carries' | 'since'>): Promise<MappingDocument> {
     const [found] = await this.db.query<{ document: string }>(
       'SELECT document FROM revision WHERE mapping = $1 AND number = $2',
       [mapping, revision],
     );
     const document = parseDocument(JSON.parse(found!.document));
-    const filter = carriedBy({ carries })?.filter;
-    if (filter === undefined) return document;
-    const own = document.source.filter;
-    return { ...document, source: { ...document.source, filter: own ? `(${own}) AND (${filter})` : filter } };
+    const step = carriedBy({ carries });
+    const from = sinceOf({ since });
+    const watermark = step?.kind === 'mapping' ? step.watermark : undefined;
+    const filters = [
+      document.source.filter,
+      step?.filter,
+      from !== null && watermark !== undefined ? watermarkFilter(watermark, from) : null,
+    ].filter((filter) => typeof filter === 'string');
+    if (filters.length === 0) return document;
+    const filter = filters.length === 1 ? filters[0]! : filters.map((f) => `(${f})`).join(' AND ');
+    return { ...document, source: { ...document.source, filter } };
   }
   /** Runs that ended because a system could not be reached. */
   async afterOutage(): Promise<RunRow[]> {
@@ -340,6 +359,9 @@ const logged = (run: number, message: string): { sql: string; params: unknown[] 
 
 export const carriedBy = ({ carries }: Pick<RunRow, 'carries'>): Carries | null =>
   carries === null ? null : fromJson(carries);
+/** From where it reads; null: from the beginning. */
+export const sinceOf = ({ since }: Pick<RunRow, 'since'>): HighestValue | null =>
+  since === null ? null : fromJson(since);
 /** What fills the places of its texts: the plan's variables, and the run's own number and plan. */
 export const variablesOf = (row: RunRow): ReadonlyMap<string, string> =>
   new Map([...Object.entries(fromJson(row.variables)), ['run', String(row.parent ?? row.id)], ['plan', row.plan]]);

@@ -18,6 +18,7 @@ import m015 from './migrations/015-plans.sql';
 import m016 from './migrations/016-api-keys.sql';
 import m017 from './migrations/017-taken.sql';
 import m018 from './migrations/018-calendars.sql';
+import m019 from './migrations/019-changes.sql';
 
 /** Forward only; a released migration is never edited. */
 export const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -39,6 +40,7 @@ export const migrations: readonly (readonly [number: number, name: string, sql: 
   [16, 'api-keys', m016],
   [17, 'taken', m017],
   [18, 'calendars', m018],
+  [19, 'changes', m019],
 ];
 
 export async function migrate(db: Database): Promise<void> {

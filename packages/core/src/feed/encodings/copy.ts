@@ -2,6 +2,8 @@ import { ByteWriter } from '../../formats/byte-writer.ts';
 import { copyCells, copyLine } from '../../formats/write.ts';
 import type { ChunkEncoding } from './encoding.ts';
 
+const NEW_LINE = 10;
+
 /** COPY's text format, a line a record (PostgreSQL, “COPY”, Text Format): what databases take, and a short way to keep cells. */
 export const copy: ChunkEncoding<Uint8Array> = {
   encoder: (columns) => {
@@ -9,6 +11,22 @@ export const copy: ChunkEncoding<Uint8Array> = {
     return { add: (values) => copyLine(out, values, columns), take: () => out.take() };
   },
   cells: (content) => copyLines(content).map(copyCells),
+  only: (content, places) => {
+    const parts: Uint8Array[] = [];
+    let start = 0;
+    let line = 0;
+    for (const place of places) {
+      for (; line < place; line++) start = content.indexOf(NEW_LINE, start) + 1;
+      parts.push(content.subarray(start, content.indexOf(NEW_LINE, start) + 1));
+    }
+    const out = new Uint8Array(parts.reduce((sum, part) => sum + part.length, 0));
+    let at = 0;
+    for (const part of parts) {
+      out.set(part, at);
+      at += part.length;
+    }
+    return out;
+  },
   buffers: (content) => [content.buffer as ArrayBuffer],
 };
 

@@ -9,6 +9,8 @@ export interface ChunkEncoding<C> {
   encoder(columns: readonly Column[]): ChunkEncoder<C>;
   /** Every record of it again. */
   cells(content: C): Cells[];
+  /** Only the records at these places, which ascend. */
+  only(content: C, places: readonly number[]): C;
   /** Memory that moves to another thread with it. */
   buffers(content: C): ArrayBuffer[];
 }

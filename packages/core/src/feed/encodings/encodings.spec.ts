@@ -1,7 +1,15 @@
 import fc from 'fast-check';
 import type { Value } from '../../fields/values.ts';
 import type { Column } from '../../formats/write.ts';
-import { buffersOf, cellsOf, chunkEncodings, contentOf, type ChunkEncodingName, type Content } from './index.ts';
+import {
+  buffersOf,
+  onlyAt,
+  cellsOf,
+  chunkEncodings,
+  contentOf,
+  type ChunkEncodingName,
+  type Content,
+} from './index.ts';
 import type { ChunkEncoder } from './encoding.ts';
 
 const columns: readonly Column[] = [
@@ -42,6 +50,19 @@ describe.each(Object.keys(chunkEncodings) as ChunkEncodingName[])('the encoding 
     const moved = structuredClone(first, { transfer: buffersOf(first) });
     expect(cellsOf(moved)).toEqual([['\\N', '1', 't']]);
   });
+});
+it.each(Object.keys(chunkEncodings) as ChunkEncodingName[])('only some records of the encoding %s', (name) => {
+  fc.assert(
+    fc.property(fc.array(fc.tuple(record, fc.boolean()), { maxLength: 20 }), (rows) => {
+      const content = encoded(
+        name,
+        rows.map(([row]) => row),
+      );
+      const places = rows.flatMap(([, stays], i) => (stays ? [i] : []));
+      const all = cellsOf(content);
+      expect(cellsOf(onlyAt(content, places))).toEqual(places.map((i) => all[i]));
+    }),
+  );
 });
 it('a target is not handed what it did not ask for', () => {
   const other = encoded('records', []);

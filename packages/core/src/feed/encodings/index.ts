@@ -24,5 +24,8 @@ const encodingOf = ({ encoding }: Content): ChunkEncoding<unknown> =>
   chunkEncodings[encoding] as ChunkEncoding<unknown>;
 /** The records of it again, whatever its form. */
 export const cellsOf = (content: Content): Cells[] => encodingOf(content).cells(content.of);
+/** Only the records at these places, which ascend. */
+export const onlyAt = (content: Content, places: readonly number[]): Content =>
+  ({ encoding: content.encoding, of: encodingOf(content).only(content.of, places) }) as Content;
 /** Memory that moves to another thread with it. */
 export const buffersOf = (content: Content): ArrayBuffer[] => encodingOf(content).buffers(content.of);

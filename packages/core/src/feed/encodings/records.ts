@@ -15,5 +15,6 @@ export const records: ChunkEncoding<readonly Cells[]> = {
     };
   },
   cells: (content) => [...content],
+  only: (content, places) => places.map((place) => content[place]!),
   buffers: () => [],
 };

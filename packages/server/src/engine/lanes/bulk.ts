@@ -11,6 +11,8 @@ export interface BulkRun extends TargetRun {
   readonly id: number;
   readonly mapping: string;
   readonly revision: number;
+  /** Where it is remembered what the target was sent; null: nowhere. */
+  readonly memory: number | null;
 }
 
 /**
@@ -43,6 +45,7 @@ export class BulkLane implements Lane {
       delivered,
       rejected,
       waiting: new Set(),
+      memory: run.memory,
       numbered: isNumbered(document),
     });
   }

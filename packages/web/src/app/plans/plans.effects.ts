@@ -35,7 +35,7 @@ export const showPlan = createEffect(
 );
 
 export const start = request(a.start, 'startPlan', 'once', {
-  call: ({ id, rowLimit }) => ({ params: { id }, body: { rowLimit } }),
+  call: ({ id, rowLimit, all }) => ({ params: { id }, body: { rowLimit, all } }),
   done: ({ run }) => a.started({ run }),
   failed: (problem) => a.actFailed({ problem }),
 });

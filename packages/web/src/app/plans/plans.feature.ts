@@ -15,7 +15,7 @@ export const plansActions = createActionGroup({
     made: props<{ plan: string; start: boolean }>(),
     left: emptyProps(),
     'act failed': props<{ problem: string }>(),
-    start: props<{ id: string; rowLimit: number | null }>(),
+    start: props<{ id: string; rowLimit: number | null; all: boolean }>(),
     started: props<{ run: number }>(),
   },
 });

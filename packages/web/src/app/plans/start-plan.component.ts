@@ -30,7 +30,7 @@ import { plansActions, plansFeature } from './plans.feature';
         <p class="what" role="status"><b>Look first:</b> {{ words }}</p>
       }
       <label class="choice"
-        ><input type="radio" name="much" [value]="true" [ngModel]="few()" (ngModelChange)="few.set($event)" /> the
+        ><input type="radio" name="much" value="few" [ngModel]="much()" (ngModelChange)="much.set($event)" /> the
         first</label
       >
       <input
@@ -41,16 +41,27 @@ import { plansActions, plansFeature } from './plans.feature';
         min="1"
         [ngModel]="rows()"
         (ngModelChange)="rows.set($event)"
-        (focus)="few.set(true)"
+        (focus)="much.set('few')"
       />
       <span>records{{ single() ? '' : ' of each mapping' }}, as a try</span>
-      <label class="choice"
-        ><input type="radio" name="much" [value]="false" [ngModel]="few()" (ngModelChange)="few.set($event)" /> all
-        records</label
-      >
+      @if (plan().onlyChanges) {
+        <label class="choice"
+          ><input type="radio" name="much" value="plan" [ngModel]="much()" (ngModelChange)="much.set($event)" /> only
+          what changed</label
+        >
+        <label class="choice"
+          ><input type="radio" name="much" value="all" [ngModel]="much()" (ngModelChange)="much.set($event)" /> all
+          records, also what was delivered before</label
+        >
+      } @else {
+        <label class="choice"
+          ><input type="radio" name="much" value="plan" [ngModel]="much()" (ngModelChange)="much.set($event)" /> all
+          records</label
+        >
+      }
       <span class="grow"></span>
       <button type="submit" class="btn first" [disabled]="starting() !== null">
-        {{ few() ? 'Run the first ' + rows() : single() ? 'Run all' : 'Run it' }}{{ twice() ? ' all the same' : '' }}
+        {{ verb() }}{{ twice() ? ' all the same' : '' }}
       </button>
       <button type="button" class="btn quiet" (click)="closed.emit()">Give up</button>
     </form>
@@ -95,8 +106,13 @@ export class StartPlanComponent {
   private readonly store = inject(Store);
   private readonly api = inject(Api);
   protected readonly starting = this.store.selectSignal(plansFeature.selectStarting);
-  protected readonly few = signal(false);
+  protected readonly much = signal<'few' | 'plan' | 'all'>('plan');
   protected readonly rows = signal(100);
+
+  protected readonly verb = computed(() => {
+    if (this.much() === 'few') return `Run the first ${this.rows()}`;
+    return this.single() && (this.much() === 'all' || !this.plan().onlyChanges) ? 'Run all' : 'Run it';
+  });
 
   /** Why records would be there twice after the run; empty while that is not known, or where they would not. */
   protected readonly twice = signal('');
@@ -115,7 +131,7 @@ export class StartPlanComponent {
   }
 
   protected start(): void {
-    const rowLimit = this.few() ? Math.max(1, Math.floor(Number(this.rows()) || 1)) : null;
-    this.store.dispatch(plansActions.start({ id: this.plan().id, rowLimit }));
+    const rowLimit = this.much() === 'few' ? Math.max(1, Math.floor(Number(this.rows()) || 1)) : null;
+    this.store.dispatch(plansActions.start({ id: this.plan().id, rowLimit, all: this.much() === 'all' }));
   }
 }

@@ -7,6 +7,7 @@ import { mappingsFeature } from '../mappings/mappings.feature';
 import { FieldComponent } from '../shared/form/field.component';
 import { GIVEN } from '../shared/given';
 import { SELECT } from '../shared/select';
+import { ChangesEditorComponent } from './changes-editor.component';
 import { withoutStep, withStep } from './edit-plan';
 import { plansFeature } from './plans.feature';
 
@@ -14,7 +15,7 @@ import { plansFeature } from './plans.feature';
 @Component({
   selector: 'vs-step-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FieldComponent, FormsModule, GIVEN, RouterLink, SELECT],
+  imports: [ChangesEditorComponent, FieldComponent, FormsModule, GIVEN, RouterLink, SELECT],
   template: `
     @if (step(); as s) {
       <div class="row">
@@ -40,6 +41,7 @@ import { plansFeature } from './plans.feature';
                 [value]="s.revision === 'newest' ? '' : s.revision"
                 (vsWritten)="put({ revision: revision($event) })"
             /></vs-field>
+            <vs-changes-editor [step]="s" (changed)="put($event)" />
             @if (replaces(s.mapping)) {
               <vs-field label="Ask when more goes, per cent" help="of what the table holds"
                 ><input

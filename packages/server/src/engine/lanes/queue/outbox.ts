@@ -27,6 +27,8 @@ export interface OnArrival {
   readonly settled: MappedChunk['settled'];
   /** It may only come in as a new record: a replayed duplicate. */
   readonly insertOnly: boolean;
+  /** Where it is remembered that the target has it, and what it is known by there. */
+  readonly remember?: { readonly memory: number; readonly digest: string };
 }
 export interface WaitingRow extends Omit<Waiting, 'replayed'> {
   readonly id: number;

@@ -4,8 +4,9 @@ import { Outage, pause, UNCLEAR, UNSENT } from '../../../systems/outage.ts';
 import { isNumbered } from '../../chunk.ts';
 import type { MappedChunk } from '../../messages.ts';
 import { settleChunk } from '../../settle.ts';
+import { digestText } from '../../changes/digests.ts';
 import type { InFull, Lane } from '../lane.ts';
-import { putIntoOutbox, type Outbox, type PartColumns, type Waiting } from './outbox.ts';
+import { putIntoOutbox, type OnArrival, type Outbox, type PartColumns, type Waiting } from './outbox.ts';
 import type { Senders } from './senders.ts';
 import { settleSent, type SentRun } from './settle-sent.ts';
 
@@ -20,6 +21,8 @@ const AT_MOST_EVERY = 100;
 export interface QueueRun extends SentRun {
   readonly uid: string;
   readonly target: string;
+  /** Where it is remembered what the target was sent; null: nowhere. */
+  readonly memory: number | null;
   readonly signal: AbortSignal;
   /** Throws where the run has to stop for what failed. */
   readonly mayGoOn: () => Promise<void>;
@@ -121,11 +124,18 @@ export class QueueLane implements Lane {
           key: keys[index] ?? null,
           settled: settled.filter((s) => s.index === index),
           insertOnly,
+          ...this.remembered(mapped, index),
         },
         replayed: records[index]!.replayed,
         request: null,
       }));
     });
+  }
+
+  private remembered({ digests }: MappedChunk, index: number): Pick<OnArrival, 'remember'> {
+    const { memory } = this.run;
+    const digest = memory === null ? null : digestText(digests, index);
+    return digest === null ? {} : { remember: { memory: memory!, digest } };
   }
 
   /** What older versions of Versicle sent of a chunk: they wrote down each request, and what came of it. */

@@ -1,9 +1,11 @@
 import type { Failure, MappingDocument, Rejection } from '@versicle/core';
 import type { Statement } from '@versicle/postgres';
 import type { FailedRow } from '../../messages.ts';
+import { digestsOfTexts } from '../../changes/digests.ts';
+import { keepInMind } from '../../changes/memory.ts';
 import { failureOf } from '../../refusals.ts';
 import { keepRecords } from '../../settle.ts';
-import { requireWaiting, type PartColumns, type WaitingRow } from './outbox.ts';
+import { requireWaiting, type OnArrival, type PartColumns, type WaitingRow } from './outbox.ts';
 
 export interface SentRun {
   readonly run: number;
@@ -27,6 +29,7 @@ export function settleSent(run: SentRun, sent: readonly SentRow[]): Statement[] 
       ? []
       : [failedRow(row, of.columns, refusal, failureOf(refusal, run.document, row.onArrival.insertOnly))],
   );
+  const refusedRows = sent.filter((s) => s.refusal !== null).map((s) => s.row.onArrival);
   const remarks = arrived.flatMap((a) => a.remarks);
   return [
     requireWaiting(ids),
@@ -35,6 +38,9 @@ export function settleSent(run: SentRun, sent: readonly SentRow[]): Statement[] 
       keys: arrived.flatMap((a) => (a.key === null ? [] : [a.key])),
       settled: arrived.flatMap((a) => a.settled),
     }),
+    ...memoriesOf([...arrived, ...refusedRows]).flatMap((memory) =>
+      keepInMind(memory, digestsIn(arrived, memory), digestsIn(refusedRows, memory)),
+    ),
     {
       sql: 'UPDATE run SET waiting = waiting - $2, delivered = delivered + $3, failed = failed + $4, remarks = remarks + $5 WHERE id = $1',
       params: [
@@ -54,6 +60,12 @@ export function settleSent(run: SentRun, sent: readonly SentRow[]): Statement[] 
     },
   ];
 }
+
+const memoriesOf = (of: readonly OnArrival[]): number[] => [
+  ...new Set(of.flatMap(({ remember }) => (remember === undefined ? [] : [remember.memory]))),
+];
+const digestsIn = (of: readonly OnArrival[], memory: number): Uint8Array =>
+  digestsOfTexts(of.flatMap(({ remember }) => (remember?.memory === memory ? [remember.digest] : [])));
 
 function failedRow(
   { record, cells }: WaitingRow,

@@ -1,0 +1,134 @@
+import { changesProblem, counted, watermarkFilter, type MappingDocument, type Watermark } from '@versicle/core';
+import type { Database } from '@versicle/postgres';
+import { carriedBy, requireClaim, sinceOf, type Claim, type RunRow } from '../../runs/runs.ts';
+import type { MappedChunk } from '../messages.ts';
+import { forgetAll, memoryOf } from './memory.ts';
+import { onlyChanged, type ChangedChunk } from './only-changed.ts';
+import { keepWatermark, knownWatermark, type WatermarkOf } from './watermarks.ts';
+
+/** What a run makes of what was delivered before. */
+export interface RunChanges {
+  /** Where it is remembered what it delivers; null: nowhere. */
+  readonly memory: number | null;
+  /** Leaves out what was delivered before; null where all is sent. */
+  readonly only: ((mapped: MappedChunk) => Promise<ChangedChunk>) | null;
+  /** By what the newest record is told. */
+  readonly watermark: Watermark | null;
+}
+const ALL: RunChanges = { memory: null, only: null, watermark: null };
+
+/** Only what changed: by what was delivered before, and by how far earlier runs have come. */
+export class Changes {
+  constructor(
+    private readonly db: Database,
+    private readonly log: (run: number, message: string) => Promise<void>,
+  ) {}
+
+  /** Fixes from where a run reads that has not begun yet. */
+  async fixStart(claim: Claim, row: RunRow): Promise<void> {
+    const of = watermarkOf(row);
+    if (row.started_at !== null || of === null) return;
+    // What has arrived is read as a whole.
+    const since = row.taken === null ? await knownWatermark(this.db, of) : null;
+    await this.db.transaction([
+      requireClaim(claim),
+      { sql: 'UPDATE run SET since = $2 WHERE id = $1', params: [row.id, since && JSON.stringify(since)] },
+    ]);
+  }
+
+  /** Throws a sentence where changes can't be told. */
+  async begin(row: RunRow, document: MappingDocument, lane: 'bulk' | 'queue'): Promise<RunChanges> {
+    const step = stepOf(row);
+    const compares = step !== null && step.changes !== 'all';
+    const problem = compares ? changesProblem(step, document) : null;
+    if (problem !== null) throw new Error(problem);
+    if (document.write.mode === 'replace' || document.target.key.length === 0) {
+      await this.db.transaction([forgetAll(row.mapping)]);
+      return ALL;
+    }
+    const { dataset } = document.target;
+    const memory = await memoryOf(this.db, row.mapping, dataset, compares);
+    if (memory === null || !compares) return { ...ALL, memory };
+    if (lane === 'bulk') await this.requireCertain(row);
+    const waiting = lane === 'queue' ? await this.waiting(row, dataset) : new Set<string>();
+    await this.say(row, step.watermark ?? null, waiting.size);
+    return {
+      memory,
+      only: (mapped) => onlyChanged(this.db, memory, waiting, mapped),
+      watermark: step.changes === 'watermark' ? step.watermark! : null,
+    };
+  }
+  private async say(row: RunRow, watermark: Watermark | null, waiting: number): Promise<void> {
+    if (row.started_at !== null) return;
+    if (watermark !== null) {
+      const since = sinceOf(row);
+      await this.log(
+        row.id,
+        since === null
+          ? 'reads all records: nothing says yet up to where earlier runs have come; sends what changed'
+          : `reads what is new: ${watermarkFilter(watermark, since)}`,
+      );
+    }
+    if (waiting > 0)
+      await this.log(
+        row.id,
+        `${counted(waiting, 'record waits', 'records wait')} in another run already; not sent twice`,
+      );
+  }
+
+  /**
+   * What a database or file was handed may be ahead of what is remembered where a run broke off. A run that begins takes
+   * nothing for known then; one that is taken up would compare with what another has remembered since.
+   */
+  private async requireCertain(row: RunRow): Promise<void> {
+    const others = await this.db.query<{ id: number; later: boolean }>(
+      `SELECT o.id, o.started_at > r.started_at AS later FROM run o, run r
+        WHERE r.id = $1 AND o.mapping = r.mapping AND o.id <> r.id AND o.kind IN ('full', 'replay') AND o.started_at IS NOT NULL
+          AND (o.state IN ('running', 'broken', 'asks', 'paused') OR o.started_at > r.started_at)`,
+      [row.id],
+    );
+    if (row.started_at !== null) {
+      const later = others.find((o) => o.later);
+      if (later)
+        throw new Error(
+          `Run ${later.id} has delivered records of this mapping since, so what changed can’t be told as when this run began. Start a new run: it sends just what is different now.`,
+        );
+      return;
+    }
+    if (others.length === 0) return;
+    await this.db.transaction([forgetAll(row.mapping)]);
+    await this.log(row.id, `run ${others[0]!.id} of this mapping broke off: all records are sent`);
+  }
+  /** What other runs of the mapping have put into the outbox. */
+  private async waiting({ id, mapping }: RunRow, target: string): Promise<ReadonlySet<string>> {
+    const rows = await this.db.query<{ digest: string }>(
+      `SELECT o.on_arrival #>> '{remember,digest}' AS digest FROM outbox o JOIN run r ON r.id = o.run
+        WHERE r.mapping = $1 AND o.run <> $2 AND o.target = $3 AND o.on_arrival #>> '{remember,digest}' IS NOT NULL`,
+      [mapping, id, target],
+    );
+    return new Set(rows.map((r) => r.digest));
+  }
+
+  /** A run has read all of its source: the next one goes on from there. */
+  async finished(row: RunRow): Promise<void> {
+    const of = watermarkOf(row);
+    if (of === null || row.row_limit !== null || row.taken !== null) return;
+    await this.db.transaction(await keepWatermark(this.db, row.id, of));
+  }
+  /** A run that is given up may have delivered what the store does not know of. */
+  async givenUp(row: RunRow, lane: 'bulk' | 'queue' | null): Promise<void> {
+    if (row.started_at === null || lane === 'queue') return;
+    await this.db.transaction([forgetAll(row.mapping)]);
+  }
+}
+
+const stepOf = (row: RunRow) => {
+  const carried = row.kind === 'full' ? carriedBy(row) : null;
+  return carried?.kind === 'mapping' ? carried : null;
+};
+function watermarkOf(row: RunRow): WatermarkOf | null {
+  const step = stepOf(row);
+  if (step?.changes !== 'watermark' || step.scope === undefined) return null;
+  const { mapping, revision, plan } = row;
+  return { plan, step: step.id, scope: step.scope, mapping, revision, field: step.watermark!.field };
+}

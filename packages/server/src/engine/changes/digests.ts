@@ -1,0 +1,77 @@
+import { hash } from 'node:crypto';
+import { outputText, type Column, type Value } from '@versicle/core';
+
+/** Bytes of a key's hash, and of a record's. */
+export const HALF = 16;
+/** Bytes that a record takes: both. */
+export const WIDTH = 2 * HALF;
+
+/**
+ * What each written record of a chunk is known by: the hash of its target key, then the hash of its content. A record whose
+ * key is not whole has zeros there: it is never taken for one that was delivered.
+ */
+export class Digests {
+  private readonly own: readonly number[];
+  private readonly head: string;
+  private bytes = new Uint8Array(1024 * WIDTH);
+  private length = 0;
+
+  /** `made`: columns that are given anew to each record, such as a counted number: they are no part of its content. */
+  constructor(
+    private readonly columns: readonly Column[],
+    private readonly key: readonly number[],
+    made: ReadonlySet<string>,
+  ) {
+    this.own = columns.flatMap(({ name }, i) => (made.has(name) ? [] : [i]));
+    this.head = this.own.map((i) => `${columns[i]!.name} ${columns[i]!.type}`).join('\n');
+  }
+
+  add(values: readonly Value[]): void {
+    if (this.length === this.bytes.length) {
+      const wider = new Uint8Array(2 * this.bytes.length);
+      wider.set(this.bytes);
+      this.bytes = wider;
+    }
+    if (!this.key.some((i) => (values[i] ?? null) === null)) {
+      this.bytes.set(this.digest('', values, this.key), this.length);
+      this.bytes.set(this.digest(this.head, values, this.own), this.length + HALF);
+    }
+    this.length += WIDTH;
+  }
+  /** Of all that were added since it was taken last, one after the other. */
+  take(): Uint8Array {
+    const taken = this.bytes.slice(0, this.length);
+    this.bytes.fill(0, 0, this.length);
+    this.length = 0;
+    return taken;
+  }
+  private digest(head: string, values: readonly Value[], at: readonly number[]): Uint8Array {
+    let text = head;
+    for (const i of at) {
+      const cell = outputText(values[i] ?? null, this.columns[i]!.type);
+      // With its length before it no cell can be taken for two.
+      text += cell === null ? '\n-' : `\n${cell.length} ${cell}`;
+    }
+    return hash('sha256', text, 'buffer').subarray(0, HALF);
+  }
+}
+
+const digestAt = (digests: Uint8Array, at: number): Uint8Array => digests.subarray(at * WIDTH, (at + 1) * WIDTH);
+const isWhole = (digests: Uint8Array, at: number): boolean => digestAt(digests, at).some((byte) => byte !== 0);
+
+/** The records at some places, one after the other. */
+export function digestsAt(digests: Uint8Array, places: readonly number[]): Uint8Array {
+  const out = new Uint8Array(places.length * WIDTH);
+  places.forEach((place, i) => out.set(digestAt(digests, place), i * WIDTH));
+  return out;
+}
+/** Those at some places whose key is whole. */
+export const wholeAt = (digests: Uint8Array, places: readonly number[]): Uint8Array =>
+  digestsAt(
+    digests,
+    places.filter((place) => isWhole(digests, place)),
+  );
+/** One of them as text; null where its key is not whole. */
+export const digestText = (digests: Uint8Array, at: number): string | null =>
+  isWhole(digests, at) ? Buffer.from(digestAt(digests, at)).toString('hex') : null;
+export const digestsOfTexts = (texts: readonly string[]): Uint8Array => Buffer.from(texts.join(''), 'hex');

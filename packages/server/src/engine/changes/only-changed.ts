@@ -1,0 +1,54 @@
+import { onlyAt, type Rejection } from '@versicle/core';
+import type { Database } from '@versicle/postgres';
+import type { MappedChunk } from '../messages.ts';
+import { digestsAt, digestText } from './digests.ts';
+import { deliveredBefore } from './memory.ts';
+
+/** A chunk without what was delivered before just as it is. */
+export interface ChangedChunk {
+  readonly mapped: MappedChunk;
+  /** The place among the chunk's written records of one that is left. */
+  readonly placeOf: (index: number) => number;
+}
+
+/** Leaves out of a chunk what was delivered before, or waits in another run, as it is now. */
+export async function onlyChanged(
+  db: Database,
+  memory: number,
+  waiting: ReadonlySet<string>,
+  mapped: MappedChunk,
+): Promise<ChangedChunk> {
+  const same = new Set(await deliveredBefore(db, memory, mapped.digests));
+  if (waiting.size > 0)
+    for (let at = 0; at < mapped.counts.written; at++)
+      if (waiting.has(digestText(mapped.digests, at) ?? '')) same.add(at);
+  if (same.size === 0) return { mapped, placeOf: (index) => index };
+  const places = Array.from({ length: mapped.counts.written }, (_, at) => at).filter((at) => !same.has(at));
+  return { mapped: without(mapped, same, places), placeOf: (index) => places[index]! };
+}
+
+function without(mapped: MappedChunk, same: ReadonlySet<number>, places: readonly number[]): MappedChunk {
+  const at = new Map(places.map((place, index) => [place, index]));
+  const pick = <T>(of: readonly T[]): T[] => (of.length === 0 ? [] : places.map((place) => of[place]!));
+  return {
+    ...mapped,
+    counts: { ...mapped.counts, written: places.length },
+    unchanged: same.size,
+    digests: digestsAt(mapped.digests, places),
+    parts: mapped.parts.map((part) => ({
+      ...part,
+      rows: places.length,
+      content: onlyAt(part.content, places),
+      ids: pick(part.ids),
+    })),
+    keys: pick(mapped.keys),
+    records: pick(mapped.records),
+    settled: mapped.settled.map((s) => ({ ...s, index: at.get(s.index) ?? -1 })),
+    // What there was to be noted of a record that is there already still holds.
+    failed: mapped.failed.map((f) => (f.index === null ? f : { ...f, index: at.get(f.index) ?? null })),
+  };
+}
+
+/** The refusals of a chunk as the mapping thread knows its records. */
+export const asMapped = (rejections: readonly Rejection[], placeOf: ChangedChunk['placeOf']): readonly Rejection[] =>
+  rejections.map((r) => ({ ...r, index: placeOf(r.index) }));

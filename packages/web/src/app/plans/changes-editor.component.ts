@@ -1,0 +1,97 @@
+import { ChangeDetectionStrategy, Component, inject, input, output } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import type { MappingDocument, MappingStep } from '@versicle/core';
+import { Api } from '../shared/api';
+import { FieldComponent } from '../shared/form/field.component';
+import { GIVEN } from '../shared/given';
+import { SELECT } from '../shared/select';
+
+type Changes = MappingStep['changes'];
+
+/** Which records a step reads and sends: all, what changed, or what is new by a field. */
+@Component({
+  selector: 'vs-changes-editor',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FieldComponent, FormsModule, GIVEN, SELECT],
+  template: `
+    <vs-field label="Records" [help]="help()">
+      <nz-select nzId="step-changes" aria-label="Records" [ngModel]="step().changes" (ngModelChange)="choose($event)">
+        <nz-option nzValue="all" nzLabel="all of them" />
+        <nz-option nzValue="compare" nzLabel="only what changed" />
+        <nz-option nzValue="watermark" nzLabel="only what is new by a field" />
+      </nz-select>
+    </vs-field>
+    @if (step().watermark; as w) {
+      <vs-field label="New by" help="a rule over the source: a moment or a number"
+        ><input
+          class="input mono wide"
+          [value]="w.field"
+          (vsWritten)="put({ ...w, field: $event.trim() })"
+          spellcheck="false"
+      /></vs-field>
+      <vs-field label="Looking back" help="for what comes late, such as 1 day"
+        ><input
+          class="input mono narrow"
+          [value]="w.overlap ?? ''"
+          (vsWritten)="put({ field: w.field, overlap: $event.trim() || undefined })"
+          spellcheck="false"
+      /></vs-field>
+    }
+  `,
+  styles: `
+    :host {
+      display: contents;
+    }
+    nz-select {
+      min-width: 210px;
+    }
+    .wide {
+      width: 280px;
+    }
+    .narrow {
+      width: 92px;
+    }
+  `,
+})
+export class ChangesEditorComponent {
+  readonly step = input.required<MappingStep>();
+  readonly changed = output<Partial<MappingStep>>();
+  private readonly api = inject(Api);
+
+  protected help(): string {
+    switch (this.step().changes) {
+      case 'compare':
+        return 'what the target was sent before, just as it is now, is not sent again';
+      case 'watermark':
+        return 'from the highest value of the last run on; of these, what changed';
+      default:
+        return '';
+    }
+  }
+  protected choose(changes: Changes): void {
+    if (changes !== 'watermark') return this.changed.emit({ changes, watermark: undefined });
+    this.api.call('getMapping', { params: { id: this.step().mapping } }).subscribe({
+      next: ({ document }) => this.changed.emit({ changes, watermark: proposed(document) }),
+      error: () => this.changed.emit({ changes, watermark: { field: 'CAST(changed_at AS timestamp)', overlap: '1 day' } }),
+    });
+  }
+  protected put(watermark: MappingStep['watermark']): void {
+    this.changed.emit({ watermark });
+  }
+}
+
+/** By what records of a source may be told to be new: a moment of theirs, best that of their last change. */
+export function proposed({ source: { primary, structures } }: Pick<MappingDocument, 'source'>): {
+  field: string;
+  overlap?: string;
+} {
+  const fields = structures[primary.dataset] ?? [];
+  const isMoment = (type: string): boolean => /^(date|timestamp)/.test(type);
+  const found =
+    fields.find((f) => isMoment(f.type) && /chang|updat|modif/i.test(f.name)) ??
+    fields.find((f) => isMoment(f.type)) ??
+    fields.find((f) => /chang|updat|modif|created|_at$|_on$|date|time/i.test(f.name));
+  const name = found?.name ?? 'changed_at';
+  const field = `${primary.alias}.${/^[a-z_][a-z0-9_]*$/.test(name) ? name : JSON.stringify(name)}`;
+  return { field: found && isMoment(found.type) ? field : `CAST(${field} AS timestamp)`, overlap: '1 day' };
+}
