@@ -7,6 +7,7 @@ export * from './mappings.ts';
 export * from './trials.ts';
 export * from './api-keys.ts';
 export * from './calendars.ts';
+export * from './notifications.ts';
 export * from './plans.ts';
 export * from './runs.ts';
 export * from './failures.ts';

@@ -1,5 +1,6 @@
 import * as z from 'zod';
 import * as keys from './api-keys.ts';
+import * as notifications from './notifications.ts';
 import * as calendars from './calendars.ts';
 import * as common from './common.ts';
 import * as failures from './failures.ts';
@@ -51,6 +52,35 @@ export const runningRoutes = {
     response: calendars.calendar,
   },
   deleteCalendar: { summary: 'Remove a calendar that no plan uses', params: calendars.calendarParams, response: done },
+  listNotifications: {
+    summary: 'What people were told of plans, the newest first',
+    response: z.array(notifications.notification),
+  },
+  notificationSeen: {
+    summary: 'Say that a message has been seen',
+    params: notifications.numberedParams,
+    response: done,
+  },
+  sendAgain: {
+    summary: 'Send at once what could not be sent',
+    params: notifications.numberedParams,
+    response: done,
+  },
+  notificationSetting: { summary: 'How people are told', response: notifications.notificationSetting },
+  saveNotificationSetting: {
+    summary: 'Change how people are told',
+    body: notifications.savedNotificationSetting,
+    response: notifications.notificationSetting,
+  },
+  makeNotificationSecret: {
+    summary: 'Make what webhooks are signed with; it is shown this once',
+    response: notifications.notificationSecret,
+  },
+  tryNotification: {
+    summary: 'Send a message to see whether it arrives',
+    body: notifications.triedNotification,
+    response: done,
+  },
   listApiKeys: { summary: 'Keys by which programs ask', response: z.array(keys.apiKey) },
   createApiKey: { summary: 'Make a key; it is shown this once', body: keys.newApiKey, response: keys.madeApiKey },
   deleteApiKey: { summary: 'Take a key back', params: idParams, response: done },

@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { notification } from './notifications.ts';
 import { causeGroup, counts, runSummary } from './runs.ts';
 
 /** The order of the day: what needs a person, what runs, what each plan did last. */
@@ -24,6 +25,8 @@ export const today = z.object({
   broken: z.array(runSummary),
   /** Plans that were due and could not be started. */
   stuck: z.array(z.object({ id: z.string(), name: z.string(), message: z.string() })),
+  /** What people are told here, and what could not be sent. */
+  messages: z.array(notification),
   day: z.array(
     z.object({
       run: z.number(),

@@ -7,6 +7,8 @@ import type { Express } from 'express';
 import { pino } from 'pino';
 import { ApiKeys } from './api-keys/api-keys.ts';
 import { Calendars } from './calendars/calendars.ts';
+import { Notifications } from './notifications/notifications.ts';
+import { NotificationSettings } from './notifications/setting.ts';
 import { Changes } from './engine/changes/changes.ts';
 import { CarryOut, OUTAGE_SECONDS } from './engine/carry-out.ts';
 import { Engine } from './engine/engine.ts';
@@ -119,6 +121,7 @@ async function start(): Promise<void> {
   const engine = new Engine(runs, systems, carryOut, landed);
   const calendars = new Calendars(db);
   const plans = new Plans(db, calendars);
+  const notifications = new Notifications(db, new NotificationSettings(db, secrets, () => addressOf(server)), failures);
   const starter: Starter = new Starter(db, plans, runs, engine, () => conductor);
   const conductor: Conductor = new Conductor(db, runs, engine, plans, systems, (run) => {
     followed(run).catch((error: Error) =>
@@ -131,6 +134,7 @@ async function start(): Promise<void> {
       starter,
       (id) => conductor.look(id),
       // What can't be moved is told in the run; what follows from its end does not wait for that.
+      (id) => notifications.ended(id),
       (id) =>
         settleArrived(db, systems, id, (message) => runs.log(id, message)).catch((error: Error) =>
           runs.log(id, `what had arrived could not be settled: ${error.message}`),
@@ -157,6 +161,7 @@ async function start(): Promise<void> {
     trials: new Trials(mappings, systems, sourceSets, keyMaps, events, join(data, 'trials')),
     apiKeys: new ApiKeys(db),
     calendars,
+    notifications,
     plans,
     starter,
     conductor,
@@ -191,9 +196,10 @@ async function start(): Promise<void> {
     stopLooking();
     return stopPlans();
   });
-  const address = server.address() as { port: number };
-  process.stdout.write(`Versicle is at http://${host}:${address.port}\n`);
+  process.stdout.write(`Versicle is at ${addressOf(server)}\n`);
 }
+
+const addressOf = (server: Server): string => `http://${host}:${(server.address() as { port: number }).port}`;
 
 /** Whoever reaches the server may do everything, since nobody signs in yet: it is for this machine only. */
 function requireThisMachine(address: string): void {

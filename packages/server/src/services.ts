@@ -8,6 +8,7 @@ import type { Codes } from './codes/codes.ts';
 import type { KeyMaps } from './key-maps/key-maps.ts';
 import type { Filters } from './filters/filters.ts';
 import type { Foreign } from './foreign/foreign.ts';
+import type { Notifications } from './notifications/notifications.ts';
 import type { Mappings } from './mappings/mappings.ts';
 import type { Workbooks } from './mappings/workbooks.ts';
 import type { Conductor } from './plans/conductor.ts';
@@ -40,6 +41,7 @@ export interface Services {
   readonly trials: Trials;
   readonly apiKeys: ApiKeys;
   readonly calendars: Calendars;
+  readonly notifications: Notifications;
   readonly plans: Plans;
   readonly starter: Starter;
   readonly conductor: Conductor;

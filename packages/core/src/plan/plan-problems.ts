@@ -58,7 +58,19 @@ export function planProblems(plan: PlanDocument, ground: PlanGround = {}): Probl
   });
   plan.tell.forEach((t, i) => {
     if (t.by !== 'application' && t.to.length === 0)
-      report(`tell[${i}].to`, `Say who is told by ${t.by}: ${t.by === 'mail' ? 'addresses' : 'the system'}.`);
+      report(
+        `tell[${i}].to`,
+        `Say who is told by ${t.by}: ${t.by === 'mail' ? 'addresses' : 'an address of the web'}.`,
+      );
+    for (const to of t.to) {
+      if (t.by === 'mail' && !/^[^\s@,;<>]+@[^\s@,;<>]+\.[^\s@,;<>.]+$/.test(to))
+        report(`tell[${i}].to`, `${quoted(to)} is no address of mail; write one such as operations@example.org.`);
+      if (t.by === 'webhook' && !isWebAddress(to))
+        report(
+          `tell[${i}].to`,
+          `${quoted(to)} is no address of the web; write one such as https://chat.example.org/larkway.`,
+        );
+    }
     if (t.on.includes('late') && plan.expected === undefined)
       report('expected', 'Somebody is to be told when it is late: say by when it has to have ended well.');
   });
@@ -169,6 +181,8 @@ export function planProblems(plan: PlanDocument, ground: PlanGround = {}): Probl
     }
   }
 }
+
+const isWebAddress = (text: string): boolean => /^https?:\/\/[^\s/?#]+\S*$/i.test(text);
 
 /** What rules call a source is a step here. */
 const stepWords = (message: string): string =>

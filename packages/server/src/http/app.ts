@@ -10,6 +10,7 @@ import type { Logger } from 'pino';
 import { keyGuard } from '../api-keys/guard.ts';
 import { apiKeyRoutes } from '../api-keys/routes.ts';
 import { calendarRoutes } from '../calendars/routes.ts';
+import { notificationRoutes } from '../notifications/routes.ts';
 import { failureRoutes } from '../failures/routes.ts';
 import { mappingRoutes, workbookFiles } from '../mappings/routes.ts';
 import { planRoutes } from '../plans/routes.ts';
@@ -87,6 +88,7 @@ export function makeApp(services: Services, { version, host, pages, log }: AppOp
     planRoutes,
     apiKeyRoutes,
     calendarRoutes,
+    notificationRoutes,
     runRoutes,
     failureRoutes,
     finderRoutes,

@@ -1,5 +1,7 @@
 import type { Logger } from 'pino';
 import type { Services } from '../services.ts';
+import { tellLate } from '../notifications/late.ts';
+import { sendWaiting } from '../notifications/send.ts';
 import { seeToArrivals } from './arrivals.ts';
 import { seeToDue } from './due.ts';
 import { toFollow } from './follow.ts';
@@ -19,7 +21,8 @@ export function keepPlans(
     systems,
     starter,
     conductor,
-  }: Pick<Services, 'db' | 'calendars' | 'systems' | 'starter' | 'conductor'>,
+    notifications,
+  }: Pick<Services, 'db' | 'calendars' | 'systems' | 'starter' | 'conductor' | 'notifications'>,
   followed: (run: number) => Promise<void>,
   log: Logger,
 ): () => Promise<void> {
@@ -27,6 +30,7 @@ export function keepPlans(
   let timer: NodeJS.Timeout | undefined;
   let swept = -Infinity;
   let looked = -Infinity;
+  let sending: Promise<void> | null = null;
   let round = Promise.resolve();
   const look = async (): Promise<void> => {
     try {
@@ -34,11 +38,16 @@ export function keepPlans(
         swept = performance.now();
         for (const run of await toFollow(db)) await followed(run);
         await conductor.lookAtAll();
+        await tellLate(db, notifications, () => calendars.days());
       }
       await seeToDue(db, starter, new Date(), () => calendars.days());
       if (performance.now() - looked > LOOK) {
         looked = performance.now();
         await seeToArrivals(db, systems, starter);
+        // A mail server that takes its time is in nobody's way.
+        sending ??= sendWaiting(db, systems, notifications.settings)
+          .catch((error: Error) => log.warn({ error: error.message }, 'messages could not be seen to'))
+          .finally(() => (sending = null));
       }
     } catch (error) {
       log.warn({ error: (error as Error).message }, 'plans could not be seen to');
@@ -50,5 +59,6 @@ export function keepPlans(
     stopped = true;
     clearTimeout(timer);
     await round;
+    await sending;
   };
 }

@@ -12,6 +12,7 @@ export async function follow(
   db: Database,
   starter: Starter,
   look: (run: number) => void,
+  tell: (run: number) => Promise<void>,
   settled: (run: number) => Promise<void>,
   id: number,
 ): Promise<void> {
@@ -27,6 +28,7 @@ export async function follow(
   for (const next of waiting) look(next.id);
   if (run.kind !== 'replay') {
     await settled(id);
+    await tell(id);
     for (const { plan, trigger } of await startedAfter(db, run.plan, run.state))
       await starter.due(plan, { trigger, occasion: `run ${id}, ${run.state}` }, 'start');
     await db.query(

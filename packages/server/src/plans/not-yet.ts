@@ -13,7 +13,5 @@ export function notYet(document: PlanDocument): Problem[] {
     if (step.vanished !== 'leave') report(`${at}.vanished`, 'Doing something about records that are gone');
     if (step.keep !== undefined) report(`${at}.keep`, 'Keeping what was read as files');
   }
-  document.tell.forEach((_, i) => report(`tell[${i}]`, 'Telling somebody'));
-  if (document.expected !== undefined) report('expected', 'Watching whether it is late');
   return problems;
 }

@@ -19,6 +19,7 @@ import m016 from './migrations/016-api-keys.sql';
 import m017 from './migrations/017-taken.sql';
 import m018 from './migrations/018-calendars.sql';
 import m019 from './migrations/019-changes.sql';
+import m020 from './migrations/020-notifications.sql';
 
 /** Forward only; a released migration is never edited. */
 export const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -41,6 +42,7 @@ export const migrations: readonly (readonly [number: number, name: string, sql: 
   [17, 'taken', m017],
   [18, 'calendars', m018],
   [19, 'changes', m019],
+  [20, 'notifications', m020],
 ];
 
 export async function migrate(db: Database): Promise<void> {

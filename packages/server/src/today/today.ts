@@ -1,6 +1,7 @@
 import type { Today, Waiting } from '@versicle/contract';
 import type { Failures } from '../failures/failures.ts';
 import type { Mappings } from '../mappings/mappings.ts';
+import type { Notifications } from '../notifications/notifications.ts';
 import type { Calendars } from '../calendars/calendars.ts';
 import { comingUp } from '../plans/coming.ts';
 import { readRuns, RUNS } from '../runs/run-store.ts';
@@ -14,6 +15,7 @@ interface Parts {
   readonly systems: Systems;
   readonly mappings: Mappings;
   readonly failures: Failures;
+  readonly notifications: Notifications;
 }
 
 /** The newest run of each plan that broke off, was stopped by what failed, or asks something: somebody has to look at it. */
@@ -45,7 +47,7 @@ export async function waitingNow({ db }: Pick<Parts, 'db'>): Promise<Waiting> {
   };
 }
 
-export async function todayNow({ db, calendars, systems, mappings, failures }: Parts): Promise<Today> {
+export async function todayNow({ db, calendars, systems, mappings, failures, notifications }: Parts): Promise<Today> {
   const waiting = await waitingNow({ db });
   const day = await db.query<{
     id: number;
@@ -72,6 +74,7 @@ export async function todayNow({ db, calendars, systems, mappings, failures }: P
       .map((m) => ({ id: m.id, name: m.name, changed: m.changed })),
     broken: await readRuns(db, `WHERE r.id IN (${BROKEN}) ORDER BY r.id DESC`, []),
     stuck: await db.query<{ id: string; name: string; message: string }>(STUCK),
+    messages: await notifications.list(true),
     day: day.map((d) => ({
       run: d.id,
       plan: d.plan,

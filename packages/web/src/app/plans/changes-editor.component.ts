@@ -72,7 +72,8 @@ export class ChangesEditorComponent {
     if (changes !== 'watermark') return this.changed.emit({ changes, watermark: undefined });
     this.api.call('getMapping', { params: { id: this.step().mapping } }).subscribe({
       next: ({ document }) => this.changed.emit({ changes, watermark: proposed(document) }),
-      error: () => this.changed.emit({ changes, watermark: { field: 'CAST(changed_at AS timestamp)', overlap: '1 day' } }),
+      error: () =>
+        this.changed.emit({ changes, watermark: { field: 'CAST(changed_at AS timestamp)', overlap: '1 day' } }),
     });
   }
   protected put(watermark: MappingStep['watermark']): void {

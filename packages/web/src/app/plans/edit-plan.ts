@@ -4,16 +4,18 @@ import type { PlanDocument, Step, Trigger } from '@versicle/core';
 
 /** What a gap belongs to: a trigger or a step of the outermost level with its place, or what holds for the whole. */
 export interface Part {
-  readonly kind: 'trigger' | 'step' | 'limits' | 'about';
+  readonly kind: 'trigger' | 'step' | 'limits' | 'tell' | 'about';
   readonly index: number;
 }
 export const ABOUT: Part = { kind: 'about', index: 0 };
 export const LIMITS: Part = { kind: 'limits', index: 0 };
+export const TELL: Part = { kind: 'tell', index: 0 };
 
 export function partOf(path: string): Part {
   const [, list, index] = /^(triggers|steps)\[(\d+)\]/.exec(path) ?? [];
   if (list === 'triggers') return { kind: 'trigger', index: Number(index) };
   if (list === 'steps') return { kind: 'step', index: Number(index) };
+  if (/^(tell|expected)/.test(path)) return TELL;
   return path === 'triggers' ? { kind: 'trigger', index: -1 } : LIMITS;
 }
 export const samePart = (a: Part | null, b: Part | null): boolean => a?.kind === b?.kind && a?.index === b?.index;

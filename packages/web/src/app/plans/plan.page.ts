@@ -21,13 +21,14 @@ import { SaidComponent } from '../shared/said.component';
 import { SELECT } from '../shared/select';
 import { systemsActions, systemsFeature } from '../systems/systems.feature';
 import { AboutEditorComponent } from './about-editor.component';
-import { ABOUT, LIMITS, type Part, partOf, samePart, type StepKind, withNewStep } from './edit-plan';
+import { ABOUT, LIMITS, TELL, type Part, partOf, samePart, type StepKind, withNewStep } from './edit-plan';
 import { LimitsEditorComponent } from './limits-editor.component';
 import { PlanSentenceComponent } from './plan-sentence.component';
 import { PlanSideComponent } from './plan-side.component';
 import { planActions, planFeature } from './plan.feature';
 import { plansActions, plansFeature } from './plans.feature';
 import { StartPlanComponent } from './start-plan.component';
+import { TellEditorComponent } from './tell-editor.component';
 import { StepEditorComponent } from './step-editor.component';
 import { TriggerEditorComponent } from './trigger-editor.component';
 
@@ -45,6 +46,7 @@ import { TriggerEditorComponent } from './trigger-editor.component';
     SaidComponent,
     SELECT,
     StartPlanComponent,
+    TellEditorComponent,
     StepEditorComponent,
     TriggerEditorComponent,
   ],
@@ -118,6 +120,9 @@ import { TriggerEditorComponent } from './trigger-editor.component';
             @if (isOpen(LIMITS)) {
               <div class="editor"><vs-limits-editor [plan]="draft()" (changed)="edit($event)" /></div>
             }
+            @if (isOpen(TELL)) {
+              <div class="editor"><vs-tell-editor [plan]="draft()" (changed)="edit($event)" /></div>
+            }
             <p class="more">
               @if (draft().triggers.length > 0) {
                 <button type="button" class="add" (click)="toggle({ kind: 'trigger', index: -1 })">add a start</button>
@@ -127,6 +132,9 @@ import { TriggerEditorComponent } from './trigger-editor.component';
               </button>
               <button type="button" class="add" (click)="toggle(LIMITS)" [attr.aria-expanded]="isOpen(LIMITS)">
                 limits, and what if it still runs
+              </button>
+              <button type="button" class="add" (click)="toggle(TELL)" [attr.aria-expanded]="isOpen(TELL)">
+                who is told of it
               </button>
             </p>
             @if (adding()) {
@@ -213,6 +221,7 @@ export class PlanPage {
   readonly id = input.required<string>();
   protected readonly ABOUT = ABOUT;
   protected readonly LIMITS = LIMITS;
+  protected readonly TELL = TELL;
   private readonly store = inject(Store);
   private readonly host = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
   private readonly sentence = viewChild(PlanSentenceComponent);
@@ -325,7 +334,7 @@ export class PlanPage {
 
   protected edit(change: Partial<PlanDocument>): void {
     const document = { ...this.draft(), ...change };
-    for (const key of ['purpose', 'stop'] as const) if (document[key] === undefined) delete document[key];
+    for (const key of ['purpose', 'stop', 'expected'] as const) if (document[key] === undefined) delete document[key];
     this.store.dispatch(planActions.edited({ document }));
   }
   protected editTrigger(document: PlanDocument): void {

@@ -30,3 +30,26 @@ export const removeCalendar = request(a.removeCalendar, 'deleteCalendar', 'in tu
   done: () => a.calendarsOpened(),
   failed: (problem) => a.calendarFailed({ problem }),
 });
+
+export const loadSetting = request(a.settingOpened, 'notificationSetting', 'newest', {
+  done: (setting) => a.settingLoaded({ setting }),
+  failed: (problem) => a.settingFailed({ problem }),
+});
+export const saveSetting = request(a.saveSetting, 'saveNotificationSetting', 'in turn', {
+  call: ({ setting }) => ({ body: setting }),
+  done: (setting) => a.settingSaved({ setting }),
+  failed: (problem) => a.notificationsFailed({ problem }),
+});
+export const makeSecret = request(a.makeSecret, 'makeNotificationSecret', 'once', {
+  done: ({ secret }) => a.secretMade({ secret }),
+  failed: (problem) => a.notificationsFailed({ problem }),
+});
+export const tryMessage = request(a.tryMessage, 'tryNotification', 'once', {
+  call: ({ means, to }) => ({ body: { means, to } }),
+  done: (_, { to }) => a.messageTried({ to }),
+  failed: (problem) => a.notificationsFailed({ problem }),
+});
+export const loadMessages = request(a.messagesOpened, 'listNotifications', 'newest', {
+  done: (messages) => a.messagesLoaded({ messages }),
+  failed: (problem) => a.messagesFailed({ problem }),
+});

@@ -1,4 +1,13 @@
-import type { ApiKey, Calendar, MadeApiKey, NewApiKey, SavedCalendar } from '@versicle/contract';
+import type {
+  ApiKey,
+  Calendar,
+  MadeApiKey,
+  NewApiKey,
+  Notification,
+  NotificationSetting,
+  SavedCalendar,
+  SavedNotificationSetting,
+} from '@versicle/contract';
 import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
 import { fetched, idle, loaded, type Loadable } from '../shared/loadable';
 
@@ -19,6 +28,19 @@ export const settingsActions = createActionGroup({
     'save calendar': props<{ name: string; calendar: SavedCalendar }>(),
     'remove calendar': props<{ name: string }>(),
     'calendar failed': props<{ problem: string }>(),
+    'setting opened': emptyProps(),
+    'setting loaded': props<{ setting: NotificationSetting }>(),
+    'setting failed': props<{ problem: string }>(),
+    'save setting': props<{ setting: SavedNotificationSetting }>(),
+    'setting saved': props<{ setting: NotificationSetting }>(),
+    'make secret': emptyProps(),
+    'secret made': props<{ secret: string }>(),
+    'try message': props<{ means: 'mail' | 'webhook'; to: string }>(),
+    'message tried': props<{ to: string }>(),
+    'notifications failed': props<{ problem: string }>(),
+    'messages opened': emptyProps(),
+    'messages loaded': props<{ messages: Notification[] }>(),
+    'messages failed': props<{ problem: string }>(),
     left: emptyProps(),
   },
 });
@@ -30,8 +52,26 @@ export interface SettingsState {
   readonly problem: string | null;
   readonly calendars: Loadable<Calendar[]>;
   readonly calendarProblem: string | null;
+  readonly setting: Loadable<NotificationSetting>;
+  readonly messages: Loadable<Notification[]>;
+  /** What webhooks are signed with: the only time that it is seen. */
+  readonly secret: string | null;
+  /** What became of what somebody did there last. */
+  readonly said: string | null;
+  readonly notificationProblem: string | null;
 }
-const initial: SettingsState = { keys: idle(), made: null, problem: null, calendars: idle(), calendarProblem: null };
+const initial: SettingsState = {
+  keys: idle(),
+  made: null,
+  problem: null,
+  calendars: idle(),
+  calendarProblem: null,
+  setting: idle(),
+  messages: idle(),
+  secret: null,
+  said: null,
+  notificationProblem: null,
+};
 
 export const settingsFeature = createFeature({
   name: 'settings',
@@ -63,6 +103,43 @@ export const settingsFeature = createFeature({
       calendarProblem: null,
     })),
     on(settingsActions.calendarFailed, (s, { problem }): SettingsState => ({ ...s, calendarProblem: problem })),
-    on(settingsActions.left, (s): SettingsState => ({ ...s, made: null, problem: null, calendarProblem: null })),
+    ...fetched<SettingsState, 'setting'>('setting', {
+      asked: settingsActions.settingOpened,
+      came: settingsActions.settingLoaded,
+      failed: settingsActions.settingFailed,
+    }),
+    ...fetched<SettingsState, 'messages'>('messages', {
+      asked: settingsActions.messagesOpened,
+      came: settingsActions.messagesLoaded,
+      failed: settingsActions.messagesFailed,
+    }),
+    on(settingsActions.saveSetting, settingsActions.makeSecret, settingsActions.tryMessage, (s): SettingsState => ({
+      ...s,
+      said: null,
+      notificationProblem: null,
+    })),
+    on(settingsActions.settingSaved, (s, { setting }): SettingsState => ({
+      ...s,
+      setting: loaded(setting),
+      said: 'Kept.',
+    })),
+    on(settingsActions.secretMade, (s, { secret }): SettingsState => ({ ...s, secret })),
+    on(settingsActions.messageTried, (s, { to }): SettingsState => ({
+      ...s,
+      said: `A message is on its way to ${to}.`,
+    })),
+    on(settingsActions.notificationsFailed, (s, { problem }): SettingsState => ({
+      ...s,
+      notificationProblem: problem,
+    })),
+    on(settingsActions.left, (s): SettingsState => ({
+      ...s,
+      made: null,
+      problem: null,
+      calendarProblem: null,
+      secret: null,
+      said: null,
+      notificationProblem: null,
+    })),
   ),
 });

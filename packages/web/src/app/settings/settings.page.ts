@@ -11,6 +11,7 @@ import { ListComponent } from '../shared/list/list.component';
 import { SELECT } from '../shared/select';
 import { FullTimePipe, TimePipe } from '../shared/words';
 import { CalendarsComponent } from './calendars.component';
+import { NotificationsComponent } from './notifications.component';
 import { settingsActions, settingsFeature } from './settings.feature';
 
 const RIGHTS = { read: 'look at everything', start: 'start and end runs', change: 'change everything' } as const;
@@ -26,6 +27,7 @@ const RIGHTS = { read: 'look at everything', start: 'start and end runs', change
     FormsModule,
     FullTimePipe,
     ListComponent,
+    NotificationsComponent,
     SELECT,
     TimePipe,
   ],
@@ -111,6 +113,7 @@ const RIGHTS = { read: 'look at everything', start: 'start and end runs', change
         </ng-template>
       </vs-list>
       <vs-calendars />
+      <vs-notifications />
     </div>
   `,
   styles: `

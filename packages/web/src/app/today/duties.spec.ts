@@ -24,6 +24,7 @@ const today = (patch: Partial<Today>): Today => ({
   unpublished: [],
   broken: [],
   stuck: [],
+  messages: [],
   day: [],
   due: [],
   plans: [],

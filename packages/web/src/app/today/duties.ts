@@ -27,6 +27,7 @@ export type Duty =
       readonly error: string;
       readonly at: string | null;
     }
+  | { readonly kind: 'unsent'; readonly message: Today['messages'][number] }
   | { readonly kind: 'stuck'; readonly id: string; readonly name: string; readonly message: string }
   | ({ readonly kind: 'question' } & Today['questions'][number])
   | { readonly kind: 'unpublished'; readonly id: string; readonly name: string; readonly changed: number };
@@ -57,6 +58,7 @@ export function dutiesOf(today: Today): Duty[] {
       at: r.finishedAt,
     })),
     ...today.stuck.map((p): Duty => ({ kind: 'stuck', ...p })),
+    ...today.messages.filter((m) => m.means !== 'application').map((message): Duty => ({ kind: 'unsent', message })),
     ...today.systems.map((s): Duty => ({ kind: 'system', ...s })),
     ...failures,
     ...today.questions.map((q): Duty => ({ kind: 'question', ...q })),

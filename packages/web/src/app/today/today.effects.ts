@@ -11,6 +11,17 @@ export const load = request(todayActions.opened, 'today', 'newest', {
   failed: (problem) => todayActions.failed({ problem }),
 });
 
+export const seen = request(todayActions.seen, 'notificationSeen', 'in turn', {
+  call: ({ id }) => ({ params: { id } }),
+  done: () => todayActions.opened(),
+  failed: (problem) => todayActions.failed({ problem }),
+});
+export const sendAgain = request(todayActions.sendAgain, 'sendAgain', 'in turn', {
+  call: ({ id }) => ({ params: { id } }),
+  done: () => todayActions.opened(),
+  failed: (problem) => todayActions.failed({ problem }),
+});
+
 /** While the page is open, what happens on the server brings it up to date. */
 export const keepUp = createEffect(
   (actions = inject(Actions), router = inject(Router)) =>

@@ -4,7 +4,14 @@ import { fetched, idle, type Loadable } from '../shared/loadable';
 
 export const todayActions = createActionGroup({
   source: 'Today',
-  events: { opened: emptyProps(), loaded: props<{ today: Today }>(), failed: props<{ problem: string }>() },
+  events: {
+    opened: emptyProps(),
+    loaded: props<{ today: Today }>(),
+    failed: props<{ problem: string }>(),
+    /** Of a message. */
+    seen: props<{ id: number }>(),
+    'send again': props<{ id: number }>(),
+  },
 });
 
 interface TodayState {

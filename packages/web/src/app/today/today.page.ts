@@ -44,6 +44,13 @@ export class TodayPage {
   });
   protected readonly countWords = computed(() => `${inWords(this.duties().length, 'thing')}, worst first`);
   protected readonly others = othersSentence;
+  protected readonly messages = computed(() => (this.today()?.messages ?? []).filter((m) => m.means === 'application'));
+  protected seen(id: number): void {
+    this.store.dispatch(todayActions.seen({ id }));
+  }
+  protected sendAgain(id: number): void {
+    this.store.dispatch(todayActions.sendAgain({ id }));
+  }
   protected records(n: number): string {
     return `${figure(n)} ${n === 1 ? 'record' : 'records'}`;
   }

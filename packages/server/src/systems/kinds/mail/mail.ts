@@ -70,7 +70,7 @@ function openMail(connection: MailConnection): OpenSystem {
 /** Sends one message of plain text. */
 export async function sendMail(
   connection: MailConnection,
-  message: { readonly to: string; readonly subject: string; readonly text: string },
+  message: { readonly to: string; readonly subject: string; readonly text: string; readonly messageId?: string },
 ): Promise<void> {
   const mailer = await transport(connection);
   try {

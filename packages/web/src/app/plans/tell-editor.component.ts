@@ -1,0 +1,146 @@
+import { ChangeDetectionStrategy, Component, input, linkedSignal, output } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { RouterLink } from '@angular/router';
+import { TELL_ON, type PlanDocument } from '@versicle/core';
+import { FieldComponent } from '../shared/form/field.component';
+import { GIVEN } from '../shared/given';
+import { SELECT } from '../shared/select';
+
+type Tell = PlanDocument['tell'][number];
+const OF: Readonly<Record<Tell['on'][number], string>> = {
+  failed: 'records fail',
+  stopped: 'it stops',
+  late: 'it is late',
+  warnings: 'there are remarks',
+  recovered: 'it runs well again',
+  finished: 'it has ended',
+};
+
+/** Who is told of what, and by when a run has to have ended well. */
+@Component({
+  selector: 'vs-tell-editor',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FieldComponent, FormsModule, GIVEN, RouterLink, SELECT],
+  template: `
+    @for (t of all(); track $index) {
+      <div class="row" role="group" [attr.aria-label]="'Who is told, ' + ($index + 1)">
+        <vs-field label="Told by">
+          <nz-select
+            [nzId]="'tell-by-' + $index"
+            aria-label="Told by"
+            [ngModel]="t.by"
+            (ngModelChange)="put($index, { by: $event })"
+          >
+            <nz-option nzValue="application" nzLabel="a message on Today" />
+            <nz-option nzValue="mail" nzLabel="mail" />
+            <nz-option nzValue="webhook" nzLabel="webhook" />
+          </nz-select>
+        </vs-field>
+        @if (t.by !== 'application') {
+          <vs-field
+            class="wide"
+            label="To"
+            [help]="t.by === 'mail' ? 'addresses, with commas between them' : 'addresses that take a POST with JSON'"
+            ><input
+              class="input mono"
+              autocomplete="off"
+              spellcheck="false"
+              [value]="t.to.join(', ')"
+              [attr.placeholder]="t.by === 'mail' ? 'operations@example.org' : 'https://chat.example.org/larkway'"
+              (vsWritten)="put($index, { to: listOf($event) })"
+          /></vs-field>
+        }
+        <vs-field class="wide" label="When">
+          <nz-select
+            [nzId]="'tell-on-' + $index"
+            aria-label="When"
+            nzMode="multiple"
+            [ngModel]="t.on"
+            (ngModelChange)="put($index, { on: $event })"
+          >
+            @for (o of ON; track o) {
+              <nz-option [nzValue]="o" [nzLabel]="words(o)" />
+            }
+          </nz-select>
+        </vs-field>
+        <button type="button" class="btn quiet" (click)="remove($index)">Leave out</button>
+      </div>
+    }
+    <div class="row">
+      <button type="button" class="btn" (click)="add()">
+        Tell {{ all().length > 0 ? 'somebody else' : 'somebody' }}
+      </button>
+      <vs-field label="It has to have ended well" help="by a time such as 07:30, or within 2 h; empty: whenever"
+        ><input
+          class="input mono narrow"
+          [value]="plan().expected ?? ''"
+          (vsWritten)="changed.emit({ expected: $event.trim() || undefined })"
+          spellcheck="false"
+      /></vs-field>
+    </div>
+    <p class="soft">
+      One message for one matter, and one when it is over. Mail server, quiet hours and signing stand in
+      <a routerLink="/settings">Settings</a>.
+    </p>
+  `,
+  styles: `
+    .row {
+      display: flex;
+      flex-wrap: wrap;
+      align-items: center;
+      gap: 0 14px;
+    }
+    .row + .row {
+      border-top: 1px solid var(--hair);
+      padding-top: 8px;
+    }
+    nz-select {
+      min-width: 190px;
+    }
+    .wide {
+      flex: 1 1 240px;
+    }
+    .wide .input,
+    .wide nz-select {
+      width: 100%;
+    }
+    .narrow {
+      width: 92px;
+    }
+    p {
+      margin: 8px 0 0;
+    }
+  `,
+})
+export class TellEditorComponent {
+  readonly plan = input.required<PlanDocument>();
+  readonly changed = output<Partial<PlanDocument>>();
+  protected readonly ON = TELL_ON;
+  /** With what is not said to the end yet: mail to nobody is kept once somebody is named. */
+  protected readonly all = linkedSignal((): readonly Tell[] => this.plan().tell);
+
+  protected words(on: Tell['on'][number]): string {
+    return OF[on];
+  }
+  protected listOf(text: string): string[] {
+    return text
+      .split(/[\s,;]+/)
+      .map((t) => t.trim())
+      .filter((t) => t !== '');
+  }
+  protected put(index: number, change: Partial<Tell>): void {
+    const tell = { ...this.all()[index]!, ...change };
+    this.keep(this.all().with(index, tell.by === 'application' ? { ...tell, to: [] } : tell));
+  }
+  protected add(): void {
+    this.keep([...this.all(), { on: ['failed', 'stopped', 'recovered'], by: 'application', to: [] }]);
+  }
+  protected remove(index: number): void {
+    this.keep(this.all().toSpliced(index, 1));
+  }
+  private keep(all: readonly Tell[]): void {
+    this.all.set(all);
+    const said = all.every((t) => t.on.length > 0 && (t.by === 'application' || t.to.length > 0));
+    if (said) this.changed.emit({ tell: [...all] });
+  }
+}

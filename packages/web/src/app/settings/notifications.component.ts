@@ -1,0 +1,199 @@
+import { ChangeDetectionStrategy, Component, computed, inject, linkedSignal, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { RouterLink } from '@angular/router';
+import { Store } from '@ngrx/store';
+import type { Notification, NotificationSetting } from '@versicle/contract';
+import { systemsActions, systemsFeature } from '../systems/systems.feature';
+import { FieldComponent } from '../shared/form/field.component';
+import { LoadingComponent } from '../shared/loading.component';
+import { SELECT } from '../shared/select';
+import { FullTimePipe, TimePipe } from '../shared/words';
+import { settingsActions, settingsFeature } from './settings.feature';
+
+const STATES: Readonly<Record<Notification['state'], string>> = {
+  waiting: 'waits',
+  sent: 'sent',
+  'given up': 'given up',
+  seen: 'seen',
+};
+
+/** How people are told of plans: by which mail server, in which hours, and what they were told last. */
+@Component({
+  selector: 'vs-notifications',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FieldComponent, FormsModule, FullTimePipe, LoadingComponent, RouterLink, SELECT, TimePipe],
+  template: `
+    <section aria-labelledby="notifications">
+      <h2 id="notifications">Notifications</h2>
+      <p class="soft">Who is told of what stands in each plan. One message for one matter, and one when it is over.</p>
+      <vs-loading [of]="loading()" (again)="load()" />
+      @if (loading().value) {
+        <form (ngSubmit)="save()" aria-label="Notifications">
+          <div class="row">
+            <vs-field label="Mail goes by" [help]="mailHelp()">
+              <nz-select nzId="mail-system" aria-label="Mail goes by" name="mail" [(ngModel)]="mail">
+                <nz-option nzValue="" nzLabel="the only one there is" />
+                @for (s of mailSystems(); track s.id) {
+                  <nz-option [nzValue]="s.id" [nzLabel]="s.name" />
+                }
+              </nz-select>
+            </vs-field>
+            <vs-field label="Tell again after, hours" help="while it still is not well"
+              ><input class="input mono narrow" type="number" min="1" max="8760" name="digest" [(ngModel)]="digest"
+            /></vs-field>
+            <vs-field label="Quiet from" help="such as 22:00; empty: never"
+              ><input class="input mono narrow" name="from" [(ngModel)]="from"
+            /></vs-field>
+            <vs-field label="to"><input class="input mono narrow" name="to" [(ngModel)]="to" /></vs-field>
+            <vs-field label="in"
+              ><input class="input mono zone" name="zone" spellcheck="false" [(ngModel)]="zone"
+            /></vs-field>
+          </div>
+          <div class="row">
+            <vs-field class="wide" label="Links lead to" help="where people open Versicle; empty: where it listens"
+              ><input class="input mono" name="address" spellcheck="false" [(ngModel)]="address"
+            /></vs-field>
+            <button type="submit" class="btn first">Keep this</button>
+            <button type="button" class="btn" (click)="makeSecret()">
+              {{ loading().value!.signed ? 'Sign webhooks anew' : 'Sign webhooks' }}
+            </button>
+          </div>
+        </form>
+        <form class="row" (ngSubmit)="tryIt()" aria-label="Try whether messages arrive">
+          <vs-field class="wide" label="Try whether a message arrives" help="an address of mail, or of the web"
+            ><input class="input mono" name="try" spellcheck="false" autocomplete="off" [(ngModel)]="receiver"
+          /></vs-field>
+          <button type="submit" class="btn" [disabled]="!receiver().trim()">Send one</button>
+        </form>
+      }
+      @if (secret(); as s) {
+        <p class="made" role="status">
+          Webhooks are signed with this from now on. It is shown this once: <code>{{ s }}</code>
+        </p>
+      }
+      @if (said(); as s) {
+        <p role="status">{{ s }}</p>
+      }
+      @if (problem(); as p) {
+        <p class="rub" role="alert">{{ p }}</p>
+      }
+      @if (messages().length > 0) {
+        <table class="rows">
+          <thead>
+            <tr>
+              <th scope="col">Message</th>
+              <th scope="col">To</th>
+              <th scope="col">State</th>
+              <th scope="col" class="n">When</th>
+            </tr>
+          </thead>
+          <tbody>
+            @for (m of messages(); track m.id) {
+              <tr>
+                <td class="name">
+                  <a [routerLink]="m.run === null ? ['/plans', m.plan] : ['/runs', m.run]">{{ m.subject }}</a>
+                </td>
+                <td class="soft">{{ m.means === 'application' ? 'everybody here' : m.receiver }}</td>
+                <td [class.rub]="m.problem !== null" [title]="m.problem ?? ''">{{ state(m) }}</td>
+                <td class="n">
+                  <span [title]="m.createdAt | fullTime">{{ m.createdAt | time }}</span>
+                </td>
+              </tr>
+            }
+          </tbody>
+        </table>
+      }
+    </section>
+  `,
+  styles: `
+    section {
+      margin-top: 34px;
+    }
+    .row {
+      display: flex;
+      flex-wrap: wrap;
+      align-items: center;
+      gap: 0 14px;
+    }
+    nz-select {
+      min-width: 210px;
+    }
+    .narrow {
+      width: 80px;
+    }
+    .zone {
+      width: 170px;
+    }
+    .wide {
+      flex: 0 1 380px;
+    }
+    .wide .input {
+      width: 100%;
+    }
+    .made code {
+      overflow-wrap: anywhere;
+    }
+    table {
+      margin-top: 12px;
+    }
+  `,
+})
+export class NotificationsComponent {
+  private readonly store = inject(Store);
+  protected readonly loading = this.store.selectSignal(settingsFeature.selectSetting);
+  protected readonly secret = this.store.selectSignal(settingsFeature.selectSecret);
+  protected readonly said = this.store.selectSignal(settingsFeature.selectSaid);
+  protected readonly problem = this.store.selectSignal(settingsFeature.selectNotificationProblem);
+  private readonly list = this.store.selectSignal(settingsFeature.selectMessages);
+  private readonly systems = this.store.selectSignal(systemsFeature.selectSystems);
+  protected readonly messages = computed(() => (this.list().value ?? []).slice(0, 20));
+  protected readonly mailSystems = computed(() =>
+    (this.systems().value ?? []).filter((s) => s.connection.kind === 'mail'),
+  );
+  protected readonly mailHelp = computed(() =>
+    this.mailSystems().length === 0 ? 'connect a mail server under Systems first' : '',
+  );
+  private kept<T>(of: (setting: NotificationSetting | null) => T) {
+    return linkedSignal(() => of(this.loading().value ?? null));
+  }
+  protected readonly mail = this.kept((s) => s?.mailSystem ?? '');
+  protected readonly digest = this.kept((s) => s?.digestHours ?? 24);
+  protected readonly from = this.kept((s) => s?.quiet?.from ?? '');
+  protected readonly to = this.kept((s) => s?.quiet?.to ?? '');
+  protected readonly zone = this.kept((s) => s?.quiet?.zone ?? Intl.DateTimeFormat().resolvedOptions().timeZone);
+  protected readonly address = this.kept((s) => s?.address ?? '');
+  protected readonly receiver = signal('');
+
+  constructor() {
+    this.load();
+    this.store.dispatch(systemsActions.opened());
+  }
+  protected load(): void {
+    this.store.dispatch(settingsActions.settingOpened());
+    this.store.dispatch(settingsActions.messagesOpened());
+  }
+  protected state({ state, next, problem }: Notification): string {
+    if (state !== 'waiting' || next === null) return STATES[state];
+    return problem === null ? 'is sent when the quiet hours end' : 'is tried again';
+  }
+  protected save(): void {
+    const [from, to] = [this.from().trim(), this.to().trim()];
+    this.store.dispatch(
+      settingsActions.saveSetting({
+        setting: {
+          mailSystem: this.mail() || null,
+          digestHours: Math.trunc(Number(this.digest())) || 0,
+          quiet: from === '' && to === '' ? null : { from, to, zone: this.zone().trim() },
+          address: this.address().trim() || null,
+        },
+      }),
+    );
+  }
+  protected makeSecret(): void {
+    this.store.dispatch(settingsActions.makeSecret());
+  }
+  protected tryIt(): void {
+    const to = this.receiver().trim();
+    this.store.dispatch(settingsActions.tryMessage({ means: /^https?:/i.test(to) ? 'webhook' : 'mail', to }));
+  }
+}
