@@ -177,3 +177,58 @@ test('a key is made, shown once, starts a plan from outside, and is taken back',
   await expect(page.getByRole('row', { name: /the nightly script/ })).toHaveCount(0);
   expect((await start()).status()).toBe(401);
 });
+
+/** Chooses by keyboard in a list that is not typed into. */
+async function choose(page: Page, name: string, words: string): Promise<void> {
+  await page.getByRole('combobox', { name }).focus();
+  await page.keyboard.press('Enter');
+  const chosen = page.locator('.ant-select-item-option-active');
+  for (let i = 0; i < 6 && (await chosen.textContent())?.trim() !== words; i++) await page.keyboard.press('ArrowDown');
+  await expect(chosen).toHaveText(words);
+  await page.keyboard.press('Enter');
+}
+test('somebody is told by mail of what failed, once; the next run sends only what changed', async ({ page }) => {
+  const { id } = (await call(page, 'post', '/plans', { name: 'Told', mapping: 'stations-to-warehouse' })) as {
+    id: string;
+  };
+  await page.goto(`/plans/${id}`);
+  await page.getByRole('button', { name: 'who is told of it' }).click();
+  await page.getByRole('button', { name: 'Tell somebody' }).click();
+  await choose(page, 'Told by', 'mail');
+  const to = page.getByLabel('To', { exact: true });
+  await to.fill('docks@example.org');
+  await to.press('Tab');
+  await expect(page.getByRole('button', { name: 'docks@example.org' })).toBeVisible();
+  await page.keyboard.press('Escape');
+
+  await page.getByRole('button', { name: 'Stations to warehouse' }).click();
+  await choose(page, 'Records', 'only what changed');
+  await expect(page.getByRole('button', { name: 'only what changed' })).toBeVisible();
+  await expect(page.getByText(/version \d+, saved/)).toBeVisible();
+  await page.getByRole('button', { name: 'Run …' }).click();
+  await expect(page.getByRole('radio', { name: 'only what changed' })).toBeChecked();
+  await page.getByRole('button', { name: 'Run it' }).click();
+  await expect(page).toHaveURL(/\/runs\/\d+/);
+  const run = Number(/\/runs\/(\d+)/.exec(page.url())![1]);
+
+  const ports = JSON.parse(process.env['E2E_PORTS']!) as { inbox: number };
+  const mails = async (): Promise<string[]> => {
+    const all = (await (await page.request.get(`http://127.0.0.1:${ports.inbox}/mails`)).json()) as {
+      to: string[];
+      text: string;
+    }[];
+    return all.filter((m) => m.to.includes('docks@example.org')).map((m) => m.text.replaceAll('=\r\n', ''));
+  };
+  await expect.poll(mails, { timeout: 20_000 }).toHaveLength(1);
+  expect((await mails())[0]).toContain('Subject: Told: 3 records failed');
+  expect((await mails())[0]).toContain(`/runs/${run}`);
+
+  const again = (await call(page, 'post', `/plans/${id}/start`, {})) as { run: number };
+  await page.goto(`/runs/${again.run}`);
+  await expect(page.getByText(', it adds up')).toBeVisible();
+  const { counts } = (await call(page, 'get', `/runs/${again.run}`)) as { counts: object };
+  expect(counts).toMatchObject({ read: 24, unchanged: 21, failed: 3, delivered: 0 });
+  await page.goto('/settings');
+  await expect(page.getByRole('row', { name: /Told: 3 records failed.*docks@example.org.*sent/ })).toBeVisible();
+  expect(await mails()).toHaveLength(1);
+});

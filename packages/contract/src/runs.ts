@@ -104,6 +104,8 @@ export const runDetail = runSummary.extend({
   waitsFor: z.object({ id: z.number(), planName: z.string(), because: z.string() }).nullable(),
   target: z.string().nullable(),
   source: z.string().nullable(),
+  /** What it reads only, of what its mapping would; null: all of it. */
+  only: z.string().nullable(),
   /** Of a run with steps: each step of the plan as it was started, in its order. */
   steps: z.array(runStep),
   variables: z.record(z.string(), z.string()),

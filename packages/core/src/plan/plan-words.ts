@@ -61,7 +61,10 @@ function endsWords(plan: PlanDocument): PlanWords[] {
       plain(' Tell '),
       gap(whom, `tell[${i}].to`),
       plain(t.by === 'application' ? ' ' : ` by ${t.by} `),
-      gap(listed(t.on.map((on) => TELL_WORDS[on])), `tell[${i}].on`),
+      ...t.on.flatMap((on, n) => [
+        plain(n === 0 ? '' : n === t.on.length - 1 ? ' and ' : ', '),
+        gap(TELL_WORDS[on], `tell[${i}].on`),
+      ]),
       plain('.'),
     );
   });
@@ -174,6 +177,8 @@ function stepWords(step: Step, path: string, nameOf: NameOf, whole = true): Plan
       words.push(gap(nameOf('mapping', step.mapping), `${path}.mapping`));
       if (step.revision !== 'newest') words.push(plain(', '), gap(`revision ${step.revision}`, `${path}.revision`));
       if (step.changes !== 'all') words.push(plain(', '), gap(changesWords(step), `${path}.changes`));
+      if (step.watermark?.overlap !== undefined)
+        words.push(plain(', '), gap(`looking back ${step.watermark.overlap}`, `${path}.watermark.overlap`));
       if (step.vanished !== 'leave')
         words.push(
           plain(', '),
@@ -227,7 +232,7 @@ function changesWords(step: Extract<Step, { kind: 'mapping' }>): string {
     case 'compare':
       return 'only what changed';
     case 'watermark':
-      return `only what is new by ${step.watermark?.field ?? 'a field'}${step.watermark?.overlap ? `, looking back ${step.watermark.overlap}` : ''}`;
+      return `only what is new by ${step.watermark?.field ?? 'a field'}`;
     case 'captured':
       return 'only what the source wrote down as changed';
     default:

@@ -129,7 +129,7 @@ async function webhook(
     if (answer.statusCode >= 300) throw new Error(`${hostname} answered ${answer.statusCode}.`);
   } catch (error) {
     if (isFault(error)) throw error;
-    throw new Error(`${url} could not be told: ${(error as Error).message}`);
+    throw new Error(`${url} could not be told: ${(error as Error).message}`, { cause: error });
   } finally {
     await agent.close();
   }

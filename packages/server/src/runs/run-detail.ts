@@ -1,5 +1,5 @@
 import type { RunDetail } from '@versicle/contract';
-import { notFound } from '@versicle/core';
+import { notFound, type MappingStep } from '@versicle/core';
 import type { Failures } from '../failures/failures.ts';
 import type { Database } from '@versicle/postgres';
 import { isoTime } from '../store/values.ts';
@@ -12,9 +12,11 @@ export async function runDetail(db: Database, failures: Failures, id: number): P
   const run = await readRun(db, id);
   if (!run) throw notFound(`There is no run ${id}; the list of runs has those that there are.`);
   const [own] = await db.query<
-    Record<'carries' | 'variables' | 'source' | 'target' | 'trigger', string | null> & { plan_version: number | null }
+    Record<'carries' | 'variables' | 'source' | 'target' | 'trigger' | 'since', string | null> & {
+      plan_version: number | null;
+    }
   >(
-    `SELECT r.carries::text AS carries, r.variables::text AS variables, r.plan_version, r.trigger,
+    `SELECT r.carries::text AS carries, r.variables::text AS variables, r.plan_version, r.trigger, r.since ->> 'value' AS since,
             v.document::jsonb #>> '{source,primary,dataset}' AS source, v.document::jsonb #>> '{target,dataset}' AS target
        FROM run r LEFT JOIN revision v ON v.mapping = r.mapping AND v.number = r.revision WHERE r.id = $1`,
     [id],
@@ -36,6 +38,7 @@ export async function runDetail(db: Database, failures: Failures, id: number): P
     waitsFor: run.state !== 'queued' ? null : run.kind === 'plan' ? await waitsForPlan(db, id) : await waitsFor(db, id),
     source: own!.source,
     target: own!.target,
+    only: onlyWhat(own!.carries, own!.since),
     steps: await stepsOf(db, run, own!.carries),
     variables: JSON.parse(own!.variables ?? '{}') as Record<string, string>,
     planVersion: own!.plan_version,
@@ -48,6 +51,14 @@ export async function runDetail(db: Database, failures: Failures, id: number): P
     log: log.map((l) => ({ at: isoTime(l.at), message: l.message })),
     causes: await failures.causes({ run: id, state: 'any' }),
   };
+}
+
+/** Which records a load leaves out that it has delivered before. */
+function onlyWhat(carries: string | null, since: string | null): string | null {
+  const step = carries === null ? null : (JSON.parse(carries) as Partial<MappingStep>);
+  if (step?.changes === 'compare') return 'what changed';
+  if (step?.changes === 'watermark') return since === null ? 'what changed' : `what is new since ${since}`;
+  return null;
 }
 
 async function waitsFor(db: Database, id: number): Promise<RunDetail['waitsFor']> {

@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, inject, input, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import type { MappingDocument, MappingStep } from '@versicle/core';
+import { knownSourceFields, type MappingDocument, type MappingStep } from '@versicle/core';
 import { Api } from '../shared/api';
 import { FieldComponent } from '../shared/form/field.component';
 import { GIVEN } from '../shared/given';
@@ -46,7 +46,7 @@ type Changes = MappingStep['changes'];
       min-width: 210px;
     }
     .wide {
-      width: 280px;
+      width: 270px;
     }
     .narrow {
       width: 92px;
@@ -82,16 +82,15 @@ export class ChangesEditorComponent {
 }
 
 /** By what records of a source may be told to be new: a moment of theirs, best that of their last change. */
-export function proposed({ source: { primary, structures } }: Pick<MappingDocument, 'source'>): {
-  field: string;
-  overlap?: string;
-} {
-  const fields = structures[primary.dataset] ?? [];
+export function proposed(document: MappingDocument): { field: string; overlap?: string } {
+  const { primary, structures } = document.source;
+  const fields =
+    structures[primary.dataset] ?? knownSourceFields(document).map((name) => ({ name, type: 'text' as string }));
   const isMoment = (type: string): boolean => /^(date|timestamp)/.test(type);
   const found =
     fields.find((f) => isMoment(f.type) && /chang|updat|modif/i.test(f.name)) ??
     fields.find((f) => isMoment(f.type)) ??
-    fields.find((f) => /chang|updat|modif|created|_at$|_on$|date|time/i.test(f.name));
+    fields.find((f) => /chang|updat|modif|creat|ended|started|_at$|_on$|date|time/i.test(f.name));
   const name = found?.name ?? 'changed_at';
   const field = `${primary.alias}.${/^[a-z_][a-z0-9_]*$/.test(name) ? name : JSON.stringify(name)}`;
   return { field: found && isMoment(found.type) ? field : `CAST(${field} AS timestamp)`, overlap: '1 day' };

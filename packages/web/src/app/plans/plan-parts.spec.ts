@@ -3,11 +3,13 @@ import { provideRouter } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { signal } from '@angular/core';
 import type { RunStep } from '@versicle/contract';
-import { parsePlan, type PlanDocument } from '@versicle/core';
+import { parseDocument, parsePlan, type MappingDocument, type PlanDocument } from '@versicle/core';
 import { RunStepsComponent } from '../runs/run-steps.component';
+import { proposed } from './changes-editor.component';
 import { PlanSentenceComponent } from './plan-sentence.component';
 import { changedWords } from './plan-side.component';
 import { ScheduleEditorComponent } from './schedule-editor.component';
+import { TellEditorComponent } from './tell-editor.component';
 
 const plan = (more: object = {}): PlanDocument =>
   parsePlan({
@@ -39,7 +41,7 @@ describe('the plan as a text', () => {
     const { page, opened } = shown();
     const text = [...page.querySelectorAll('p')].map((p) => p.textContent).join(' ');
     expect(text).toBe('Each day at 06:00 in Europe/London: first “stations”; then if a.failed = 0, “trips”.');
-    const gaps = [...page.querySelectorAll<HTMLButtonElement>('.gap')];
+    const gaps = [...page.querySelectorAll<HTMLElement>('.gap')];
     expect(gaps.map((g) => g.getAttribute('aria-expanded'))).toEqual(['false', 'false', 'false', 'true', 'true']);
     gaps[3]!.click();
     expect(opened).toEqual(['steps[1].when']);
@@ -159,5 +161,65 @@ describe('the steps of a run', () => {
     expect(why).toBe('No such table.');
     expect(trips).toBe('Trips|not begun');
     expect(rows(steps, false).at(-1)).toBe('Trips|waits for the steps before it');
+  });
+});
+
+describe('by what records are told to be new', () => {
+  const document = (structures: object, source = 't.no'): MappingDocument =>
+    parseDocument({
+      versicle: 1,
+      name: 'Trips',
+      source: { primary: { alias: 't', dataset: 'a/trips' }, structures },
+      target: { dataset: 'b/trips', key: [], fields: [{ name: 'no', label: 'No', type: 'text' }] },
+      lines: [{ id: 'l1', target: 'no', kind: 'straight', source }],
+      write: { mode: 'upsert', existing: 'overwrite' },
+    });
+  const fields = (...of: [string, string][]): object => ({ 'a/trips': of.map(([name, type]) => ({ name, type })) });
+  it.each([
+    [fields(['no', 'text'], ['ended', 'timestamp'], ['changed', 'timestamp']), 't.changed'],
+    [fields(['no', 'text'], ['Day out', 'date']), 't."Day out"'],
+    [fields(['no', 'text'], ['ended', 'text']), 'CAST(t.ended AS timestamp)'],
+    [{}, 'CAST(t.changed_at AS timestamp)'],
+  ])('of %j: %s', (structures, field) => {
+    expect(proposed(document(structures))).toEqual({ field, overlap: '1 day' });
+  });
+  it('is a field that lines use, where nothing else is known', () => {
+    expect(proposed(document({}, 't.started_at')).field).toBe('CAST(t.started_at AS timestamp)');
+  });
+});
+
+describe('who is told', () => {
+  const editor = (tell: object[]) => {
+    TestBed.configureTestingModule({ providers: [provideRouter([])] });
+    const fixture = TestBed.createComponent(TellEditorComponent);
+    const changes: object[] = [];
+    fixture.componentInstance.changed.subscribe((change) => changes.push(change));
+    fixture.componentRef.setInput('plan', plan({ tell }));
+    fixture.detectChanges();
+    return {
+      changes,
+      own: fixture.componentInstance as unknown as {
+        add(): void;
+        put(index: number, change: object): void;
+        remove(index: number): void;
+        listOf(text: string): string[];
+      },
+    };
+  };
+  it('is kept once somebody is named', () => {
+    const { own, changes } = editor([]);
+    own.add();
+    own.put(0, { by: 'mail' });
+    own.put(0, { to: own.listOf('ops@example.org,  oda@example.org;') });
+    own.put(0, { on: [] });
+    own.put(0, { by: 'application', on: ['late'] });
+    own.remove(0);
+    const on = ['failed', 'stopped', 'recovered'];
+    expect(changes).toEqual([
+      { tell: [{ on, by: 'application', to: [] }] },
+      { tell: [{ on, by: 'mail', to: ['ops@example.org', 'oda@example.org'] }] },
+      { tell: [{ on: ['late'], by: 'application', to: [] }] },
+      { tell: [] },
+    ]);
   });
 });

@@ -3,7 +3,10 @@ import { NgTemplateOutlet } from '@angular/common';
 import { planParagraphs, type NameOf, type PlanDocument, type PlanWords } from '@versicle/core';
 import { type Part, partOf, samePart } from './edit-plan';
 
-/** The plan as a text with gaps; each gap is a word that can be entered with Tab and opened with Enter. */
+/**
+ * The plan as a text with gaps; each gap is a word that can be entered with Tab and opened with Enter. Gaps are no button
+ * elements, which never break at the end of a line.
+ */
 @Component({
   selector: 'vs-plan-sentence',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -28,15 +31,18 @@ import { type Part, partOf, samePart } from './edit-plan';
     <ng-template #piece let-words>
       @for (word of words; track $index) {
         @if (word.path) {
-          <button
-            type="button"
+          <span
+            role="button"
+            tabindex="0"
             class="gap"
             [class.open]="isOpen(word)"
             [attr.data-path]="word.path"
             [attr.aria-expanded]="isOpen(word)"
             (click)="open.emit(word.path)"
+            (keydown.enter)="open.emit(word.path)"
+            (keydown.space)="$event.preventDefault(); open.emit(word.path)"
             [textContent]="word.text"
-          ></button>
+          ></span>
         } @else {
           <span [textContent]="word.text"></span>
         }
@@ -77,8 +83,9 @@ import { type Part, partOf, samePart } from './edit-plan';
       margin: 0;
       cursor: pointer;
       text-align: left;
-      line-height: 1.3;
       overflow-wrap: anywhere;
+      -webkit-box-decoration-break: clone;
+      box-decoration-break: clone;
     }
     .gap:hover {
       background: var(--raised);

@@ -152,7 +152,7 @@ import { plansFeature } from './plans.feature';
           </nz-select>
         </vs-field>
         <vs-field label="Called" help="in conditions"
-          ><input class="input mono" [value]="s.id" (vsWritten)="rename($event)" spellcheck="false"
+          ><input class="input mono called" [value]="s.id" (vsWritten)="rename($event)" spellcheck="false"
         /></vs-field>
       </div>
       @if (plan().steps.length > 1) {
@@ -177,6 +177,9 @@ import { plansFeature } from './plans.feature';
     }
     .narrow {
       width: 92px;
+    }
+    .called {
+      width: 120px;
     }
     fieldset {
       border: 0;

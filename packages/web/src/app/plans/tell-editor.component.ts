@@ -87,8 +87,11 @@ const OF: Readonly<Record<Tell['on'][number], string>> = {
     .row {
       display: flex;
       flex-wrap: wrap;
-      align-items: center;
       gap: 0 14px;
+    }
+    .btn {
+      align-self: flex-start;
+      margin-top: 20px;
     }
     .row + .row {
       border-top: 1px solid var(--hair);

@@ -61,7 +61,9 @@ import { runsActions, runsFeature } from './runs.feature';
                 ? 'failed records sent again'
                 : r.rowLimit !== null
                   ? 'only the first ' + (r.rowLimit | figure)
-                  : 'all records'
+                  : r.only
+                    ? 'only ' + r.only
+                    : 'all records'
             }}
             ·
           } @else if (r.planVersion !== null) {

@@ -41,11 +41,11 @@ const STATES: Readonly<Record<Notification['state'], string>> = {
             <vs-field label="Tell again after, hours" help="while it still is not well"
               ><input class="input mono narrow" type="number" min="1" max="8760" name="digest" [(ngModel)]="digest"
             /></vs-field>
-            <vs-field label="Quiet from" help="such as 22:00; empty: never"
+            <vs-field label="Quiet hours from" help="such as 22:00; empty: never"
               ><input class="input mono narrow" name="from" [(ngModel)]="from"
             /></vs-field>
             <vs-field label="to"><input class="input mono narrow" name="to" [(ngModel)]="to" /></vs-field>
-            <vs-field label="in"
+            <vs-field label="in the zone"
               ><input class="input mono zone" name="zone" spellcheck="false" [(ngModel)]="zone"
             /></vs-field>
           </div>
@@ -109,11 +109,17 @@ const STATES: Readonly<Record<Notification['state'], string>> = {
     section {
       margin-top: 34px;
     }
+    form {
+      margin-top: 10px;
+    }
     .row {
       display: flex;
       flex-wrap: wrap;
-      align-items: center;
       gap: 0 14px;
+    }
+    .row .btn {
+      align-self: flex-start;
+      margin-top: 20px;
     }
     nz-select {
       min-width: 210px;
