@@ -63,6 +63,7 @@ export const addresses = {
   listNotifications: 'get /notifications',
   notificationSeen: 'post /notifications/:id/seen',
   sendAgain: 'post /notifications/:id/send',
+  newFieldsSeen: 'post /mappings/:id/new-fields-seen',
   notificationSetting: 'get /notification-setting',
   saveNotificationSetting: 'put /notification-setting',
   makeNotificationSecret: 'post /notification-setting/secret',

@@ -54,4 +54,3 @@ export const notification = z.object({
 export type Notification = z.infer<typeof notification>;
 /** A first message, to see whether it arrives. */
 export const triedNotification = z.strictObject({ means: z.enum(['mail', 'webhook']), to: z.string().min(1).max(300) });
-export const numberedParams = z.object({ id: z.coerce.number().int() });

@@ -58,12 +58,17 @@ export const runningRoutes = {
   },
   notificationSeen: {
     summary: 'Say that a message has been seen',
-    params: notifications.numberedParams,
+    params: numberParams,
     response: done,
   },
   sendAgain: {
     summary: 'Send at once what could not be sent',
-    params: notifications.numberedParams,
+    params: numberParams,
+    response: done,
+  },
+  newFieldsSeen: {
+    summary: 'Say that the new fields of a mapping’s source have been seen',
+    params: idParams,
     response: done,
   },
   notificationSetting: { summary: 'How people are told', response: notifications.notificationSetting },

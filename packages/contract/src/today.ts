@@ -25,6 +25,16 @@ export const today = z.object({
   broken: z.array(runSummary),
   /** Plans that were due and could not be started. */
   stuck: z.array(z.object({ id: z.string(), name: z.string(), message: z.string() })),
+  /** Fields that the source of a mapping has got, and that no line uses. */
+  news: z.array(
+    z.object({
+      mapping: z.string(),
+      name: z.string(),
+      dataset: z.string(),
+      fields: z.array(z.string()),
+      at: z.string(),
+    }),
+  ),
   /** What people are told here, and what could not be sent. */
   messages: z.array(notification),
   day: z.array(

@@ -31,6 +31,7 @@ import type { SentRun } from './lanes/queue/settle-sent.ts';
 import type { MapJob, ReplayRow } from './messages.ts';
 import type { OtherSteps } from './other-steps.ts';
 import { closeMended, openFailures } from './open-failures.ts';
+import { noticeSource } from './source-changes.ts';
 import { requireKnownFields, sourcePlanOf } from './source-plan.ts';
 
 const CHUNK_ROWS = Number(process.env['VERSICLE_CHUNK_ROWS'] ?? 20_000);
@@ -114,8 +115,10 @@ export class CarryOut {
   private async map(work: Work, queue: QueueLane | null, changes: RunChanges): Promise<MappingEnd> {
     const { claim, row, document, target, dataset, run, signal } = work;
     const plan = await this.sourcePlan(work);
+    const noticed = await noticeSource(this.db, row, document, plan);
     if (row.state === 'running') await this.log(row.id, `taken up again after ${counted(Number(row.read), 'record')}`);
     else await this.begin(work, plan);
+    for (const line of noticed) await this.log(row.id, line);
     const prepared = await this.patiently(work, () => target.prepare(document, dataset, run));
     for (const line of prepared) await this.log(row.id, line);
     await this.runs.announce(row.id);

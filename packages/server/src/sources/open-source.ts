@@ -33,11 +33,16 @@ export async function openSource(wish: SourceWish): Promise<OpenedSource> {
     return { plan: await unlessAborted(system.sourcePlan(dataset, options), signal), fetched: null };
   if (!system.read) throw refused(`${name} holds no records that could be read.`);
   await wish.fetches?.();
+  let absent: readonly string[] | null = null;
   // A database says itself what fields it has; of others, a member that is missing everywhere is empty.
   const known = async (found: readonly string[]): Promise<readonly string[]> => {
-    if (!system.selects) return wish.expected();
+    if (!system.selects) {
+      const expected = await wish.expected();
+      absent = expected.filter((name) => !found.includes(name));
+      return expected;
+    }
     return found.length > 0 ? [] : (await system.describe(dataset)).fields.map((f) => f.name);
   };
   const { plan, records } = await land(system.read(dataset, options), { path, rowLimit, signal, known });
-  return { plan, fetched: records };
+  return { plan: absent === null ? plan : { ...plan, absent: { fields: absent, records } }, fetched: records };
 }

@@ -20,6 +20,7 @@ import m017 from './migrations/017-taken.sql';
 import m018 from './migrations/018-calendars.sql';
 import m019 from './migrations/019-changes.sql';
 import m020 from './migrations/020-notifications.sql';
+import m021 from './migrations/021-source-changes.sql';
 
 /** Forward only; a released migration is never edited. */
 export const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -43,6 +44,7 @@ export const migrations: readonly (readonly [number: number, name: string, sql: 
   [18, 'calendars', m018],
   [19, 'changes', m019],
   [20, 'notifications', m020],
+  [21, 'source-changes', m021],
 ];
 
 export async function migrate(db: Database): Promise<void> {

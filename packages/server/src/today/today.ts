@@ -1,4 +1,5 @@
 import type { Today, Waiting } from '@versicle/contract';
+import { namedSourceFields, parseDocument } from '@versicle/core';
 import type { Failures } from '../failures/failures.ts';
 import type { Mappings } from '../mappings/mappings.ts';
 import type { Notifications } from '../notifications/notifications.ts';
@@ -74,6 +75,7 @@ export async function todayNow({ db, calendars, systems, mappings, failures, not
       .map((m) => ({ id: m.id, name: m.name, changed: m.changed })),
     broken: await readRuns(db, `WHERE r.id IN (${BROKEN}) ORDER BY r.id DESC`, []),
     stuck: await db.query<{ id: string; name: string; message: string }>(STUCK),
+    news: await newFields(db),
     messages: await notifications.list(true),
     day: day.map((d) => ({
       run: d.id,
@@ -87,6 +89,26 @@ export async function todayNow({ db, calendars, systems, mappings, failures, not
     due: await comingUp(db, await calendars.days()),
     plans: await lastRuns(db),
   };
+}
+
+/** New fields of sources that nobody has seen, and that no line of the draft uses meanwhile. */
+async function newFields(db: Database): Promise<Today['news']> {
+  const rows = await db.query<{
+    mapping: string;
+    name: string;
+    dataset: string;
+    fields: string[];
+    at: string;
+    draft: string;
+  }>(
+    `SELECT n.mapping, m.name, n.dataset, array_agg(n.field ORDER BY n.at, n.field) AS fields, max(n.at) AS at, m.draft
+       FROM source_news n JOIN mapping m ON m.id = n.mapping WHERE NOT n.seen GROUP BY n.mapping, m.name, n.dataset, m.draft ORDER BY max(n.at) DESC`,
+  );
+  return rows.flatMap(({ draft, fields, at, ...of }) => {
+    const used = namedSourceFields(parseDocument(JSON.parse(draft)));
+    const left = fields.filter((f) => !used.includes(f));
+    return left.length === 0 ? [] : [{ ...of, fields: left, at: isoTime(at) }];
+  });
 }
 
 /** Each plan with its last whole run; `open` counts the failed records of its mapping that are still in the way. */

@@ -42,6 +42,8 @@ export interface SourcePlan {
   readonly marks?: Readonly<Record<string, Marks>>;
   /** Composed records: how many of the primary dataset come before each of its files. */
   readonly before?: Readonly<Record<string, number>>;
+  /** Fetched records of which nothing says what fields they have: those that were expected and that no record has, and how many there are. */
+  readonly absent?: { readonly fields: readonly string[]; readonly records: number };
   /** What people should know of the files, such as a column that one of them lacks. */
   readonly remarks?: readonly string[];
 }

@@ -25,6 +25,7 @@ const today = (patch: Partial<Today>): Today => ({
   broken: [],
   stuck: [],
   messages: [],
+  news: [],
   day: [],
   due: [],
   plans: [],

@@ -29,6 +29,7 @@ export type Duty =
     }
   | { readonly kind: 'unsent'; readonly message: Today['messages'][number] }
   | { readonly kind: 'stuck'; readonly id: string; readonly name: string; readonly message: string }
+  | ({ readonly kind: 'news' } & Today['news'][number])
   | ({ readonly kind: 'question' } & Today['questions'][number])
   | { readonly kind: 'unpublished'; readonly id: string; readonly name: string; readonly changed: number };
 
@@ -61,6 +62,7 @@ export function dutiesOf(today: Today): Duty[] {
     ...today.messages.filter((m) => m.means !== 'application').map((message): Duty => ({ kind: 'unsent', message })),
     ...today.systems.map((s): Duty => ({ kind: 'system', ...s })),
     ...failures,
+    ...today.news.map((n): Duty => ({ kind: 'news', ...n })),
     ...today.questions.map((q): Duty => ({ kind: 'question', ...q })),
     ...today.unpublished.map((u): Duty => ({ kind: 'unpublished', ...u })),
   ];

@@ -22,6 +22,12 @@ export const sendAgain = request(todayActions.sendAgain, 'sendAgain', 'in turn',
   failed: (problem) => todayActions.failed({ problem }),
 });
 
+export const fieldsSeen = request(todayActions.fieldsSeen, 'newFieldsSeen', 'in turn', {
+  call: ({ mapping }) => ({ params: { id: mapping } }),
+  done: () => todayActions.opened(),
+  failed: (problem) => todayActions.failed({ problem }),
+});
+
 /** While the page is open, what happens on the server brings it up to date. */
 export const keepUp = createEffect(
   (actions = inject(Actions), router = inject(Router)) =>

@@ -11,6 +11,8 @@ export const todayActions = createActionGroup({
     /** Of a message. */
     seen: props<{ id: number }>(),
     'send again': props<{ id: number }>(),
+    /** Of new fields of a mapping's source. */
+    'fields seen': props<{ mapping: string }>(),
   },
 });
 

@@ -48,6 +48,9 @@ export class TodayPage {
   protected seen(id: number): void {
     this.store.dispatch(todayActions.seen({ id }));
   }
+  protected fieldsSeen(mapping: string): void {
+    this.store.dispatch(todayActions.fieldsSeen({ mapping }));
+  }
   protected sendAgain(id: number): void {
     this.store.dispatch(todayActions.sendAgain({ id }));
   }

@@ -1,0 +1,102 @@
+import { createServer, type Server } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import type { RunDetail } from '@versicle/contract';
+import { itemsDocument, RunningServer } from '../testing/running-server.ts';
+
+let server: RunningServer;
+let api: Server;
+let records: object[] = [];
+beforeAll(async () => {
+  api = createServer(
+    (_, res) => void res.writeHead(200, { 'content-type': 'application/json' }).end(JSON.stringify(records)),
+  );
+  await new Promise<void>((resolve) => api.listen(0, '127.0.0.1', resolve));
+  server = await RunningServer.start();
+  await server.connect();
+  const base = `http://127.0.0.1:${(api.address() as AddressInfo).port}`;
+  await server.api('createSystem', 'POST', '/systems', {
+    id: 'api',
+    name: 'API',
+    connection: { kind: 'http', base, auth: 'none' } as never,
+  });
+  const setting = { kind: 'endpoint', endpoint: { path: '/items', records: '' } };
+  await server.ask('PUT', '/api/systems/api/setting', { dataset: 'items', setting });
+});
+afterAll(async () => {
+  await server.close();
+  api.closeAllConnections();
+  api.close();
+});
+
+const log = (run: RunDetail): string => run.log.map((l) => l.message).join('; ');
+const news = async (mapping: string): Promise<string[]> =>
+  (await server.api('today', 'GET', '/today')).news.filter((n) => n.mapping === mapping).flatMap((n) => n.fields);
+const lines = [
+  ...(itemsDocument()['lines'] as object[]).slice(0, 2),
+  // A rule that makes something of nothing: without the field, each record would go on with 0.
+  { id: 'l3', target: 'price', kind: 'rule', rule: "coalesce(parse_number(i.price, '.'), 0)" },
+];
+
+it('a file that lost a field which a line uses stops the run before anything is written; a new one is told once', async () => {
+  server.file('items.csv', 'no,name,price\n1,Bell,3.50\n');
+  const { mapping, plan } = await server.mapping(itemsDocument('items.csv', { lines }));
+  const first = await server.run(plan);
+  server.file('items.csv', 'no,name,prices\n1,Bell,4.50\n');
+  const broken = await server.run(plan);
+  expect(broken).toMatchObject({ state: 'broken', counts: { read: 0, delivered: 0 } });
+  expect(broken.error).toBe(
+    `Line 3 Price uses “price”, which files/items.csv does not have any more; run ${first.id} still read it. Did you mean “prices”? Nothing was written. Change Items to store and publish it, or mend the source.`,
+  );
+  expect(await server.rows('item')).toEqual([['1', 'Bell', '3.50']]);
+  server.file('items.csv', 'no,name,price,colour,size\n1,Bell,4.50,red,1\n');
+  await server.api('takeUpRun', 'POST', `/runs/${broken.id}/take-up`);
+  for (let i = 0; i < 100 && (await server.rows('item'))[0]![2] !== '4.50'; i++)
+    await new Promise((again) => setTimeout(again, 50));
+  expect(await server.rows('item')).toEqual([['1', 'Bell', '4.50']]);
+  expect(log(await server.ended(broken.id))).toContain('has 2 new fields: “colour”, “size”');
+  expect(await news(mapping)).toEqual(['colour', 'size']);
+  await server.run(plan);
+  await server.api('newFieldsSeen', 'POST', `/mappings/${mapping}/new-fields-seen`);
+  server.file('items.csv', 'no,name,price,colour\n1,Bell,4.50,red\n');
+  expect(log(await server.run(plan))).toContain('does not have “size” any more; no line uses that');
+  server.file('items.csv', 'no,name,price,colour,size\n1,Bell,4.50,red,1\n');
+  await server.run(plan);
+  expect(await news(mapping)).toEqual([]);
+});
+
+it('members of an API that no record has are empty, but for one that seems to have another name', async () => {
+  const many = (member: string): object[] =>
+    Array.from({ length: 30 }, (_, i) => ({ no: String(i), name: 'Bell', [member]: '3.50' }));
+  records = many('price');
+  const source = { primary: { alias: 'i', dataset: 'api/items' } };
+  const { plan } = await server.mapping(
+    itemsDocument('', {
+      name: 'From API',
+      source,
+      lines,
+      target: { ...(itemsDocument()['target'] as object), dataset: 'store/from_api' },
+    }),
+  );
+  expect(await server.run(plan)).toMatchObject({ state: 'finished', counts: { delivered: 30 } });
+  // None this time; nothing at all; and none of few.
+  records = [{ no: '1', name: 'Bell' }];
+  const none = await server.run(plan);
+  expect(none.state).toBe('finished');
+  expect(log(none)).toContain('no record of api/items has “price” this time');
+  records = [];
+  expect((await server.run(plan)).state).toBe('finished');
+  for (const member of ['prices', 'amount']) {
+    records = many(member);
+    const broken = await server.run(plan);
+    expect(broken).toMatchObject({ state: 'broken', counts: { delivered: 0 } });
+    expect(broken.error).toContain('which no record of api/items has any more');
+    expect(broken.error).toContain('take the run up again');
+    expect(broken.error!.includes('Did you mean “prices”?')).toBe(member === 'prices');
+    await server.api('takeUpRun', 'POST', `/runs/${broken.id}/take-up`);
+    for (;;) {
+      const run = await server.api('getRun', 'GET', `/runs/${broken.id}`);
+      if (run.state === 'finished') break;
+      await new Promise((again) => setTimeout(again, 20));
+    }
+  }
+}, 60_000);

@@ -1,0 +1,92 @@
+import {
+  counted,
+  fieldsOfLine,
+  isComposed,
+  namedSourceFields,
+  nearest,
+  quoted,
+  type MappingDocument,
+} from '@versicle/core';
+import type { Database } from '@versicle/postgres';
+import type { RunRow } from '../runs/runs.ts';
+import { fromJson } from '../store/values.ts';
+import type { SourcePlan } from '../systems/kinds/kind.ts';
+
+/** Of fewer records, all may just happen to have no value. */
+const ENOUGH = 20;
+/** Whether a member that no record has may have got another name: a similar one is new, or many records have others instead. */
+const isRenamed = (records: number, name: string, added: readonly string[]): boolean =>
+  nearest(name, added) !== null || (added.length > 0 && records >= ENOUGH);
+
+/**
+ * Compares what a run reads with what earlier runs of its mapping read. A new field is told once. Throws a sentence where a
+ * field is gone that the mapping uses, before anything is written: its records would go on without it.
+ */
+export async function noticeSource(
+  db: Database,
+  { id, mapping, kind, state }: RunRow,
+  document: MappingDocument,
+  plan: SourcePlan,
+): Promise<string[]> {
+  // What is composed says itself which field it lacks; what is taken up again was looked at when it began.
+  if (kind !== 'full' || state === 'running' || isComposed(document) || plan.absent?.records === 0) return [];
+  const { dataset } = document.source.primary;
+  const [known] = await db.query<{ fields: string[] | string; run: number; asked: number | null }>(
+    'SELECT fields, run, asked FROM source_structure WHERE mapping = $1 AND dataset = $2',
+    [mapping, dataset],
+  );
+  const now = plan.fields.map((f) => f.name).filter((name) => !plan.absent?.fields.includes(name));
+  const before = known === undefined ? null : fromJson(known.fields);
+  const added = before === null ? [] : now.filter((name) => !before.includes(name));
+  const gone = (before ?? []).filter((name) => !now.includes(name));
+  const used = namedSourceFields(document);
+  const lost = gone.find((name) => used.includes(name));
+  if (
+    lost !== undefined &&
+    (plan.absent === undefined || (isRenamed(plan.absent.records, lost, added) && known!.asked !== id))
+  ) {
+    const near = nearest(lost, added);
+    // Where nothing says what fields there are, a person may know that this time no record has it.
+    await db.query('UPDATE source_structure SET asked = $3 WHERE mapping = $1 AND dataset = $2', [
+      mapping,
+      dataset,
+      id,
+    ]);
+    throw new Error(
+      `${usersOf(document, lost)} ${quoted(lost)}, which ${plan.absent === undefined ? `${dataset} does not have any more` : `no record of ${dataset} has any more`}; run ${known!.run} still read it. ${near === null ? '' : `Did you mean ${quoted(near)}? `}Nothing was written. Change ${document.name} and publish it, or mend the source${plan.absent === undefined ? '' : '; to go on without it this once, take the run up again'}.`,
+    );
+  }
+  // Of what says itself what it has, that counts; of the rest, whatever it ever had.
+  const fields = plan.absent === undefined || before === null ? now : [...before, ...added];
+  await db.transaction([
+    {
+      sql: `INSERT INTO source_structure (mapping, dataset, fields, run) VALUES ($1, $2, $3, $4)
+            ON CONFLICT (mapping, dataset) DO UPDATE SET fields = EXCLUDED.fields, run = EXCLUDED.run`,
+      params: [mapping, dataset, JSON.stringify(fields), id],
+    },
+    {
+      sql: 'INSERT INTO source_news (mapping, dataset, field, run) SELECT $1, $2, field, $4 FROM unnest($3::text[]) AS field ON CONFLICT DO NOTHING',
+      params: [mapping, dataset, added.filter((name) => !used.includes(name)), id],
+    },
+  ]);
+  const names = (list: readonly string[]): string => list.map((name) => quoted(name)).join(', ');
+  return [
+    ...(added.length > 0 ? [`${dataset} has ${counted(added.length, 'new field')}: ${names(added)}`] : []),
+    ...(gone.length > 0
+      ? [
+          plan.absent === undefined
+            ? `${dataset} does not have ${names(gone)} any more; no line uses that`
+            : `no record of ${dataset} has ${names(gone)} this time`,
+        ]
+      : []),
+  ];
+}
+
+/** Who uses a field: the first line that does, or what else of the document. */
+function usersOf({ lines, source, target }: MappingDocument, name: string): string {
+  const { alias } = source.primary;
+  const at = lines.findIndex((l) => fieldsOfLine(l).some((f) => f.name === name && (f.alias ?? alias) === alias));
+  if (at < 0) return 'The source set uses';
+  const field = target.fields.find((f) => f.name === lines[at]!.target);
+  return `Line ${at + 1} ${field?.label ?? lines[at]!.target} uses`;
+}
