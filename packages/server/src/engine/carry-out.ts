@@ -31,7 +31,7 @@ import type { SentRun } from './lanes/queue/settle-sent.ts';
 import type { MapJob, ReplayRow } from './messages.ts';
 import type { OtherSteps } from './other-steps.ts';
 import { closeMended, openFailures } from './open-failures.ts';
-import { noticeSource } from './source-changes.ts';
+import { noticeSource, type Noticed } from './source-changes.ts';
 import { requireKnownFields, sourcePlanOf } from './source-plan.ts';
 
 const CHUNK_ROWS = Number(process.env['VERSICLE_CHUNK_ROWS'] ?? 20_000);
@@ -118,11 +118,11 @@ export class CarryOut {
     const noticed = await noticeSource(this.db, row, document, plan);
     if (row.state === 'running') await this.log(row.id, `taken up again after ${counted(Number(row.read), 'record')}`);
     else await this.begin(work, plan);
-    for (const line of noticed) await this.log(row.id, line);
+    for (const line of noticed.log) await this.log(row.id, line);
     const prepared = await this.patiently(work, () => target.prepare(document, dataset, run));
     for (const line of prepared) await this.log(row.id, line);
     await this.runs.announce(row.id);
-    const job = await this.job((await this.runs.row(row.id))!, document, plan, { target, dataset, changes });
+    const job = await this.job((await this.runs.row(row.id))!, document, plan, { target, dataset, changes, noticed });
     const { mapping, revision } = row;
     const patiently = <T>(chunk: () => Promise<T>): Promise<T> => this.patiently(work, chunk);
     const drive = new Drive({
@@ -253,7 +253,7 @@ export class CarryOut {
     run: RunRow,
     document: MappingDocument,
     plan: SourcePlan,
-    { target, dataset, changes }: { target: Target; dataset: string; changes: RunChanges },
+    { target, dataset, changes, noticed }: { target: Target; dataset: string; changes: RunChanges; noticed: Noticed },
   ): Promise<MapJob> {
     const replay = run.kind === 'replay' ? await this.replayRows(run.id) : null;
     requireKnownFields(replay ?? [], plan, document);
@@ -279,6 +279,7 @@ export class CarryOut {
       replay,
       keyMaps: await this.keyMaps.of(document),
       keepKeys: await this.keyMaps.isKept(run.mapping),
+      identity: noticed.identity,
       remembers: changes.memory !== null,
       watermark: changes.watermark,
     };

@@ -239,7 +239,7 @@ export class Mapper {
     this.columns = this.mapping.columns.map((c) => ({ name: c.name, type: c.type.value }));
     this.encoder = chunkEncodings[job.encoding].encoder(this.columns) as ChunkEncoder<unknown>;
     this.keyOf = job.keepKeys ? keyReader(this.mapping) : null;
-    this.well = job.open.length > 0 ? new WentWell(job.open) : null;
+    this.well = job.open.length > 0 ? new WentWell(job.open, (source) => this.identityOf(source)) : null;
     this.numbered = isNumbered(job.document);
     this.keyIndexes = this.mapping.keys.find((k) => k.primary)?.indexes ?? [];
     const startedAt = timestampOfMillis(job.startedAt);
@@ -275,6 +275,12 @@ export class Mapper {
       if (!this.feed.composed || !isPlaceField(name)) source[name] = raw[i] ?? null;
     return source;
   }
+  /** By the fields that the source had first: what comes to be there besides makes no other record of it. */
+  identityOf(source: Readonly<Record<string, string | null>>): string {
+    const { identity } = this.job;
+    if (identity === null) return identityOf(source);
+    return identityOf(Object.fromEntries(identity.map((name) => [name, source[name] ?? null])));
+  }
   *ownCells(row: SourceCells): Generator<string | null> {
     for (const [i, name] of this.names.entries()) if (!isPlaceField(name)) yield row[i] ?? null;
   }
@@ -288,7 +294,7 @@ export class Mapper {
     prefix = '',
   ): FailedRow {
     const source = raw instanceof Unreadable ? { row: raw.raw } : this.sourceOf(raw);
-    const identity = `${prefix}${identityOf(source)}`;
+    const identity = `${prefix}${raw instanceof Unreadable ? identityOf(source) : this.identityOf(source)}`;
     const label = raw instanceof Unreadable ? raw.raw.slice(0, 80) : labelOf(Object.values(source));
     const known = { row, fileRow, file, identity, label, source, mapped, failures, remark: false };
     return { ...known, replayed: replayed?.id ?? null, index: null, deliveryKey: null, sequence: null, answer: null };

@@ -41,6 +41,8 @@ export interface MapJob {
   readonly keyMaps: KeyMaps;
   /** Whether the keys of what is delivered are kept. */
   readonly keepKeys: boolean;
+  /** The fields of the source that failed records are known by; null: all. */
+  readonly identity: readonly string[] | null;
   /** Whether it is remembered what the target was sent, so that later runs tell what changed. */
   readonly remembers: boolean;
   /** By what the newest record is told, where the next run reads on from it. */

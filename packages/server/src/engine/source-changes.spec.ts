@@ -64,6 +64,23 @@ it('a file that lost a field which a line uses stops the run before anything is 
   expect(await news(mapping)).toEqual([]);
 });
 
+it('what failed stays the same record where a field is added', async () => {
+  server.file('known.csv', 'no,name,price\n1,Bell,3.50\n2,A name that is too long,1.00\n');
+  const target = { ...(itemsDocument()['target'] as object), dataset: 'store/known' };
+  const { mapping, plan } = await server.mapping(itemsDocument('known.csv', { name: 'Known', lines, target }));
+  const open = async (): Promise<number> =>
+    (await server.api('today', 'GET', '/today')).causes
+      .filter((c) => c.mapping === mapping)
+      .reduce((n, c) => n + c.count, 0);
+  await server.run(plan);
+  server.file('known.csv', 'colour,no,name,price\nred,1,Bell,3.50\nred,2,A name that is too long,1.00\n');
+  await server.run(plan);
+  expect(await open()).toBe(1);
+  server.file('known.csv', 'colour,no,name,price\nred,1,Bell,3.50\nred,2,Lamp,1.00\n');
+  await server.run(plan);
+  expect(await open()).toBe(0);
+});
+
 it('members of an API that no record has are empty, but for one that seems to have another name', async () => {
   const many = (member: string): object[] =>
     Array.from({ length: 30 }, (_, i) => ({ no: String(i), name: 'Bell', [member]: '3.50' }));

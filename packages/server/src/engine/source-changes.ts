@@ -18,6 +18,12 @@ const ENOUGH = 20;
 const isRenamed = (records: number, name: string, added: readonly string[]): boolean =>
   nearest(name, added) !== null || (added.length > 0 && records >= ENOUGH);
 
+export interface Noticed {
+  readonly log: readonly string[];
+  /** The fields that its records are known by; null: all that they have. */
+  readonly identity: readonly string[] | null;
+}
+
 /**
  * Compares what a run reads with what earlier runs of its mapping read. A new field is told once. Throws a sentence where a
  * field is gone that the mapping uses, before anything is written: its records would go on without it.
@@ -27,9 +33,11 @@ export async function noticeSource(
   { id, mapping, kind, state }: RunRow,
   document: MappingDocument,
   plan: SourcePlan,
-): Promise<string[]> {
+): Promise<Noticed> {
   // What is composed says itself which field it lacks; what is taken up again was looked at when it began.
-  if (kind !== 'full' || state === 'running' || isComposed(document) || plan.absent?.records === 0) return [];
+  if (kind !== 'full' || state === 'running' || isComposed(document) || plan.absent?.records === 0) {
+    return { log: [], identity: kind === 'full' ? await firstFields(db, mapping, document) : null };
+  }
   const { dataset } = document.source.primary;
   const [known] = await db.query<{ fields: string[] | string; run: number; asked: number | null }>(
     'SELECT fields, run, asked FROM source_structure WHERE mapping = $1 AND dataset = $2',
@@ -60,7 +68,7 @@ export async function noticeSource(
   const fields = plan.absent === undefined || before === null ? now : [...before, ...added];
   await db.transaction([
     {
-      sql: `INSERT INTO source_structure (mapping, dataset, fields, run) VALUES ($1, $2, $3, $4)
+      sql: `INSERT INTO source_structure (mapping, dataset, fields, first, run) VALUES ($1, $2, $3, $3, $4)
             ON CONFLICT (mapping, dataset) DO UPDATE SET fields = EXCLUDED.fields, run = EXCLUDED.run`,
       params: [mapping, dataset, JSON.stringify(fields), id],
     },
@@ -70,7 +78,7 @@ export async function noticeSource(
     },
   ]);
   const names = (list: readonly string[]): string => list.map((name) => quoted(name)).join(', ');
-  return [
+  const log = [
     ...(added.length > 0 ? [`${dataset} has ${counted(added.length, 'new field')}: ${names(added)}`] : []),
     ...(gone.length > 0
       ? [
@@ -80,6 +88,19 @@ export async function noticeSource(
         ]
       : []),
   ];
+  return { log, identity: await firstFields(db, mapping, document) };
+}
+
+async function firstFields(
+  db: Database,
+  mapping: string,
+  { source }: MappingDocument,
+): Promise<readonly string[] | null> {
+  const [row] = await db.query<{ first: string[] | string }>(
+    'SELECT first FROM source_structure WHERE mapping = $1 AND dataset = $2',
+    [mapping, source.primary.dataset],
+  );
+  return row === undefined ? null : fromJson(row.first);
 }
 
 /** Who uses a field: the first line that does, or what else of the document. */

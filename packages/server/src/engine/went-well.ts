@@ -23,7 +23,10 @@ export class WentWell {
   private readonly byPlace = new Map<string, OpenFailure[]>();
   private readonly found = new Set<number>();
 
-  constructor(open: readonly OpenFailure[]) {
+  constructor(
+    open: readonly OpenFailure[],
+    private readonly identity = identityOf,
+  ) {
     const add = (map: Map<string, OpenFailure[]>, at: string, failure: OpenFailure): void => {
       const list = map.get(at);
       if (list) list.push(failure);
@@ -46,7 +49,7 @@ export class WentWell {
   read(label: string, source: () => Readonly<Record<string, string | null>>, remarked: boolean): number[] {
     const alike = this.byLabel.get(label);
     if (!alike) return [];
-    const identity = identityOf(source());
+    const identity = this.identity(source());
     return alike
       .filter((f) => f.identity === identity || (!remarked && f.identity === `remark:${identity}`))
       .map((f) => f.id);

@@ -187,7 +187,7 @@ describe('who is told of a plan', () => {
     expect(message).toMatchObject({
       state: 'waiting',
       attempts: 1,
-      problem: expect.stringContaining('could not be told'),
+      problem: expect.stringContaining('did not take it'),
     });
     expect(Date.parse(message!.next!)).toBeGreaterThan(Date.now() + 30_000);
     expect((await server.api('today', 'GET', '/today')).messages.map((m) => m.id)).toContain(message!.id);

@@ -126,10 +126,10 @@ async function webhook(
       body,
     });
     await answer.body.dump();
-    if (answer.statusCode >= 300) throw new Error(`${hostname} answered ${answer.statusCode}.`);
+    if (answer.statusCode >= 300) throw new Error(`${hostname} answered ${answer.statusCode}`);
   } catch (error) {
     if (isFault(error)) throw error;
-    throw new Error(`${url} could not be told: ${(error as Error).message}`, { cause: error });
+    throw new Error(`It did not take it: ${(error as Error).message}`, { cause: error });
   } finally {
     await agent.close();
   }

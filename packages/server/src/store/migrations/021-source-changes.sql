@@ -3,6 +3,8 @@ CREATE TABLE source_structure (
   mapping text NOT NULL REFERENCES mapping (id) ON DELETE CASCADE,
   dataset text NOT NULL,
   fields json NOT NULL,
+  -- Those that it had first: what failed records are known by stays the same when others are added.
+  first json NOT NULL,
   run integer NOT NULL,
   -- The run that asked whether it may go on without a field that earlier ones had.
   asked integer,
