@@ -134,7 +134,11 @@ async function start(): Promise<void> {
       starter,
       (id) => conductor.look(id),
       // What can't be moved is told in the run; what follows from its end does not wait for that.
-      (id) => notifications.ended(id),
+      // What can't be told is logged; what follows from the end of a run does not wait for that.
+      (id) =>
+        notifications
+          .ended(id)
+          .catch((error: Error) => log.warn({ run: id, error: error.message }, 'nobody could be told of a run')),
       (id) =>
         settleArrived(db, systems, id, (message) => runs.log(id, message)).catch((error: Error) =>
           runs.log(id, `what had arrived could not be settled: ${error.message}`),

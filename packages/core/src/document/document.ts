@@ -159,7 +159,7 @@ export const WRITE_WORDS: Readonly<Record<MappingDocument['write']['mode'], stri
   insert: 'every record is new',
   append: 'added to what is there',
   replace: 'what is there is emptied first',
-  update: 'changed where the key exists',
+  update: 'changed where the key exists; others fail',
   upsert: 'changed where the key exists, added where not',
   'skip existing': 'added where the key does not exist yet',
   'new revision': 'each a new revision of what exists by the key',

@@ -23,7 +23,11 @@ export interface Delivery {
   readonly mode: DeliveryMode;
   readonly parts: readonly Part[];
 }
-export type DeliveryMode = 'insert' | 'upsert' | 'keep' | 'replace';
+/**
+ * What becomes of a record whose key is there: it is refused (insert), changed (upsert, update), left as it is (keep), or has
+ * only what is null filled in (fill). One whose key is not there is added, but for update, which refuses it.
+ */
+export type DeliveryMode = 'insert' | 'upsert' | 'update' | 'keep' | 'fill' | 'replace';
 
 /** A row that the target refused. */
 export interface Rejection {

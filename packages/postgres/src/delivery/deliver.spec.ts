@@ -8,6 +8,83 @@ const part = (dataset: string, columns: Part['columns'], key: readonly string[],
 };
 const no = { name: 'no', type: 'int4' } as const;
 
+/** What becomes of records whose key is there, and of those whose key is not. */
+eachHome('the ways of writing', (home) => {
+  const text = { name: 'name', type: 'text' } as const;
+  const price = { name: 'price', type: 'text' } as const;
+  const doc = { name: 'doc', type: 'text' } as const;
+  let n = 0;
+  const put = async (mode: Delivery['mode'], rows: Value[][], columns: Part['columns'] = [no, text, price, doc]) => {
+    const { rejections, unchanged } = await home().deliver({
+      source: `way-${++n}`,
+      run: 1,
+      chunk: 1,
+      mode,
+      parts: [part('way', columns, ['no'], rows)],
+    });
+    return { refused: rejections.map((r) => [r.index, r.code]), unchanged };
+  };
+  const rows = (): Promise<unknown[]> =>
+    home().query('SELECT no, name, price::text AS price, doc::text AS doc FROM way ORDER BY no');
+  beforeEach(() =>
+    home().exec(
+      `DROP TABLE IF EXISTS way; CREATE TABLE way (no int PRIMARY KEY, name text, price numeric CHECK (price > 0), doc json);
+       INSERT INTO way VALUES (1, NULL, 1, NULL), (2, 'two', NULL, '{"a":1}'), (3, 'three', 3, NULL)`,
+    ),
+  );
+
+  it('update changes what is there, and refuses what is not', async () => {
+    expect(
+      await put('update', [
+        [1, 'one', '1.5', null],
+        [3, 'three', '3', null],
+        [9, 'nine', '9', null],
+        [2, 'two', '-1', '{"a":1}'],
+      ]),
+    ).toEqual({
+      refused: [
+        [2, 'not_there'],
+        [3, '23514'],
+      ],
+      unchanged: 1,
+    });
+    expect(await rows()).toEqual([
+      { no: 1, name: 'one', price: '1.5', doc: null },
+      { no: 2, name: 'two', price: null, doc: '{"a":1}' },
+      { no: 3, name: 'three', price: '3', doc: null },
+    ]);
+  });
+  it('update tells of each of many that are not there, or refused', async () => {
+    const many = Array.from({ length: 120 }, (_, i): Value[] => [i + 1, i % 2 ? 'x' : 'y', i % 3 ? '1' : '-1', null]);
+    const { refused, unchanged } = await put('update', many);
+    expect(unchanged).toBe(0);
+    expect(refused.map(([index, code]) => `${index} ${code}`)).toEqual(
+      many.flatMap(([key, , price], i) =>
+        Number(key) > 3 ? [`${i} not_there`] : price === '-1' ? [`${i} 23514`] : [],
+      ),
+    );
+  });
+  it('update with nothing but the key leaves all as it is', async () => {
+    expect(await put('update', [[1], [9]], [no])).toEqual({ refused: [[1, 'not_there']], unchanged: 1 });
+  });
+  it('fill writes only where nothing is, and adds what is not there', async () => {
+    expect(
+      await put('fill', [
+        [1, 'one', '5', '{}'],
+        [2, 'other', '2', '{}'],
+        [3, 'other', '5', null],
+        [4, null, null, null],
+      ]),
+    ).toEqual({ refused: [], unchanged: 1 });
+    expect(await rows()).toEqual([
+      { no: 1, name: 'one', price: '1', doc: '{}' },
+      { no: 2, name: 'two', price: '2', doc: '{"a":1}' },
+      { no: 3, name: 'three', price: '3', doc: null },
+      { no: 4, name: null, price: null, doc: null },
+    ]);
+  });
+});
+
 /** A chunk that fills a table and one that refers to it. */
 eachHome('a chunk of several parts', (home) => {
   const counts = async (): Promise<unknown> =>

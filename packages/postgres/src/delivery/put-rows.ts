@@ -178,18 +178,26 @@ class Put {
       [places, ...names.map((_, i) => cells.map((row) => row[i] ?? null))],
     );
     const values = columns.map((c, i) => `r.c${i}::${facts.types.get(c) ?? 'text'}`).join(', ');
-    const conflict = this.onlyInserts ? '' : this.conflict();
+    const value = (name: string): string => {
+      const i = columns.indexOf(name);
+      return `r.c${i}::${facts.types.get(name) ?? 'text'}`;
+    };
+    const one = this.updates
+      ? `UPDATE ${into} AS t SET ${this.others.map((c) => `${q(c)} = ${value(c)}`).join(', ') || `${q(this.key[0]!)} = t.${q(this.key[0]!)}`} WHERE ${this.key.map((k) => `t.${q(k)} = ${value(k)}`).join(' AND ')}`
+      : `INSERT INTO ${into} AS t (${columns.map(q).join(', ')}) OVERRIDING SYSTEM VALUE VALUES (${values})${this.onlyInserts ? '' : this.conflict()}`;
+    // What has no effect is left out by the table; an update finds nothing.
+    const none = this.updates ? NOT_THERE : this.onlyInserts ? LEFT_OUT : null;
     await tx.exec(
       `DO $versicle$ DECLARE r record; k bigint; a text; b text; c text; d text; e text; BEGIN
          FOR r IN SELECT * FROM pg_temp.versicle_tried ORDER BY n LOOP
            BEGIN
-             INSERT INTO ${into} AS t (${columns.map(q).join(', ')}) OVERRIDING SYSTEM VALUE VALUES (${values})${conflict};
+             ${one};
              GET DIAGNOSTICS k = ROW_COUNT;
              SET CONSTRAINTS ALL IMMEDIATE;
              RAISE EXCEPTION USING ERRCODE = 'VRS00';
            EXCEPTION
              WHEN SQLSTATE 'VRS00' THEN
-               IF k = 0 AND ${conflict === ''} THEN INSERT INTO pg_temp.versicle_found (n, code) VALUES (r.n, 'left_out'); END IF;
+               IF k = 0 AND ${none !== null} THEN INSERT INTO pg_temp.versicle_found (n, code) VALUES (r.n, '${none?.code ?? ''}'); END IF;
              WHEN OTHERS THEN
                GET STACKED DIAGNOSTICS a = RETURNED_SQLSTATE, b = MESSAGE_TEXT, c = PG_EXCEPTION_DETAIL, d = COLUMN_NAME, e = CONSTRAINT_NAME;
                INSERT INTO pg_temp.versicle_found VALUES (r.n, a, b, c, d, e);
@@ -208,7 +216,7 @@ class Put {
         constraint: text('con'),
       });
       refused.add(at);
-      if (error.code === 'left_out') this.reject(at, LEFT_OUT);
+      if (none !== null && error.code === none.code) this.reject(at, none);
       else if (kindOfError(error) === 'ours') throw error;
       else this.reject(at, await this.refusal(error, this.oneRow(this.textOf([at]))));
     }
@@ -285,20 +293,25 @@ class Put {
       if (written < rows) throw new LeftOut();
       return { written, left: [] };
     }
-    const conflict = this.conflict();
-    if (!tx.copy) return { written: await this.insertArrays(copy, conflict), left: [] };
+    if (!tx.copy && !this.updates) return { written: await this.insertArrays(copy, this.conflict()), left: [] };
     await tx.exec(
       `CREATE TEMPORARY TABLE IF NOT EXISTS ${this.incoming} ON COMMIT DROP AS SELECT ${columns} FROM ${into} WITH NO DATA; TRUNCATE ${this.incoming}`,
     );
-    await tx.copy(this.incoming, columns, copy);
+    if (tx.copy) await tx.copy(this.incoming, columns, copy);
+    else await this.insertArrays(copy, '', this.incoming);
     const twice = key.some((k) => facts.loose.has(k)) ? await this.takeTwice() : [];
     const { count } = await tx.query(
-      `INSERT INTO ${into} AS t (${columns}) OVERRIDING SYSTEM VALUE SELECT ${columns} FROM ${this.incoming}${conflict}`,
+      this.updates
+        ? this.update()
+        : `INSERT INTO ${into} AS t (${columns}) OVERRIDING SYSTEM VALUE SELECT ${columns} FROM ${this.incoming}${this.conflict()}`,
     );
     const left = count < rows - twice.length ? await this.missing() : [];
     return {
       written: count,
-      left: [...twice.map((at) => ({ at, why: TWICE })), ...left.map((at) => ({ at, why: LEFT_OUT }))],
+      left: [
+        ...twice.map((at) => ({ at, why: TWICE })),
+        ...left.map((at) => ({ at, why: this.updates ? NOT_THERE : LEFT_OUT })),
+      ],
     };
   }
   /** Each part of a chunk has one of its own: their columns differ. */
@@ -308,16 +321,35 @@ class Put {
   private get onlyInserts(): boolean {
     return this.chunk.mode === 'insert' || this.chunk.mode === 'replace';
   }
+  private get updates(): boolean {
+    return this.chunk.mode === 'update';
+  }
+  /** Columns that are no part of the key. */
+  private get others(): readonly string[] {
+    return this.columns.filter((c) => !this.key.includes(c));
+  }
+  private compared(table: string): string {
+    return this.others.map((c) => `${table}.${q(c)}${this.facts.byText.has(c) ? '::text' : ''}`).join(', ');
+  }
   private conflict(): string {
-    const { columns, key } = this;
-    const others = columns.filter((c) => !key.includes(c));
-    const compared = (table: string): string =>
-      others.map((c) => `${table}.${q(c)}${this.facts.byText.has(c) ? '::text' : ''}`).join(', ');
+    const { others } = this;
+    const { mode } = this.chunk;
+    const set = (value: (c: string) => string): string => others.map((c) => `${q(c)} = ${value(c)}`).join(', ');
     const action =
-      this.chunk.mode === 'keep' || others.length === 0
+      mode === 'keep' || others.length === 0
         ? 'DO NOTHING'
-        : `DO UPDATE SET ${others.map((c) => `${q(c)} = EXCLUDED.${q(c)}`).join(', ')} WHERE (${compared('t')}) IS DISTINCT FROM (${compared('EXCLUDED')})`;
-    return ` ON CONFLICT (${key.map(q).join(', ')}) ${action}`;
+        : mode === 'fill'
+          ? `DO UPDATE SET ${set((c) => `COALESCE(t.${q(c)}, EXCLUDED.${q(c)})`)} WHERE ${others.map((c) => `t.${q(c)} IS NULL AND EXCLUDED.${q(c)} IS NOT NULL`).join(' OR ')}`
+          : `DO UPDATE SET ${set((c) => `EXCLUDED.${q(c)}`)} WHERE (${this.compared('t')}) IS DISTINCT FROM (${this.compared('EXCLUDED')})`;
+    return ` ON CONFLICT (${this.key.map(q).join(', ')}) ${action}`;
+  }
+  /** Changes what is there and different. Without other columns than the key there is nothing to change. */
+  private update(): string {
+    const { others, into } = this;
+    const [first] = this.key;
+    const set = others.length > 0 ? others.map((c) => `${q(c)} = i.${q(c)}`) : [`${q(first!)} = t.${q(first!)}`];
+    const differs = others.length > 0 ? `(${this.compared('t')}) IS DISTINCT FROM (${this.compared('i')})` : 'false';
+    return `UPDATE ${into} AS t SET ${set.join(', ')} FROM ${this.incoming} AS i WHERE ${this.sameKey} AND ${differs}`;
   }
   private get sameKey(): string {
     return this.key.map((k) => `t.${q(k)} = i.${q(k)}`).join(' AND ');
@@ -357,8 +389,8 @@ class Put {
   }
 
   /** One array a column, turned into the column's own type by the database. */
-  private async insertArrays(copy: Uint8Array, conflict: string): Promise<number> {
-    const { columns, facts, into } = this;
+  private async insertArrays(copy: Uint8Array, conflict: string, into = this.into): Promise<number> {
+    const { columns, facts } = this;
     const rows = chunkEncodings.copy.cells(copy);
     const names = columns.map((_, i) => `c${i}`);
     const cast = (column: string, i: number): string => `c${i}::${facts.types.get(column) ?? 'text'}`;
@@ -376,6 +408,13 @@ const LEFT_OUT: DatabaseRefusal = {
   code: 'left_out',
   message:
     'the table took the record without an error, but does not have it: a trigger, rule or policy of the table leaves it out',
+  columns: [],
+  constraint: null,
+};
+
+const NOT_THERE: DatabaseRefusal = {
+  code: 'not_there',
+  message: 'it has no record with this key, and only existing ones are changed',
   columns: [],
   constraint: null,
 };

@@ -6,10 +6,17 @@ const CAUSES: Readonly<Record<string, Failure['cause']>> = {
   delivery_failed: 'delivery_failed',
 };
 const UNIQUE = '23505';
+/** An update found nothing to change. */
+const NOT_THERE = 'not_there';
 
 /** The target's refusal as a failure, filed under the line of the field that it is about. */
 export function failureOf(rejection: Rejection, document: MappingDocument, replayedDuplicate: boolean): Failure {
   const { key } = document.target;
+  if (rejection.code === NOT_THERE) {
+    const line = document.lines.find((l) => l.target === key[0])?.id ?? null;
+    const target = key.join(', ') || null;
+    return { line, target, cause: 'target_rejected', message: `The target refused: ${rejection.message}`, values: {} };
+  }
   const named = columnsOf(rejection, document);
   const isKey = rejection.code === UNIQUE;
   // A unique constraint without a name of its own is most likely the key.

@@ -1,5 +1,6 @@
 import { rmSync } from 'node:fs';
 import { join } from 'node:path';
+import type { RunDetail } from '@versicle/contract';
 import { itemsDocument, RunningServer } from '../testing/running-server.ts';
 
 describe('runs', () => {
@@ -181,6 +182,36 @@ describe('runs', () => {
     expect(await server.ask('POST', `/api/runs/${asks.id}/replace`)).toMatchObject({ status: 409 });
   });
 
+  it('updates only what is there, and fills only what is empty', async () => {
+    const write = async (mode: object, name: string, rows: string[]): Promise<RunDetail> => {
+      const file = `${name}-${Math.random()}.csv`;
+      server.file(file, ['nummer;name;price', ...rows].join('\n'));
+      const base = itemsDocument(file);
+      const target = { ...(base['target'] as object), dataset: `store/${name}` };
+      const lines = (base['lines'] as { source?: string }[]).map((l) =>
+        l.source === 'i.no' ? { ...l, source: 'i.nummer' } : l,
+      );
+      const { plan } = await server.mapping({ ...base, name: file, target, lines, write: mode });
+      return server.run(plan);
+    };
+    await write({ mode: 'upsert' }, 'ways', ['1;Bell;1,00', '2;;2,00']);
+    const updated = await write({ mode: 'update' }, 'ways', ['1;Bell;1,50', '2;;2,00', '9;Pump;9,00']);
+    expect(updated.counts).toMatchObject({ read: 3, delivered: 1, unchanged: 1, failed: 1 });
+    expect(updated.causes).toMatchObject([
+      { line: 'l1', cause: 'target_rejected', message: expect.stringContaining('only existing ones are changed') },
+    ]);
+    const filled = await write({ mode: 'upsert', existing: 'fill empty' }, 'ways', [
+      '1;Other;7,00',
+      '2;Lamp;7,00',
+      '3;Nut;3,00',
+    ]);
+    expect(filled.counts).toMatchObject({ read: 3, delivered: 2, unchanged: 1, failed: 0 });
+    expect(await server.rows('ways')).toEqual([
+      ['1', 'Bell', '1.50'],
+      ['2', 'Lamp', '2.00'],
+      ['3', 'Nut', '3.00'],
+    ]);
+  });
   it('replaces whole or not at all: a run that is cancelled, stopped or said no to leaves the table as it was', async () => {
     const old = Array.from({ length: 5000 }, (_, i) => `o${i};old;1,00`);
     const lines = (itemsDocument()['lines'] as { id: string }[]).map((l) =>

@@ -14,13 +14,15 @@ export function deliveryMode(document: MappingDocument, replay: boolean): Delive
     case 'skip existing':
       return 'keep';
     case 'upsert':
-      if (existing === 'fill empty')
-        throw refused('Existing records can be overwritten or kept for now; “fill empty” is not carried out yet.');
-      return existing === 'keep' ? 'keep' : 'upsert';
+      return existing === 'keep' ? 'keep' : existing === 'fill empty' ? 'fill' : 'upsert';
+    case 'update':
+      return 'update';
     case 'replace':
       // A replay adds to what the last whole run brought.
       return !replay ? 'replace' : document.target.key.length > 0 ? 'upsert' : 'insert';
     default:
-      throw refused(`The write mode ${mode} is not carried out yet; use insert, upsert, skip existing or replace.`);
+      throw refused(
+        `The write mode ${mode} is not carried out yet; use insert, update, upsert, skip existing or replace.`,
+      );
   }
 }

@@ -29,7 +29,7 @@ describe('who is told of a plan', () => {
   const setting = { mailSystem: null, digestHours: 24, quiet: null, address: null };
   beforeAll(async () => {
     [server, standins] = await Promise.all([
-      RunningServer.start({ VERSICLE_TICK_MS: '100', VERSICLE_ARRIVALS_MS: '100' }),
+      RunningServer.start({ VERSICLE_TICK_MS: '100', VERSICLE_ARRIVALS_MS: '100', VERSICLE_SWEEP_MS: '300' }),
       Standins.start(10),
     ]);
     await server.connect();

@@ -11,7 +11,7 @@ const EVERY = Number(process.env['VERSICLE_TICK_MS'] ?? 500);
 /** How often is looked for what has arrived. */
 const LOOK = Number(process.env['VERSICLE_ARRIVALS_MS'] ?? 1000);
 /** How often is looked for what another process, or an earlier life of this one, left to be seen to. */
-const SWEEP = 10_000;
+const SWEEP = Number(process.env['VERSICLE_SWEEP_MS'] ?? 10_000);
 
 /** Looks again and again for what is due, and for what follows from runs that have ended. Gives the way to stop it. */
 export function keepPlans(

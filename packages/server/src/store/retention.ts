@@ -7,7 +7,7 @@ const DAY = 86_400_000;
 /** Minutes after the start, when people have looked at what they came for. */
 const FIRST = Number(process.env['VERSICLE_TIDY_MINUTES'] ?? 10);
 
-/** What nobody looks back at any more: received bodies, closed records with their history, courses and logs of old runs. */
+/** What nobody looks back at any more: received bodies, closed records with their history, courses and logs of old runs, messages that were sent. */
 const OLD: readonly string[] = [
   'DELETE FROM received WHERE received_at < now() - $1::interval',
   `DELETE FROM failed_event WHERE record IN (SELECT id FROM failed_record WHERE state IN ('delivered', 'closed', 'waived') AND updated_at < now() - $1::interval)`,
@@ -16,6 +16,7 @@ const OLD: readonly string[] = [
   'DELETE FROM draft_save WHERE at < now() - $1::interval',
   'DELETE FROM run_sample WHERE at < now() - $1::interval',
   'DELETE FROM run_log WHERE at < now() - $1::interval',
+  "DELETE FROM notification WHERE state IN ('sent', 'seen') AND settled_at < now() - $1::interval",
   'DELETE FROM request_journal WHERE at < now() - $1::interval',
 ];
 

@@ -97,7 +97,10 @@ export class Changes {
     }
     if (others.length === 0) return;
     await this.db.transaction([forgetAll(row.mapping)]);
-    await this.log(row.id, `run ${others[0]!.id} of this mapping broke off: all records are sent`);
+    await this.log(
+      row.id,
+      `run ${others[0]!.id} of this mapping is not over, and what it has delivered is not certain: all records are sent`,
+    );
   }
   /** What other runs of the mapping have put into the outbox. */
   private async waiting({ id, mapping }: RunRow, target: string): Promise<ReadonlySet<string>> {

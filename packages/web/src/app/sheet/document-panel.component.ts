@@ -13,9 +13,14 @@ import { GIVEN } from '../shared/given';
 import { FieldComponent } from '../shared/form/field.component';
 
 type Patch = Partial<Pick<MappingDocument, 'name' | 'purpose' | 'source' | 'write' | 'skips' | 'checks'>>;
-const MODES = (['insert', 'upsert', 'skip existing', 'replace'] as const).map(
-  (mode) => [mode, `${mode}: ${WRITE_WORDS[mode]}`] as const,
-);
+type Write = MappingDocument['write'];
+const FILL = 'upsert, fill empty';
+/** Ways of writing: the modes, and of upsert the one that leaves alone what has a value. */
+const WAYS = [
+  ...(['insert', 'upsert'] as const).map((mode) => [mode, `${mode}: ${WRITE_WORDS[mode]}`] as const),
+  [FILL, 'fill empty: of what exists by the key, only empty fields; added where not'] as const,
+  ...(['update', 'skip existing', 'replace'] as const).map((mode) => [mode, `${mode}: ${WRITE_WORDS[mode]}`] as const),
+];
 
 /** What concerns the document as a whole: its name, which records, how they are written, skips and checks. */
 @Component({
@@ -32,7 +37,7 @@ export class DocumentPanelComponent {
   private readonly store = inject(Store);
   private readonly trial = this.store.selectSignal(sheetFeature.selectTrial);
   private readonly samples = this.store.selectSignal(sheetFeature.selectSamples);
-  protected readonly modes = MODES;
+  protected readonly ways = WAYS;
   protected readonly skipWords: ConditionWords = {
     one: 'Skip condition',
     add: 'Add a skip condition',
@@ -75,6 +80,18 @@ export class DocumentPanelComponent {
     return (this.trial()?.problems ?? [])
       .filter((p) => (p.path === at || p.line === at) && p.at !== undefined)
       .map((p) => ({ at: p.at!, end: p.end ?? p.at! + 1, message: p.message }));
+  }
+  protected wayOf({ mode, existing }: Write): string {
+    return mode === 'upsert' && existing === 'fill empty' ? FILL : mode;
+  }
+  protected setWay(way: string): void {
+    const write: Write =
+      way === FILL
+        ? { mode: 'upsert', existing: 'fill empty' }
+        : way === 'upsert'
+          ? { mode: 'upsert', existing: 'overwrite' }
+          : { mode: way as Write['mode'] };
+    this.set({ write }, 'mode');
   }
   protected set(patch: Patch, merge: string): void {
     this.store.dispatch(

@@ -79,6 +79,11 @@ export class FolderTarget implements BulkTarget {
   }
   async check(document: MappingDocument, dataset: string): Promise<void> {
     requireFileName(dataset);
+    const { mode, existing } = document.write;
+    if (mode === 'update' || existing === 'fill empty')
+      throw refused(
+        'What stands in a file can’t be changed in part; use insert, append, upsert with overwrite, or replace.',
+      );
     this.requireOurs(dataset);
     const kind = outputKind(dataset);
     if (kind !== 'xlsx') rowFormat(kind, fieldsOf(document));

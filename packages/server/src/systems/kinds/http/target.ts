@@ -52,7 +52,9 @@ export class HttpTarget implements QueueTarget {
     const { write, body } = await this.endpoint(dataset);
     if (!write) throw refused(`${dataset} is only read; set down how it is written, or choose another dataset.`);
     const { mode, existing } = document.write;
-    if (mode === 'replace' || mode === 'skip existing' || (mode === 'upsert' && existing === 'keep'))
+    const one =
+      mode === 'insert' || mode === 'append' || (mode === 'upsert' && (existing ?? 'overwrite') === 'overwrite');
+    if (!one)
       throw refused(
         `An API is sent records one way only (${write.method}); use insert, append, or upsert with overwrite.`,
       );

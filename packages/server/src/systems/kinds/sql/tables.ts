@@ -230,8 +230,8 @@ export class SqlTables {
       throw refused(`${computed.name} is computed by the table ${table} itself; set its line to “not loaded”.`);
     const { mode } = document.write;
     if (mode === 'replace') await this.requireReplaceable(table, shape.kind);
-    if (mode !== 'upsert' && mode !== 'skip existing') return;
-    const doing = mode === 'upsert' ? 'Upsert' : 'Skip existing';
+    if (mode !== 'upsert' && mode !== 'skip existing' && mode !== 'update') return;
+    const doing = mode === 'upsert' ? 'Upsert' : mode === 'update' ? 'Update' : 'Skip existing';
     if (shape.kind === 'f' || shape.kind === 'm')
       throw refused(
         `${doing} can't be done in ${table}, which is no table of this database; use insert or another target.`,
@@ -248,7 +248,7 @@ export class SqlTables {
         `${doing} goes by a key, and the view ${table} has none; write into the table behind it, or use insert.`,
       );
     const counter = shape.always.find((c) => loaded.has(c) && !key.includes(c));
-    if (counter !== undefined && mode === 'upsert')
+    if (counter !== undefined && mode !== 'skip existing')
       throw refused(
         `${counter} is numbered by the table ${table} itself (GENERATED ALWAYS AS IDENTITY) and can't be changed in existing records; make it the key, or set its line to “not loaded”.`,
       );
