@@ -70,6 +70,23 @@ describe('the engine', () => {
     await engine.cancel(run);
     await becomes(run, 'cancelled');
   });
+  it('takes a run up again whose end met with the renewing of its claim', async () => {
+    const run = await storedRun(db, 'files', 'store/renewed');
+    breaks = true;
+    const begun = (engine as unknown as { current: ReadonlyMap<number, { claim: Claim }> }).current;
+    await engine.enqueue(run);
+    for (let n = 0; !begun.has(run) && n < 400; n++) await new Promise((r) => setTimeout(r, 1));
+    const [claim] = [...begun.values()].map((c) => c.claim).filter((c) => c.run === run);
+    await becomes(run, 'broken');
+    breaks = false;
+    // It was asked for before the run had ended, and comes late.
+    expect(await runs.renew([claim!])).toEqual([claim]);
+    await engine.takeUp(run);
+    for (let n = 0; !begun.has(run) && n < 400; n++) await new Promise((r) => setTimeout(r, 5));
+    expect(begun.has(run)).toBe(true);
+    await engine.cancel(run);
+    await becomes(run, 'cancelled');
+  });
   it('gives up a run that breaks while it is being cancelled', async () => {
     const run = await storedRun(db, 'files', 'store/breaks');
     breaks = true;

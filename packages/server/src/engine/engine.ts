@@ -128,7 +128,11 @@ export class Engine {
   private async renew(): Promise<void> {
     const claims = [...this.current.values()].map((c) => c.claim);
     const lost = await this.runs.renew(claims).catch(() => []);
-    for (const { run } of lost) this.current.get(run)?.abort.abort();
+    for (const { run, number } of lost) {
+      const current = this.current.get(run);
+      // It may have ended and been taken on anew meanwhile: that claim is another.
+      if (current?.claim.number === number) current.abort.abort();
+    }
     // Claims that nobody renews become free.
     this.wake();
   }

@@ -181,12 +181,12 @@ export class Runs {
     const [row] = rows!;
     return row ? { run: Number(row['id']), number: Number(row['claim']) } : null;
   }
-  /** Says that this process is still at it. Gives the claims that were lost. */
+  /** Says that this process is still at it. Gives the claims that were lost. One that was given back meanwhile is not taken again. */
   async renew(claims: readonly Claim[]): Promise<readonly Claim[]> {
     if (claims.length === 0) return [];
     const rows = await this.db.query<{ id: number }>(
       `UPDATE run SET claimed_until = clock_timestamp() + make_interval(secs => $3)
-         FROM unnest($1::int[], $2::bigint[]) AS c(run, claim) WHERE id = c.run AND run.claim = c.claim RETURNING id`,
+         FROM unnest($1::int[], $2::bigint[]) AS c(run, claim) WHERE id = c.run AND run.claim = c.claim AND run.claimed_until IS NOT NULL RETURNING id`,
       [claims.map((c) => c.run), claims.map((c) => c.number), LEASE],
     );
     const held = new Set(rows.map((r) => r.id));

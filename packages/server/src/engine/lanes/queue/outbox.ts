@@ -119,7 +119,7 @@ export class Outbox {
   /** Gives whether the right is still held. */
   async renew({ target, number }: SenderClaim): Promise<boolean> {
     const rows = await this.db.query(
-      'UPDATE sender SET claimed_until = clock_timestamp() + make_interval(secs => $3) WHERE target = $1 AND claim = $2 RETURNING claim',
+      'UPDATE sender SET claimed_until = clock_timestamp() + make_interval(secs => $3) WHERE target = $1 AND claim = $2 AND claimed_until IS NOT NULL RETURNING claim',
       [target, number, this.leaseSeconds],
     );
     return rows.length > 0;
