@@ -148,9 +148,10 @@ export class Engine {
     if (!current) return false;
     current.cancelled = true;
     current.abort.abort(CANCELLED);
-    // One that broke, or asks, at that very instant hears nothing any more: it is given up then.
+    // One that broke, or asks, at that very instant hears nothing any more: it is given up then. So is one that was taken up
+    // again before its earlier life was over.
     current
-      .done!.then(() => this.closed || this.giveUpIdle(run))
+      .done!.then(() => (this.closed ? undefined : this.cancel(run)))
       .catch((error: Error) => process.stderr.write(`Run ${run} could not be given up: ${error.message}\n`));
     return true;
   }
