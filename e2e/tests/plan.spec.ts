@@ -183,7 +183,13 @@ async function choose(page: Page, name: string, words: string): Promise<void> {
   await page.getByRole('combobox', { name }).focus();
   await page.keyboard.press('Enter');
   const chosen = page.locator('.ant-select-item-option-active');
-  for (let i = 0; i < 6 && (await chosen.textContent())?.trim() !== words; i++) await page.keyboard.press('ArrowDown');
+  for (let i = 0; i < 6; i++) {
+    const now = (await chosen.textContent())!.trim();
+    if (now === words) break;
+    await page.keyboard.press('ArrowDown');
+    // The list moves on before it is asked again.
+    await expect(chosen).not.toHaveText(now);
+  }
   await expect(chosen).toHaveText(words);
   await page.keyboard.press('Enter');
 }
