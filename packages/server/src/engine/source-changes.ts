@@ -64,8 +64,10 @@ export async function noticeSource(
       `${usersOf(document, lost)} ${quoted(lost)}, which ${plan.absent === undefined ? `${dataset} does not have any more` : `no record of ${dataset} has any more`}; run ${known!.run} still read it. ${near === null ? '' : `Did you mean ${quoted(near)}? `}Nothing was written. Change ${document.name} and publish it, or mend the source${plan.absent === undefined ? '' : '; to go on without it this once, take the run up again'}.`,
     );
   }
-  // Of what says itself what it has, that counts; of the rest, whatever it ever had.
-  const fields = plan.absent === undefined || before === null ? now : [...before, ...added];
+  // Of what says itself what it has, that counts; of the rest, whatever it ever had. While a field that is used is missing,
+  // what came instead stays new: the next run asks as this one did.
+  const missing = lost !== undefined && before !== null ? before : null;
+  const fields = missing ?? (plan.absent === undefined || before === null ? now : [...before, ...added]);
   await db.transaction([
     {
       sql: `INSERT INTO source_structure (mapping, dataset, fields, first, run) VALUES ($1, $2, $3, $3, $4)

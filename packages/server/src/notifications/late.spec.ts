@@ -75,6 +75,17 @@ describe('a plan that has to have ended well by a time', () => {
   });
 });
 
+describe('a plan that is due several times before it has to have ended well', () => {
+  it('is late when its newest run has not, whatever became of earlier ones', async () => {
+    const cron = { id: 't', kind: 'schedule', cron: '0 * * * *', zone: 'UTC', except: [], only: [], missed: 'once' };
+    const id = await plan({ expected: '07:30', triggers: [cron] });
+    await run(id, 'finished', '2026-08-11T06:00:00Z', '2026-08-11T06:05:00Z');
+    await run(id, 'broken', '2026-08-11T07:00:00Z', '2026-08-11T07:05:00Z');
+    await look('2026-08-11T07:31:00Z');
+    expect(await told(id)).toEqual([expect.stringContaining('is broken')]);
+  });
+});
+
 describe('what goes on and on', () => {
   const about = (occasion: string): Told => ({
     plan: 'p1',

@@ -1,12 +1,4 @@
-import {
-  counted,
-  durationSeconds,
-  missedTimes,
-  nextTimes,
-  parsePlan,
-  type Calendars,
-  type PlanDocument,
-} from '@versicle/core';
+import { counted, durationSeconds, missedTimes, parsePlan, type Calendars, type PlanDocument } from '@versicle/core';
 import type { Database } from '@versicle/postgres';
 import { GOING } from '../runs/run-store.ts';
 import { fromJson, isoTime } from '../store/values.ts';
@@ -77,11 +69,10 @@ async function lateToday(
   const [by] = missedTimes({ ...daily, missed: 'once' }, new Date(now.getTime() - 2 * DAY), now);
   if (by === undefined || by <= saved) return null;
   const before = new Date(by.getTime() - DAY);
-  // A plan with set times is late only on days on which it was due.
+  // A plan with set times is late only on days on which it was due; the newest time before counts.
   const due = schedules
-    .flatMap((s) => nextTimes(s, before, 1, calendars).map((t) => t.at))
-    .filter((at) => at <= by)
-    .sort((a, b) => a.getTime() - b.getTime());
+    .flatMap((s) => missedTimes({ ...s, missed: 'once' }, before, by, calendars))
+    .sort((a, b) => b.getTime() - a.getTime());
   if (schedules.length > 0 && due.length === 0) return null;
   const from = due[0] ?? before;
   const [well] = await db.query(

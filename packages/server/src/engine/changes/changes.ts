@@ -2,6 +2,7 @@ import { changesProblem, counted, watermarkFilter, type MappingDocument, type Wa
 import type { Database } from '@versicle/postgres';
 import { carriedBy, requireClaim, sinceOf, type Claim, type RunRow } from '../../runs/runs.ts';
 import type { MappedChunk } from '../messages.ts';
+import { HALF } from './digests.ts';
 import { forgetAll, memoryOf } from './memory.ts';
 import { onlyChanged, type ChangedChunk } from './only-changed.ts';
 import { keepWatermark, knownWatermark, type WatermarkOf } from './watermarks.ts';
@@ -48,9 +49,15 @@ export class Changes {
     }
     const { dataset } = document.target;
     const memory = await memoryOf(this.db, row.mapping, dataset, compares);
-    if (memory === null || !compares) return { ...ALL, memory };
+    if (memory === null) return ALL;
+    if (!compares) {
+      // Taken up after a later run: what a chunk of it held is not what the target has by now.
+      const isStale = lane === 'bulk' && row.started_at !== null && (await this.others(row)).some((o) => o.later);
+      if (isStale) await this.db.transaction([forgetAll(row.mapping)]);
+      return { ...ALL, memory: isStale ? null : memory };
+    }
     if (lane === 'bulk') await this.requireCertain(row);
-    const waiting = lane === 'queue' ? await this.waiting(row, dataset) : new Set<string>();
+    const waiting = lane === 'queue' ? await this.waiting(row, dataset) : new Map<string, string>();
     await this.say(row, step.watermark ?? null, waiting.size);
     return {
       memory,
@@ -81,12 +88,7 @@ export class Changes {
    * nothing for known then; one that is taken up would compare with what another has remembered since.
    */
   private async requireCertain(row: RunRow): Promise<void> {
-    const others = await this.db.query<{ id: number; later: boolean }>(
-      `SELECT o.id, o.started_at > r.started_at AS later FROM run o, run r
-        WHERE r.id = $1 AND o.mapping = r.mapping AND o.id <> r.id AND o.kind IN ('full', 'replay') AND o.started_at IS NOT NULL
-          AND (o.state IN ('running', 'broken', 'asks', 'paused') OR o.started_at > r.started_at)`,
-      [row.id],
-    );
+    const others = await this.others(row);
     if (row.started_at !== null) {
       const later = others.find((o) => o.later);
       if (later)
@@ -102,14 +104,23 @@ export class Changes {
       `run ${others[0]!.id} of this mapping is not over, and what it has delivered is not certain: all records are sent`,
     );
   }
-  /** What other runs of the mapping have put into the outbox. */
-  private async waiting({ id, mapping }: RunRow, target: string): Promise<ReadonlySet<string>> {
+  /** Runs of the mapping that are not over, or began later. */
+  private others(row: RunRow): Promise<{ id: number; later: boolean }[]> {
+    return this.db.query(
+      `SELECT o.id, o.started_at > r.started_at AS later FROM run o, run r
+        WHERE r.id = $1 AND o.mapping = r.mapping AND o.id <> r.id AND o.kind IN ('full', 'replay') AND o.started_at IS NOT NULL
+          AND (o.state IN ('running', 'broken', 'asks', 'paused') OR o.started_at > r.started_at)`,
+      [row.id],
+    );
+  }
+  /** What other runs of the mapping have put into the outbox: by key, what the target will be sent last. */
+  private async waiting({ id, mapping }: RunRow, target: string): Promise<ReadonlyMap<string, string>> {
     const rows = await this.db.query<{ digest: string }>(
       `SELECT o.on_arrival #>> '{remember,digest}' AS digest FROM outbox o JOIN run r ON r.id = o.run
-        WHERE r.mapping = $1 AND o.run <> $2 AND o.target = $3 AND o.on_arrival #>> '{remember,digest}' IS NOT NULL`,
+        WHERE r.mapping = $1 AND o.run <> $2 AND o.target = $3 AND o.on_arrival #>> '{remember,digest}' IS NOT NULL ORDER BY o.id`,
       [mapping, id, target],
     );
-    return new Set(rows.map((r) => r.digest));
+    return new Map(rows.map((r) => [r.digest.slice(0, 2 * HALF), r.digest]));
   }
 
   /** A run has read all of its source: the next one goes on from there. */

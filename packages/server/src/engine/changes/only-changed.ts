@@ -1,7 +1,7 @@
 import { onlyAt, type Rejection } from '@versicle/core';
 import type { Database } from '@versicle/postgres';
 import type { MappedChunk } from '../messages.ts';
-import { digestsAt, digestText } from './digests.ts';
+import { digestsAt, digestText, HALF } from './digests.ts';
 import { deliveredBefore } from './memory.ts';
 
 /** A chunk without what was delivered before just as it is. */
@@ -15,13 +15,19 @@ export interface ChangedChunk {
 export async function onlyChanged(
   db: Database,
   memory: number,
-  waiting: ReadonlySet<string>,
+  /** By key, as text: what waits in another run and is sent last. */
+  waiting: ReadonlyMap<string, string>,
   mapped: MappedChunk,
 ): Promise<ChangedChunk> {
   const same = new Set(await deliveredBefore(db, memory, mapped.digests));
   if (waiting.size > 0)
-    for (let at = 0; at < mapped.counts.written; at++)
-      if (waiting.has(digestText(mapped.digests, at) ?? '')) same.add(at);
+    for (let at = 0; at < mapped.counts.written; at++) {
+      const digest = digestText(mapped.digests, at) ?? '';
+      const last = waiting.get(digest.slice(0, 2 * HALF));
+      // What the target has now is not what it will have.
+      if (last === digest) same.add(at);
+      else if (last !== undefined) same.delete(at);
+    }
   if (same.size === 0) return { mapped, placeOf: (index) => index };
   const places = Array.from({ length: mapped.counts.written }, (_, at) => at).filter((at) => !same.has(at));
   return { mapped: without(mapped, same, places), placeOf: (index) => places[index]! };

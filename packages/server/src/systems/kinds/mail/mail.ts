@@ -34,6 +34,8 @@ async function transport(connection: MailConnection) {
     tls: { servername: host },
     connectionTimeout: 8000,
     greetingTimeout: 8000,
+    // One that falls silent holds up nothing, the end of the server least of all.
+    socketTimeout: 15_000,
     ...(user ? { auth: { user, pass: password ?? '' } } : {}),
     disableFileAccess: true,
     disableUrlAccess: true,
