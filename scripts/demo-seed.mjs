@@ -143,6 +143,8 @@ export async function followPorts(address, ports) {
 async function outside(call, ports) {
   for (const service of services(ports)) await system(call, service);
   await system(call, { id: 'sign-ups', name: 'Sign-up notices', connection: { kind: 'webhook' } });
+  const { signed, ...setting } = await call('GET', '/notification-setting');
+  if (setting.mailSystem === null) await call('PUT', '/notification-setting', { ...setting, mailSystem: 'mail' });
   const cursor = { kind: 'cursor', parameter: 'cursor', next: 'paging.next' };
   const pages = { kind: 'page', parameter: 'page', sizeParameter: 'size', size: 50 };
   const endpoints = {

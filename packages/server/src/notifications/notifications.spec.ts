@@ -1,3 +1,4 @@
+import { createServer, type AddressInfo } from 'node:net';
 import type { Notification } from '@versicle/contract';
 import { itemsDocument, RunningServer } from '../testing/running-server.ts';
 import { Standins } from '../testing/standins.ts';
@@ -33,17 +34,7 @@ describe('who is told of a plan', () => {
       Standins.start(10),
     ]);
     await server.connect();
-    await server.api('createSystem', 'POST', '/systems', {
-      id: 'mail',
-      name: 'Mail',
-      connection: {
-        kind: 'mail',
-        host: '127.0.0.1',
-        port: standins.ports.smtp,
-        tls: 'off',
-        from: 'versicle@example.org',
-      } as never,
-    });
+    await mailSystem('mail', standins.ports.smtp);
     await server.api('createSystem', 'POST', '/systems', {
       id: 'hook',
       name: 'Hook',
@@ -57,6 +48,12 @@ describe('who is told of a plan', () => {
     await standins.close();
   });
 
+  const mailSystem = (id: string, port: number): Promise<unknown> =>
+    server.api('createSystem', 'POST', '/systems', {
+      id,
+      name: id,
+      connection: { kind: 'mail', host: '127.0.0.1', port, tls: 'off', from: 'versicle@example.org' } as never,
+    });
   const GOOD = 'no,name,price\n1,Bell,"3,50"\n2,Lamp,"7,00"\n';
   const BAD = 'no,name,price\n1,Bell,"3,50"\n2,Lamp,seven\n';
   let made = 0;
@@ -117,6 +114,8 @@ describe('who is told of a plan', () => {
     expect(text).toContain('2 read, 1 delivered, 1 failed.');
     expect(text).toMatch(/- 1 record of Items to store, line 3 Price: /);
     expect(text).toContain(`${server.address}/failures?run=${first}`);
+    // The mail server that was the only one stays the one, whatever is connected later.
+    await mailSystem('other-mail', 9);
     // Nothing is told twice, also where what follows from a run is seen to again.
     await server.restart('SIGKILL');
     await run(plan, BAD);
@@ -200,6 +199,25 @@ describe('who is told of a plan', () => {
       await server.ask('POST', '/api/notification-setting/try', { means: 'webhook', to: 'http://169.254.169.254/x' }),
     ).toMatchObject({ status: 422, body: { detail: expect.stringContaining('link-local') } });
   });
+
+  it('holds nothing up where a mail server says no word', async () => {
+    const silent = createServer((socket) => socket.on('error', () => {}));
+    await new Promise<void>((up) => silent.listen(0, '127.0.0.1', up));
+    await mailSystem('silent', (silent.address() as AddressInfo).port);
+    await server.api('saveNotificationSetting', 'PUT', '/notification-setting', { ...setting, mailSystem: 'silent' });
+    const connected = new Promise((yes) => silent.once('connection', yes));
+    const plan = await planOf([{ on: ['finished'], by: 'mail', to: ['ops@example.org'] }]);
+    await run(plan, GOOD);
+    await connected;
+    // It ends while it waits for an answer, and tells why when that did not come.
+    await server.restart('SIGTERM');
+    const [message] = await until(async () => {
+      const all = await of(plan);
+      return all[0]?.problem ? all : null;
+    });
+    expect(message).toMatchObject({ state: 'waiting', attempts: 1 });
+    silent.close();
+  }, 60_000);
 
   it('is somebody who can be told', async () => {
     const wrong = async (tell: object, more: object = {}): Promise<string> => {

@@ -71,7 +71,11 @@ export class NotificationSettings {
     const { mail_system } = await this.row();
     const all = await this.mailSystems();
     if (mail_system !== null && all.includes(mail_system)) return mail_system;
-    if (all.length === 1) return all[0]!;
+    if (all.length === 1) {
+      // It stays the one where others are connected later.
+      await this.db.query('UPDATE notification_setting SET mail_system = $1', [all[0]]);
+      return all[0]!;
+    }
     throw refused(
       all.length === 0
         ? 'No system takes mail. Connect a mail server under Systems.'

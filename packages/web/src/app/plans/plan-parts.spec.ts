@@ -73,7 +73,11 @@ describe('a schedule in plain words', () => {
       day(text: string): number | 'L';
       whole(text: string, least: number, most: number): number;
     };
-    return { own, changes, page: fixture.nativeElement as HTMLElement };
+    const keep = (now: string, zone: string): void => {
+      fixture.componentRef.setInput('schedule', { ...plan().triggers[0]!, cron: now, zone });
+      fixture.detectChanges();
+    };
+    return { own, changes, keep, page: fixture.nativeElement as HTMLElement };
   };
   it('keeps its time of day when another rhythm is chosen', () => {
     const { own, changes } = editor('30 7 * * *');
@@ -90,6 +94,12 @@ describe('a schedule in plain words', () => {
     own.setDay(1, false);
     own.setTime('');
     expect(changes).toEqual([{ cron: '5 18 * * 1' }, { cron: '0 6 * * 1,5' }]);
+  });
+  it('stays a cron where somebody wants to write one while its zone is kept', () => {
+    const { own, keep, page } = editor('0 6 * * *');
+    own.choose('cron');
+    keep('0 6 * * *', 'Europe/London');
+    expect(page.querySelector<HTMLInputElement>('input.mono')?.value).toBe('0 6 * * *');
   });
   it('shows the cron where words can’t say it, and reads odd entries as the nearest that can be meant', () => {
     const { own, page } = editor('0 6,18 * * *');
@@ -198,7 +208,13 @@ describe('who is told', () => {
     fixture.detectChanges();
     return {
       changes,
+      /** What was sent is kept: the page has a new document of the same words. */
+      kept: (now: object[]) => {
+        fixture.componentRef.setInput('plan', plan({ tell: now }));
+        fixture.detectChanges();
+      },
       own: fixture.componentInstance as unknown as {
+        all(): readonly { by: string }[];
         add(): void;
         put(index: number, change: object): void;
         remove(index: number): void;
@@ -206,6 +222,16 @@ describe('who is told', () => {
       },
     };
   };
+  it('stays half said while what was said before is kept', () => {
+    const { own, changes, kept } = editor([]);
+    own.add();
+    kept((changes[0] as { tell: object[] }).tell);
+    own.put(0, { by: 'mail' });
+    kept((changes[0] as { tell: object[] }).tell);
+    expect(own.all().map((t) => t.by)).toEqual(['mail']);
+    kept([]);
+    expect(own.all()).toEqual([]);
+  });
   it('is kept once somebody is named', () => {
     const { own, changes } = editor([]);
     own.add();

@@ -22,6 +22,10 @@ describe('a plan on its page', () => {
     expect(after(...opened, edited, a.loaded({ plan: plan(1, 'one') })).draft?.purpose).toBe('two');
     expect(after(...opened, edited, saved).saving).toBe(false);
   });
+  it('does not go back to what was asked for before it was saved', () => {
+    const late = after(...opened, edited, saved, a.loaded({ plan: plan(1, 'one') }));
+    expect([late.draft?.purpose, late.plan.value?.version]).toEqual(['two', 2]);
+  });
   it('is not kept before the newest change is', () => {
     const three = a.edited({ document: document('three') });
     const state = after(...opened, edited, three, saved);

@@ -1,7 +1,7 @@
 import type { PlanDetail, PlanVersion } from '@versicle/contract';
 import type { PlanDocument } from '@versicle/core';
 import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
-import { fetched, idle, loaded, type Loadable } from '../shared/loadable';
+import { failed, fetched, idle, loaded, type Loadable } from '../shared/loadable';
 
 export const planActions = createActionGroup({
   source: 'Plan',
@@ -54,10 +54,14 @@ export const planFeature = createFeature({
   name: 'plan',
   reducer: createReducer(
     initialPlan,
-    ...fetched<PlanState, 'plan'>('plan', { came: planActions.loaded, failed: planActions.failed }),
     on(planActions.opened, (s, { id }): PlanState => (s.id === id ? s : { ...initialPlan, id })),
-    // What is on its way to be kept is newer than what was asked for before.
-    on(planActions.loaded, (s, { plan }): PlanState => (s.saving || s.problem ? s : { ...s, draft: plan.document })),
+    on(planActions.loaded, (s, { plan }): PlanState => {
+      // Asked for before the last save and here after it.
+      if (s.plan.value !== null && plan.version < s.plan.value.version) return s;
+      // What is on its way to be kept is newer than what was asked for before.
+      return { ...s, plan: loaded(plan), draft: s.saving || s.problem ? s.draft : plan.document };
+    }),
+    on(planActions.failed, (s, { problem }): PlanState => ({ ...s, plan: failed(problem, s.plan) })),
     on(planActions.edited, (s, { document }): PlanState => ({ ...s, draft: document, saving: true })),
     on(planActions.saved, (s, { plan, sent, before }): PlanState => ({
       ...s,

@@ -215,7 +215,9 @@ export class ScheduleEditorComponent {
   readonly changed = output<Partial<Schedule>>();
   protected readonly days = DAYS;
   protected readonly zones = ZONES;
-  protected readonly every = linkedSignal<Every>(() => cronParts(this.schedule().cron)?.every ?? 'cron');
+  private readonly kept = computed(() => this.schedule().cron);
+  /** Chosen here, it stays while other things of the schedule are kept. */
+  protected readonly every = linkedSignal<Every>(() => cronParts(this.kept())?.every ?? 'cron');
   protected readonly parts = computed(() => {
     const parts = cronParts(this.schedule().cron);
     return parts?.every === this.every() ? parts : null;

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, input, linkedSignal, output } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, input, linkedSignal, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import { TELL_ON, type PlanDocument } from '@versicle/core';
@@ -119,8 +119,11 @@ export class TellEditorComponent {
   readonly plan = input.required<PlanDocument>();
   readonly changed = output<Partial<PlanDocument>>();
   protected readonly ON = TELL_ON;
-  /** With what is not said to the end yet: mail to nobody is kept once somebody is named. */
-  protected readonly all = linkedSignal((): readonly Tell[] => this.plan().tell);
+  private readonly kept = computed((): readonly Tell[] => this.plan().tell, {
+    equal: (a, b) => JSON.stringify(a) === JSON.stringify(b),
+  });
+  /** With what is not said to the end yet: mail to nobody is kept once somebody is named, and stays until then. */
+  protected readonly all = linkedSignal(() => this.kept());
 
   protected words(on: Tell['on'][number]): string {
     return OF[on];
