@@ -91,6 +91,21 @@ describe('the one SELECT that a document means, run by PostgreSQL', () => {
 
   it('filter, skips, every kind of line, checks, strictness and the key', () =>
     both(document({ filter: "m.type IS DISTINCT FROM 'X'" }), [members]));
+  it('skips of the finished record, by what lines made of it; not by a sequence, which is counted last', async () => {
+    const skips = [{ id: 's1', when: "joined < DATE '2019-08-05' AND balance > 5", reason: 'old', at: 'mapped' }];
+    await both(document({ filter: "m.type IS DISTINCT FROM 'X'" }, { skips }), [members]);
+    const counted = document(
+      {},
+      {
+        target: { dataset: 'store/x', fields: [{ name: 'n', type: 'bigint' }] },
+        lines: [{ id: 'n', target: 'n', kind: 'generated', generate: 'sequence' }],
+        skips: [{ id: 's1', when: 'n > 2', reason: 'enough', at: 'mapped' }],
+        checks: [],
+      },
+    );
+    const fields = sourceFieldsFor(counted, members.names);
+    expect(() => documentSql(counted, fields)).toThrow('a rule on n, a sequence, has no short form in SQL');
+  });
   it('our own readers, fail() and try_cast', () =>
     both(
       document(

@@ -12,7 +12,7 @@ import type { Rule } from '../rules/rule.ts';
 import { nearest } from '../words.ts';
 import { codeProblems, codeTablesOf } from '../document/codes.ts';
 import type { SourceField } from '../document/source-field.ts';
-import { composedScopes, isComposed } from '../source-set/source-set.ts';
+import { composedScopes, isComposed, readSkips } from '../source-set/source-set.ts';
 import { sourceSetProblems } from '../source-set/source-set-problems.ts';
 import { KnownRules } from './known-rules.ts';
 import {
@@ -21,6 +21,7 @@ import {
   type Line,
   type MappingDocument,
   type Problem,
+  type Skip,
   type TargetField,
 } from '../document/document.ts';
 
@@ -49,13 +50,20 @@ export interface CompiledCheck {
   readonly message: string;
   readonly onFail: 'reject' | 'remark' | 'stop';
 }
+export interface CompiledSkip {
+  readonly id: string;
+  readonly rule: Rule;
+}
 export interface CompiledMapping {
   readonly document: MappingDocument;
   readonly problems: readonly Problem[];
   /** What the filter may name. */
   readonly scope: Scope;
   readonly filter: Rule | null;
-  readonly skips: readonly { readonly id: string; readonly rule: Rule }[];
+  /** Asked of a record as it was read. */
+  readonly skips: readonly CompiledSkip[];
+  /** Asked of the finished record, in target field names. */
+  readonly mappedSkips: readonly CompiledSkip[];
   readonly lines: readonly CompiledLine[];
   readonly checks: readonly CompiledCheck[];
   /** The fields that are written, in the document's order. */
@@ -126,15 +134,14 @@ class MappingCompiler {
     const filter = document.source.filter
       ? this.condition(document.source.filter, this.baseScope, 'source.filter')
       : null;
-    const skips = document.skips.flatMap((s) => {
-      const compiled = this.condition(s.when, this.sourceScope, `skips ${s.id}`, s.id);
-      return compiled ? [{ id: s.id, rule: compiled }] : [];
-    });
+    const skips = this.skips(readSkips(document), this.sourceScope);
     const lines = loaded.flatMap((field, index) => this.line(lineOf.get(field.name)!, field, index) ?? []);
     const checks = document.checks.flatMap((c) => {
       const compiled = this.condition(c.rule, this.targetScope, `checks ${c.id}`, c.id);
       return compiled ? [{ id: c.id, rule: compiled, message: c.message, onFail: c.onFail }] : [];
     });
+    const mapped = document.skips.filter((s) => s.at === 'mapped');
+    const mappedSkips = this.skips(mapped, this.targetScope);
     this.coverage(lineOf);
     return {
       document,
@@ -143,6 +150,7 @@ class MappingCompiler {
       // Groups have been filtered before they were made. Other composed records may have been, and meet it again.
       filter: document.source.groupBy.length > 0 ? null : filter,
       skips,
+      mappedSkips,
       lines,
       checks,
       columns: this.columns,
@@ -150,6 +158,13 @@ class MappingCompiler {
       codeTables: this.codeTables,
       sourceFields: this.sourceFields,
     };
+  }
+
+  private skips(skips: readonly Skip[], scope: Scope): CompiledSkip[] {
+    return skips.flatMap((s) => {
+      const rule = this.condition(s.when, scope, `skips ${s.id}`, s.id);
+      return rule ? [{ id: s.id, rule }] : [];
+    });
   }
 
   private report(problem: Omit<Problem, 'severity'>, severity: Problem['severity'] = 'error'): void {

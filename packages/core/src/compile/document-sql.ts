@@ -11,7 +11,7 @@ import { compileMapping, type CompiledLine } from './compile.ts';
 import type { SourceField } from '../document/source-field.ts';
 import { RUN_VARIABLES, type Line, type MappingDocument } from '../document/document.ts';
 import { namedSourceFields } from './source.ts';
-import { composedScopes, isComposed, isPlaceField } from '../source-set/source-set.ts';
+import { composedScopes, isComposed, isPlaceField, readSkips } from '../source-set/source-set.ts';
 
 /** What a document means, as one SELECT. */
 export interface DocumentSql {
@@ -84,7 +84,7 @@ class DocumentPrinter {
     const row = `${source.primary.alias}._row`;
     const places = [row, ...source.joins.map((j) => `${j.alias}._row`)];
     const keys = source.groupBy.map((text) => this.rule(text, this.base));
-    const skips = document.skips.map((s) => `(${this.rule(s.when, this.lines)}) IS NOT TRUE`);
+    const skips = readSkips(document).map((s) => `(${this.rule(s.when, this.lines)}) IS NOT TRUE`);
     const distinct = grouped ? [] : source.distinctOn.map((text) => this.rule(text, this.base));
     const skipped =
       skips.length === 0 || distinct.length > 0
@@ -113,7 +113,9 @@ class DocumentPrinter {
       ...strict.flatMap((s) => s.conditions),
     ];
     const fitting = `  SELECT "_row",\n${typed.join(',\n')}\n  FROM values_of_lines${conditions.length === 0 ? '' : `\n  WHERE ${conditions.join('\n    AND ')}`}`;
+    const mappedSkips = document.skips.filter((s) => s.at === 'mapped');
     const checks = [
+      ...mappedSkips.map((s) => `(${this.ofTarget(s.when)}) IS NOT TRUE`),
       ...compiled.lines.flatMap((l) => this.lineCheck(l)),
       ...document.checks.flatMap((c) => (c.onFail === 'remark' ? [] : [this.check(c.rule)])),
     ];
@@ -304,7 +306,16 @@ class DocumentPrinter {
     throw new RuleError(`${field.name}: a check that gives another value has no short form in SQL.`, 0, 0);
   }
   private check(text: string): string {
-    return `(${this.printed(text, this.target, (_alias: string | null, name: string) => quoteName(name))}) IS NOT FALSE`;
+    return `(${this.ofTarget(text)}) IS NOT FALSE`;
+  }
+  /** A rule on the finished record. */
+  private ofTarget(text: string): string {
+    return this.printed(text, this.target, (_alias: string | null, name: string) => {
+      // It is counted only when it is known which records are written.
+      if (this.compiled.lines.some((l) => l.field.name === name && isSequence(l.line)))
+        throw new RuleError(`${text}: a rule on ${name}, a sequence, has no short form in SQL.`, 0, 0);
+      return quoteName(name);
+    });
   }
   private rule(text: string, scope: Scope): string {
     return this.printed(text, scope);

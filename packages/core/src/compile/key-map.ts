@@ -12,7 +12,8 @@ export function keyMapsAsked(document: MappingDocument): string[] {
     filter,
     ...joins.map((j) => j.on),
     ...document.skips.map((s) => s.when),
-    ...document.lines.flatMap(rulesOfLine),
+    ...document.lines.flatMap((line) => [...rulesOfLine(line), line.check]),
+    ...document.checks.map((c) => c.rule),
   ];
   const names = new Set<string>();
   for (const text of texts)

@@ -8,7 +8,14 @@ import { walk, type Node } from '../rules/syntax.ts';
 import type { SourceField } from '../document/source-field.ts';
 import type { MappingDocument } from '../document/document.ts';
 import type { Failure } from '../document/records.ts';
-import { composedFields, composedNames, isComposed, membersOf, rulesOfLine } from '../source-set/source-set.ts';
+import {
+  composedFields,
+  composedNames,
+  isComposed,
+  membersOf,
+  readSkips,
+  rulesOfLine,
+} from '../source-set/source-set.ts';
 
 /** The structure that the document keeps for a dataset of its source set (under the alias or the dataset's name), if any. */
 export function structureOf(
@@ -109,7 +116,7 @@ export function namedSourceFields(document: MappingDocument, alias = document.so
     ...source.joins.map((j) => j.on),
     ...source.distinctOn,
     ...source.groupBy,
-    ...document.skips.map((s) => s.when),
+    ...readSkips(document).map((s) => s.when),
     ...document.lines.flatMap(rulesOfLine),
   ];
   const primary = alias === source.primary.alias;

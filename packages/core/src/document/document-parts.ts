@@ -46,7 +46,8 @@ export function documentParts(document: MappingDocument): Map<string, string> {
       f.description,
     );
   for (const { id, rule, message, onFail } of document.checks) put(`check ${id}`, rule, message, onFail);
-  for (const { id, when, reason } of document.skips) put(`skip ${id}`, when, reason);
+  for (const { id, when, reason, at } of document.skips)
+    put(`skip ${id}`, when, reason, at && 'of the finished record');
   for (const [table, codes] of Object.entries(document.codeTables))
     for (const { from, to, meaning, validFrom, validTo } of codes)
       put(`${table}: ${from}`, valueText(to), meaning, validFrom && `from ${validFrom}`, validTo && `until ${validTo}`);

@@ -93,7 +93,14 @@ const check = z.strictObject({
   message: z.string().min(1),
   onFail: z.enum(['reject', 'remark', 'stop']).default('reject'),
 });
-const skip = z.strictObject({ id, when: rule, reason: z.string().min(1) });
+const skip = z.strictObject({
+  id,
+  when: rule,
+  reason: z.string().min(1),
+  /** Asked of the finished record, in target field names; without it of the record as read. */
+  at: z.literal('mapped').optional(),
+});
+export type Skip = z.infer<typeof skip>;
 const day = z.iso.date();
 const code = z.strictObject({
   from: z.string(),

@@ -47,7 +47,7 @@ function cleaned(line: Line): Line {
 
 /**
  * A target field with some parts changed; a new name is followed by all that names the field: its line, the key, the unique
- * sets, checks, what examples expect, and the dictionary.
+ * sets, checks, skips of finished records, what examples expect, and the dictionary.
  */
 export function changeField(document: MappingDocument, name: string, patch: Partial<TargetField>): MappingDocument {
   const renamed = patch.name ?? name;
@@ -62,6 +62,7 @@ export function changeField(document: MappingDocument, name: string, patch: Part
       ? {}
       : {
           checks: document.checks.map((c) => ({ ...c, rule: inRule(c.rule) })),
+          skips: document.skips.map((s) => (s.at === 'mapped' ? { ...s, when: inRule(s.when) } : s)),
           dictionary: document.dictionary.map((t) =>
             t.dataset === target.dataset ? { ...t, name: rename(t.name) } : t,
           ),

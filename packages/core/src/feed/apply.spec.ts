@@ -212,6 +212,39 @@ describe('the record as a whole', () => {
       ['filtered', null],
     ]);
   });
+  it('is skipped by what it has become, after its lines and before its checks and key; what can’t be told fails there', () => {
+    const doc = document(base, {
+      target: { key: ['no'] },
+      skips: [
+        { id: 's1', when: "name = 'x' AND 1 / (length(no) - 1) > 0", reason: 'Odd', at: 'mapped' },
+        { id: 's2', when: "joined < DATE '2000-01-01'", reason: 'Long ago', at: 'mapped' },
+      ],
+      checks: [{ id: 'c1', rule: "name <> 'y'", message: 'Not y' }],
+    });
+    const outcomes = run(doc, [
+      ['1', 'y', '01.01.1999'],
+      ['1', 'a', '01.01.2001'],
+      ['22', 'x', '01.01.2001'],
+      ['3', 'x', '01.01.2001'],
+      ['4', 'a', '01.01.1980'],
+      ['5', 'y', '01.01.2001'],
+      ['66', null, null],
+    ]);
+    expect(outcomes.map((o) => o.skip ?? of(o))).toEqual([
+      's2',
+      ['1', 11_323, 'a'],
+      's1',
+      ['s1 rule_error'],
+      ['l2 check_failed'],
+      ['c1 check_failed'],
+      ['66', null, null],
+    ]);
+    expect(outcomes[3]!.failures[0]!.values).toEqual({ name: 'x', no: '3' });
+    expect(
+      problems(document(base, { skips: [{ id: 's1', when: "m.name = 'x'", reason: 'r', at: 'mapped' }] })),
+    ).toEqual([expect.stringContaining('name')]);
+    expect(() => document(base, { skips: [{ id: 's1', when: 'TRUE', reason: 'r', at: 'later' }] })).toThrow();
+  });
   it('meets its line’s check, null counting as met, and its checks', () => {
     const checks = [
       { id: 'c1', rule: 'joined <= CURRENT_DATE', message: 'Joined in the future' },

@@ -95,6 +95,9 @@ export class MappingRun {
     for (const line of mapping.lines) this.fill(line, values);
     for (const line of mapping.lines) if (line.check !== null) this.lineCheck(line, values);
     if (this.failures.length > 0) return this.failed(values);
+    const skip = this.linesOnly ? null : this.skipOfMapped(values);
+    if (this.failures.length > 0) return this.failed(values);
+    if (skip !== null) return { ...FILTERED, kind: 'skipped', values, skip };
     for (const check of mapping.checks) this.recordCheck(check, values);
     if (this.failures.length > 0) return this.failed(values);
     if (this.checksKeys) this.keys(values);
@@ -214,6 +217,23 @@ export class MappingRun {
     );
     if (failure !== null) this.lineFailed(line, values, failure);
   }
+  /** The first skip that the finished record meets. One that can't be told fails the record there. */
+  private skipOfMapped(values: Value[]): string | null {
+    const ctx = this.targetCtx;
+    ctx.row = values;
+    for (const { id, rule } of this.mapping.mappedSkips) {
+      ctx.fault = null;
+      const applies = rule.run(ctx);
+      const fault = ctx.fault as RuleContext['fault'];
+      if (fault !== null) {
+        const { cause, message } = fault;
+        this.fail({ line: id, target: null, cause, message, values: this.involved(rule, values) });
+        return null;
+      }
+      if (applies === true) return id;
+    }
+    return null;
+  }
   private recordCheck(check: CompiledMapping['checks'][number], values: Value[]): void {
     const failure = this.checked(check.rule, values, check.id, null, check.message);
     if (failure === null) return;
@@ -235,16 +255,19 @@ export class MappingRun {
     const met = rule.run(ctx);
     const fault = ctx.fault as RuleContext['fault'];
     if (fault === null && met !== false) return null;
-    const involved = Object.fromEntries(
-      rule.uses.map((u) => [u.name, outputText(values[u.slot]!, this.mapping.columns[u.slot]!.type.value)]),
-    );
     return {
       line,
       target,
       cause: fault?.cause ?? 'check_failed',
       message: fault?.message ?? message,
-      values: involved,
+      values: this.involved(rule, values),
     };
+  }
+  /** What a rule reads of the finished record. */
+  private involved(rule: CompiledMapping['checks'][number]['rule'], values: readonly Value[]): Failure['values'] {
+    return Object.fromEntries(
+      rule.uses.map((u) => [u.name, outputText(values[u.slot]!, this.mapping.columns[u.slot]!.type.value)]),
+    );
   }
 
   private keys(values: readonly Value[]): void {

@@ -29,8 +29,8 @@ const document = parseDocument({
   checks: [{ id: 'c1', rule: 'docks < 100', message: 'too many docks' }],
   skips: [{ id: 's1', when: "s.docks = '0'", reason: 'closed' }],
 });
-const trial = (rows: RawRow[], pieces = rows.length): ReturnType<WholeTrial['result']> => {
-  const whole = new WholeTrial(compileMapping(document, sourceFieldsFor(document, ['code', 'docks'])), {
+const trial = (rows: RawRow[], pieces = rows.length, of = document): ReturnType<WholeTrial['result']> => {
+  const whole = new WholeTrial(compileMapping(of, sourceFieldsFor(of, ['code', 'docks'])), {
     startedAt: timestampOfMillis(0),
   });
   for (let at = 0; at < rows.length; at += Math.max(1, pieces))
@@ -49,6 +49,19 @@ const ROWS: RawRow[] = [
 ];
 
 describe('a trial of the whole document', () => {
+  it('has a stage for skips of the finished record, where there are any', () => {
+    const skips = [{ id: 's2', when: 'docks = 20', reason: 'small', at: 'mapped' as const }];
+    const { counts, stages } = trial(ROWS, ROWS.length, { ...document, skips });
+    expect(counts).toMatchObject({ read: 8, filtered: 1, skipped: 1, failed: 4, written: 2 });
+    expect(stages.map((s) => `${s.name} ${s.on} ${s.off}`).slice(2)).toEqual([
+      'skips 6 0',
+      'lines 4 2',
+      'mapped 3 1',
+      'checks 2 1',
+      'key 2 0',
+    ]);
+    expect(stages[4]!.offRecords).toEqual([{ row: 1, file: 'a.csv', values: ['A', '20'], why: 'small' }]);
+  });
   it('tells at which stage each record goes no further, and why', () => {
     const { counts, stages, failures } = trial(ROWS);
     expect(counts).toMatchObject({ read: 8, filtered: 1, skipped: 1, failed: 5, written: 1 });

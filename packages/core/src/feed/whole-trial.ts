@@ -6,10 +6,23 @@ import type { CompiledMapping } from '../compile/compile.ts';
 import { noCounts, type Cause, type Counts, type Failure, type Outcome } from '../document/records.ts';
 import type { ComposedCounts, ComposedPeek, PeekRecord } from '../source-set/source-set.ts';
 
-/** The stages that records pass on their way, in order; where the source set is composed, filter is a part of joined. */
-export const TRIAL_STAGES = ['read', 'joined', 'grouped', 'filter', 'skips', 'lines', 'checks', 'key'] as const;
+/**
+ * The stages that records pass on their way, in order; where the source set is composed, filter is a part of joined.
+ * `mapped`: skips of the finished record, where there are any.
+ */
+export const TRIAL_STAGES = [
+  'read',
+  'joined',
+  'grouped',
+  'filter',
+  'skips',
+  'lines',
+  'mapped',
+  'checks',
+  'key',
+] as const;
 /** Those that records pass here, one by one. */
-const OWN_STAGES = ['read', 'filter', 'skips', 'lines', 'checks', 'key'] as const;
+const OWN_STAGES = ['read', 'filter', 'skips', 'lines', 'mapped', 'checks', 'key'] as const;
 export type TrialStageName = (typeof TRIAL_STAGES)[number];
 
 /** A record as it is at a stage: as read before the lines, as mapped from there on. */
@@ -65,7 +78,7 @@ export interface TrialListener {
   failed?(row: number, failures: readonly Failure[]): void;
 }
 
-const [FILTER, SKIPS, LINES, CHECKS, KEY] = [1, 2, 3, 4, 5];
+const [FILTER, SKIPS, LINES, MAPPED, CHECKS, KEY] = [1, 2, 3, 4, 5, 6];
 const SHOWN = 40;
 /** Characters of a value that are shown, and that its figures are made from. */
 const LONGEST = 300;
@@ -150,10 +163,12 @@ export class WholeTrial {
   private stageOf(outcome: Outcome): number {
     if (outcome.kind === 'written') return OWN_STAGES.length;
     if (outcome.kind === 'filtered') return FILTER;
-    if (outcome.kind === 'skipped') return SKIPS;
+    const isMapped = (id: string | null): boolean => this.mapping.mappedSkips.some((s) => s.id === id);
+    if (outcome.kind === 'skipped') return isMapped(outcome.skip) ? MAPPED : SKIPS;
     const [first] = outcome.failures;
     if (first!.line === 'source.filter') return FILTER;
     if (this.mapping.skips.some((s) => s.id === first!.line)) return SKIPS;
+    if (isMapped(first!.line)) return MAPPED;
     if (first!.cause === 'duplicate_key') return KEY;
     const ofChecks = (f: Failure): boolean =>
       f.cause === 'check_failed' || (f.line !== null && this.checkIds.has(f.line));
@@ -187,7 +202,9 @@ export class WholeTrial {
       counts: this.counts,
       sourceFields: this.feed.names,
       targetFields: this.mapping.columns.map((c) => c.name),
-      stages: this.stages.map((s) => s.result()),
+      stages: this.stages
+        .map((s) => s.result())
+        .filter((s) => s.name !== 'mapped' || this.mapping.mappedSkips.length > 0),
       failures: this.failures.result(),
       remarks: this.remarks.result(),
       fields: this.mapping.lines.slice(0, FIELDS).map((line) => ({

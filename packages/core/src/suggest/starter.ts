@@ -103,7 +103,7 @@ export function useStarter(
       return rule === null ? null : { ...c, rule };
     }),
     skips: keep(starter.skips, (s) => {
-      const when = rename(s.when);
+      const when = s.at === 'mapped' ? withFields(s.when, null, targetName) : rename(s.when);
       return when === null ? null : { ...s, when };
     }),
     codeTables: starter.codeTables,

@@ -68,7 +68,7 @@ const parts = fc.record({
   checks: fc.array(fc.record({ id, rule: some, message: some, onFail: fc.constantFrom('reject', 'remark', 'stop') }), {
     maxLength: 2,
   }),
-  skips: fc.array(fc.record({ id, when: some, reason: some }), { maxLength: 2 }),
+  skips: fc.array(fc.record({ id, when: some, reason: some, at: optional(fc.constant('mapped')) }), { maxLength: 2 }),
   codeTables: fc.dictionary(
     id,
     fc.array(

@@ -5,7 +5,7 @@ import { noDocument } from '../json-form.ts';
 import { readJoin } from '../document/join-text.ts';
 import { freeQuestionId } from '../document/questions.ts';
 import { derivedCells, readShown, sameText, type Asked, type Shown } from './derived-columns.ts';
-import { BASE_SHEET, CHOICES, READ_BACK, workbookOf } from './workbook.ts';
+import { BASE_SHEET, CHOICES, READ_BACK, SKIP_MAPPED, workbookOf } from './workbook.ts';
 import { got, type WorkbookSheet } from './workbook-sheet.ts';
 
 /** A sheet as it was read: rows of texts, the first of them the headings. */
@@ -229,7 +229,16 @@ class WorkbookReader {
           : [],
       ),
       skips: this.rows('Checks and skips').flatMap(({ of }) =>
-        of('What') === 'skip' ? [defined({ id: of('Id'), when: of('Rule'), reason: of('Says') })] : [],
+        of('What') === 'skip' || of('What') === SKIP_MAPPED
+          ? [
+              defined({
+                id: of('Id'),
+                when: of('Rule'),
+                reason: of('Says'),
+                at: of('What') === 'skip' ? undefined : 'mapped',
+              }),
+            ]
+          : [],
       ),
       codeTables: Object.fromEntries(order.map((name) => [name, codeTables.get(name) ?? []])),
       codeDefaults: defaults.length === 0 ? undefined : Object.fromEntries(defaults as [string, string][]),

@@ -4,10 +4,12 @@ import { DERIVED, MAPPING_CHOICES, MAPPING_HEADER, mappingSheet } from './mappin
 import { overviewSheet, type WorkbookFacts } from './overview.ts';
 import { sheetOf, type Row, type WorkbookSheet } from './workbook-sheet.ts';
 
+/** How a skip of the finished record is called in the workbook. */
+export const SKIP_MAPPED = 'skip when mapped';
 /** Columns whose cells take one of a few words, by sheet. */
 export const CHOICES: Readonly<Record<string, Readonly<Record<string, readonly string[]>>>> = {
   Mapping: MAPPING_CHOICES,
-  'Checks and skips': { What: ['check', 'skip'], 'When it fails': ['reject', 'remark', 'stop'] },
+  'Checks and skips': { What: ['check', 'skip', SKIP_MAPPED], 'When it fails': ['reject', 'remark', 'stop'] },
   Dictionary: { What: ['term', 'structure'] },
   Examples: { Outcome: ['written', 'filtered', 'skipped', 'failed'] },
 };
@@ -40,7 +42,13 @@ export function workbookOf(document: MappingDocument, facts: WorkbookFacts = {})
 
 function checksSheet(document: MappingDocument): WorkbookSheet {
   const rows: Row[] = [
-    ...document.skips.map((s) => ({ What: 'skip', Id: s.id, Rule: s.when, Says: s.reason, 'When it fails': null })),
+    ...document.skips.map((s) => ({
+      What: s.at === 'mapped' ? SKIP_MAPPED : 'skip',
+      Id: s.id,
+      Rule: s.when,
+      Says: s.reason,
+      'When it fails': null,
+    })),
     ...document.checks.map((c) => ({
       What: 'check',
       Id: c.id,

@@ -45,7 +45,9 @@ export class LineNames {
     const skip = document.skips.find((s) => s.id === line);
     return {
       number: null,
-      label: skip ? `skip condition ${skip.id}` : 'the filter of the source set',
+      label: skip
+        ? `${skip.at === 'mapped' ? 'skip of the finished record' : 'skip condition'} ${skip.id}`
+        : 'the filter of the source set',
       rule: skip?.when ?? document.source.filter ?? null,
     };
   }

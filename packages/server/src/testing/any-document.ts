@@ -41,6 +41,8 @@ const anyCase = fc.record({
   mode: fc.constantFrom('insert', 'keyless insert', 'upsert', 'skip existing', 'replace'),
   filter: fc.option(fc.constantFrom("i.price <> '13,00'", 'i.name IS NOT NULL', 'length(i.no) < 4')),
   check: fc.option(fc.constantFrom("no <> '77'", "right(no, 1) <> '3'")),
+  /** Of the finished record. */
+  skip: fc.option(fc.constantFrom("no LIKE '%5'", 'length(no) = 1')),
   /** Where the file is cut, as shares of the whole. */
   cuts: fc.array(fc.double({ min: 0, max: 1, noNaN: true }), { maxLength: 5 }),
   orders: fc.array(fc.shuffledSubarray([...COLUMNS], { minLength: COLUMNS.length }), { minLength: 6, maxLength: 6 }),
@@ -58,7 +60,7 @@ export const written = (items: readonly Item[], order: readonly (keyof Item)[]):
 const quoted = (text: string): string => (/[;"\n]|^\s|\s$/.test(text) ? `"${text.replace(/"/g, '""')}"` : text);
 
 export function documentOf(
-  { ways, mode, filter, check }: AnyCase,
+  { ways, mode, filter, check, skip }: AnyCase,
   source: Record<string, unknown>,
   target: string,
 ): Record<string, unknown> {
@@ -76,6 +78,7 @@ export function documentOf(
       ...ways.map((name) => ({ id: name, target: name, ...WAYS[name][1] })),
     ],
     ...(check === null ? {} : { checks: [{ id: 'c1', rule: check, message: 'not this one' }] }),
+    ...(skip === null ? {} : { skips: [{ id: 's1', when: skip, reason: 'not sent', at: 'mapped' }] }),
     write: { mode: mode === 'keyless insert' ? 'insert' : mode },
   };
 }

@@ -14,6 +14,7 @@ import { FieldComponent } from '../shared/form/field.component';
 
 type Patch = Partial<Pick<MappingDocument, 'name' | 'purpose' | 'source' | 'write' | 'skips' | 'checks'>>;
 type Write = MappingDocument['write'];
+type Skip = MappingDocument['skips'][number];
 const FILL = 'upsert, fill empty';
 /** Ways of writing: the modes, and of upsert the one that leaves alone what has a value. */
 const WAYS = [
@@ -44,15 +45,20 @@ export class DocumentPanelComponent {
     says: 'Reason of',
     hint: 'why such records are left out',
   };
+  protected readonly mappedWords: ConditionWords = {
+    one: 'Skip of the finished record',
+    add: 'Add a skip of the finished record',
+    says: 'Reason of',
+    hint: 'why such records are not sent',
+  };
   protected readonly checkWords: ConditionWords = {
     one: 'Check',
     add: 'Add a check',
     says: 'Said where it is not met:',
     hint: 'what is wrong when it is not met',
   };
-  protected readonly skips = computed(() =>
-    this.document().skips.map((s): Condition => ({ id: s.id, rule: s.when, says: s.reason })),
-  );
+  protected readonly skips = computed(() => skipsOf(this.document(), undefined));
+  protected readonly mappedSkips = computed(() => skipsOf(this.document(), 'mapped'));
   protected readonly checks = computed(() =>
     this.document().checks.map((c): Condition => ({ id: c.id, rule: c.rule, says: c.message })),
   );
@@ -113,9 +119,9 @@ export class DocumentPanelComponent {
       error: (error: ServerProblem) => say(error.message, true),
     });
   }
-  protected keepSkip({ id, rule, says }: Condition): void {
+  protected keepSkip({ id, rule, says }: Condition, at?: Skip['at']): void {
     const { skips } = this.document();
-    const skip = { id, when: rule, reason: says };
+    const skip = { id, when: rule, reason: says, ...(at ? { at } : {}) };
     const isThere = skips.some((s) => s.id === id);
     this.set({ skips: isThere ? skips.map((s) => (s.id === id ? skip : s)) : [...skips, skip] }, `skip ${id}`);
   }
@@ -139,3 +145,6 @@ export class DocumentPanelComponent {
     return `${letter}${String(n).padStart(2, '0')}`;
   }
 }
+
+const skipsOf = ({ skips }: MappingDocument, at: Skip['at']): Condition[] =>
+  skips.filter((s) => s.at === at).map((s) => ({ id: s.id, rule: s.when, says: s.reason }));

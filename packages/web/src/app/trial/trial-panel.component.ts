@@ -24,6 +24,7 @@ const STAGE_WORDS: Record<Stage['name'], { readonly name: string; readonly off: 
   filter: { name: 'Filter', off: 'left out' },
   skips: { name: 'Skips', off: 'skipped' },
   lines: { name: 'Lines', off: 'fail on a line' },
+  mapped: { name: 'Skips when mapped', off: 'skipped' },
   checks: { name: 'Checks', off: 'fail a check' },
   key: { name: 'Key', off: 'have a key again' },
 };
