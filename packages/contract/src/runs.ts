@@ -102,6 +102,8 @@ export type RunStep = z.infer<typeof runStep>;
 export const runDetail = runSummary.extend({
   /** An earlier run that is in the way of this one, so that it has not begun, and why. */
   waitsFor: z.object({ id: z.number(), planName: z.string(), because: z.string() }).nullable(),
+  /** When the window of its target opens, while records wait for that. */
+  opens: z.string().nullable(),
   target: z.string().nullable(),
   source: z.string().nullable(),
   /** What it reads only, of what its mapping would; null: all of it. */

@@ -66,6 +66,7 @@ export * from './plan/limits.ts';
 export * from './plan/plan-words.ts';
 export * from './plan/schedule.ts';
 export * from './plan/step-order.ts';
+export { isOpen, opensAt, readWindows, type Window } from './plan/windows.ts';
 export { cronWords } from './plan/cron-words.ts';
 export { cronOf, cronParts, type CronParts } from './plan/cron-parts.ts';
 export * from './compile/source.ts';

@@ -36,6 +36,7 @@ export async function runDetail(db: Database, failures: Failures, id: number): P
   return {
     ...run,
     waitsFor: run.state !== 'queued' ? null : run.kind === 'plan' ? await waitsForPlan(db, id) : await waitsFor(db, id),
+    opens: run.counts.waiting > 0 && run.state === 'running' ? await opensAt(db, own!.target) : null,
     source: own!.source,
     target: own!.target,
     only: onlyWhat(own!.carries, own!.since),
@@ -51,6 +52,15 @@ export async function runDetail(db: Database, failures: Failures, id: number): P
     log: log.map((l) => ({ at: isoTime(l.at), message: l.message })),
     causes: await failures.causes({ run: id, state: 'any' }),
   };
+}
+
+/** When the window opens that the records for a target wait for; null where it is open. */
+async function opensAt(db: Database, target: string | null): Promise<string | null> {
+  const [row] = await db.query<{ opens: string }>(
+    'SELECT opens FROM sender WHERE target = $1 AND opens > clock_timestamp()',
+    [target],
+  );
+  return row ? isoTime(row.opens) : null;
 }
 
 /** Which records a load leaves out that it has delivered before. */

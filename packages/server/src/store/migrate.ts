@@ -21,6 +21,7 @@ import m018 from './migrations/018-calendars.sql';
 import m019 from './migrations/019-changes.sql';
 import m020 from './migrations/020-notifications.sql';
 import m021 from './migrations/021-source-changes.sql';
+import m022 from './migrations/022-windows.sql';
 
 /** Forward only; a released migration is never edited. */
 export const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -45,6 +46,7 @@ export const migrations: readonly (readonly [number: number, name: string, sql: 
   [19, 'changes', m019],
   [20, 'notifications', m020],
   [21, 'source-changes', m021],
+  [22, 'windows', m022],
 ];
 
 export async function migrate(db: Database): Promise<void> {

@@ -6,6 +6,13 @@ export class Outage extends Error {}
 /** An outage before anything was done: the same may simply be done again. */
 export class NothingDone extends Outage {}
 
+/** Nothing was done, since the target's window has closed: that is no outage, and it goes on when the next one opens. */
+export class WindowClosed extends NothingDone {
+  constructor() {
+    super('The window of the target has closed.');
+  }
+}
+
 /** Why a run's signal is aborted when a person cancels it: what is left over is settled, since it is not taken up again. */
 export const CANCELLED = 'cancelled';
 

@@ -137,7 +137,7 @@ export class Systems {
       JSON.stringify(connection),
       this.sealed(id, all),
     ]);
-    await this.forget(id);
+    await this.forget(id, 'changed');
     await this.test(id);
     return this.get(id);
   }
@@ -244,10 +244,12 @@ export class Systems {
     }
     return opened;
   }
-  private async forget(id: string): Promise<void> {
+  private async forget(id: string, because: 'changed' | 'over' = 'over'): Promise<void> {
     const opened = this.opened.get(id);
     this.opened.delete(id);
-    await (await opened?.catch(() => null))?.close?.();
+    const system = await opened?.catch(() => null);
+    // An answer that is on its way says what became of records.
+    if (because === 'over' || !system?.goesOn) await system?.close?.();
   }
 
   /** Tokens that must outlive a request, which lie with the system's secrets, and its pace. */

@@ -125,6 +125,8 @@ export interface Sending {
   readonly batch: number;
   /** Requests at a time. */
   readonly parallel: number;
+  /** When the target's next window opens; null: it may be sent to now. */
+  opens(now: Date): Date | null;
   /** The same request may be sent again, whatever became of it. */
   readonly repeats: boolean;
   /**
@@ -169,6 +171,8 @@ export interface OpenSystem {
   request?(asked: AskedRequest, signal: AbortSignal): Promise<AnsweredRequest>;
   arrivals?: Arrivals;
   target?: Target;
+  /** Whatever goes on with it when its settings change ends as it began: it is not closed then. */
+  readonly goesOn?: true;
   close?(): Promise<void>;
 }
 export interface RunStatement {

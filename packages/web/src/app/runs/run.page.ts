@@ -91,7 +91,11 @@ import { runsActions, runsFeature } from './runs.feature';
         @if (going() && r.counts.waiting > 0) {
           <p class="soft" role="status">
             {{ r.counts.waiting | figure }} {{ r.counts.waiting === 1 ? 'record waits' : 'records wait' }} to be sent;
-            the target gets them by request, at its own pace.
+            @if (r.opens; as opens) {
+              the window of the target opens in {{ untilWords(opens) }}, at {{ clockOf(opens) }}.
+            } @else {
+              the target gets them by request, at its own pace.
+            }
           </p>
         }
         @if (r.state === 'asks') {
@@ -266,6 +270,10 @@ export class RunPage {
     timeWords(this.run()?.startedAt ?? this.run()?.createdAt ?? new Date().toISOString()),
   );
   protected readonly clock = clockWords;
+  protected readonly clockOf = timeWords;
+  protected untilWords(time: string): string {
+    return durationWords(Math.max(0, Date.parse(time) - Date.now()));
+  }
   protected readonly course = computed(() => {
     const r = this.run();
     if (!r?.startedAt) return r?.state === 'queued' ? 'waiting for its turn' : 'did not begin';

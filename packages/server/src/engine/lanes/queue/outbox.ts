@@ -218,6 +218,20 @@ export class Outbox {
       [target, outage, told],
     );
   }
+  /** The target's window is closed until then, or (null) open. Whether the target answers is not asked while it is closed. */
+  async setOpens({ target }: SenderClaim, opens: Date | null): Promise<void> {
+    const told =
+      opens === null
+        ? 'the window of the target is open; goes on'
+        : `the window of the target is closed; waits until it opens at ${opens.toISOString().slice(0, 16).replace('T', ' ')} UTC`;
+    await this.db.query(
+      `WITH changed AS (
+         UPDATE sender SET opens = $2, outage = NULL, outage_since = NULL WHERE target = $1 AND opens IS DISTINCT FROM $2 RETURNING target
+       )
+       INSERT INTO run_log (run, message) SELECT DISTINCT o.run, $3 FROM outbox o JOIN changed USING (target) JOIN run r ON r.id = o.run AND r.state = 'running'`,
+      [target, opens?.toISOString() ?? null, told],
+    );
+  }
   /** Whoever begins to send finds out anew whether the target answers. */
   async forgetOutage(target: string): Promise<void> {
     await this.db.query('UPDATE sender SET outage = NULL, outage_since = NULL WHERE target = $1', [target]);

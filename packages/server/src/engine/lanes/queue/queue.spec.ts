@@ -50,13 +50,19 @@ describe('a run into an API that takes its time', () => {
   });
 
   let made = 0;
-  async function start(records: number, parallel: number): Promise<{ run: number; file: string; mapping: string }> {
-    const id = `api${++made}`;
+  const connection = (more: object): never => {
     const base = `http://127.0.0.1:${(api.address() as AddressInfo).port}`;
+    return { kind: 'http', base, auth: 'bearer', token: 'secret', ...more } as never;
+  };
+  async function start(
+    records: number,
+    parallel: number,
+  ): Promise<{ run: number; file: string; mapping: string; system: string }> {
+    const id = `api${++made}`;
     await server.api('createSystem', 'POST', '/systems', {
       id,
       name: id,
-      connection: { kind: 'http', base, auth: 'bearer', token: 'secret', parallel } as never,
+      connection: connection({ parallel }),
     });
     const endpoint = { path: '/items', write: { method: 'POST', path: '/items', batch: 1, repeat: { by: 'key' } } };
     await server.ask('PUT', `/api/systems/${id}/setting`, {
@@ -74,7 +80,7 @@ describe('a run into an API that takes its time', () => {
       write: { mode: 'insert' },
     });
     const { run } = await server.api('startPlan', 'POST', `/plans/${plan}/start`, {});
-    return { run, file, mapping };
+    return { run, file, mapping, system: id };
   }
   const detail = (run: number): Promise<RunDetail> => server.api('getRun', 'GET', `/runs/${run}`);
   async function until(run: number, is: (of: RunDetail) => boolean): Promise<RunDetail> {
@@ -167,4 +173,35 @@ describe('a run into an API that takes its time', () => {
     expect(await until(first, (r) => r.finishedAt !== null)).toMatchObject({ counts: { delivered: 3 } });
     expect([...taken].sort()).toEqual(once(3));
   });
+
+  it('is sent only while a window is open; closed in its midst, it waits and says until when, also through a kill', async () => {
+    const { run, system } = await start(200, 2);
+    const set = (windows: string): Promise<{ status: number; body: { detail?: string } }> =>
+      server.ask('PUT', `/api/systems/${system}`, { name: system, connection: connection({ parallel: 2, windows }) });
+    await until(run, ({ counts }) => counts.read === 200 && counts.delivered > 5);
+    const clock = (hours: number): string => new Date(Date.now() + hours * 3_600_000).toISOString().slice(11, 16);
+    expect((await set(`${clock(3)}–${clock(4)} UTC`)).status).toBe(200);
+    const closed = await until(run, ({ opens }) => opens !== null);
+    expect(closed.state).toBe('running');
+    expect(closed.opens!.slice(11, 16)).toBe(clock(3));
+    const sent = taken.length;
+    await server.restart('SIGKILL');
+    await new Promise((r) => setTimeout(r, 2500));
+    const still = await until(run, ({ opens }) => opens !== null);
+    expect([taken.length, still.counts.waiting]).toEqual([sent, 200 - sent]);
+    // Others have its place meanwhile; and windows that can't be meant are refused where they are written.
+    const other = await start(3, 1);
+    expect((await server.ended(other.run)).counts.delivered).toBe(3);
+    expect(await set('22:00–22:00 UTC')).toMatchObject({
+      status: 400,
+      body: { detail: expect.stringContaining('closes when it opens') },
+    });
+    await set(`${clock(-1)}–${clock(1)} UTC`);
+    const ended = await until(run, ({ finishedAt }) => finishedAt !== null);
+    expect(ended).toMatchObject({ state: 'finished', opens: null, counts: { read: 200, delivered: 200 } });
+    expect(taken.filter((no, i) => taken.indexOf(no) === i).length).toBe(200);
+    expect(ended.log.map((l) => l.message).join(' ')).toMatch(/is closed; waits until it opens at .* is open; goes on/);
+    // What was under way when the settings changed was answered.
+    expect(ended.log.filter((l) => l.message.includes('tries again'))).toEqual([]);
+  }, 120_000);
 });

@@ -100,9 +100,11 @@ describe('what lies in the outbox', () => {
       batch: fc.integer({ min: 1, max: 6 }),
       parallel: fc.integer({ min: 1, max: 4 }),
       repeats: fc.boolean(),
+      /** Windows close and open again, at any moment. */
+      closes: fc.array(fc.boolean(), { maxLength: 8 }),
     });
     await fc.assert(
-      fc.asyncProperty(world, async ({ keys, refused, faults, batch, parallel, repeats }) => {
+      fc.asyncProperty(world, async ({ keys, refused, faults, batch, parallel, repeats, closes }) => {
         const run = await storedRun(db, 'files', TARGET);
         await db.query("UPDATE run SET state = 'running', read = $2, waiting = $2 WHERE id = $1", [run, keys.length]);
         const rows = keys.map((key, i) => waiting(`r${i}`, `k${key}`));
@@ -113,9 +115,11 @@ describe('what lies in the outbox', () => {
           void (await db.query('UPDATE sender SET claim = claim + 1, claimed_until = NULL'));
         const refusedIds = new Set(refused.filter((n) => n < keys.length).map((n) => `r${n}`));
         const items = new Items([...faults], refusedIds, lose);
+        const windows = [...closes];
+        const opens = (now: Date): Date | null => (windows.shift() ? new Date(now.getTime() + 5) : null);
         const target = {
           lane: 'queue',
-          sending: () => Promise.resolve({ batch, parallel, repeats, send: (b: Batch) => items.send(b) }),
+          sending: () => Promise.resolve({ batch, parallel, repeats, opens, send: (b: Batch) => items.send(b) }),
         };
         const systems = { openDataset: () => Promise.resolve({ id: 'api', dataset: 'items', system: { target } }) };
         const outbox = new Outbox(db, 30);

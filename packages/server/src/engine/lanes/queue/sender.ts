@@ -1,7 +1,7 @@
 import { Aborted, AbortedBefore, isFault } from '@versicle/core';
 import { isLostClaim, type Runs } from '../../../runs/runs.ts';
 import type { Sending } from '../../../systems/kinds/kind.ts';
-import { NothingDone, Outage, pause } from '../../../systems/outage.ts';
+import { NothingDone, Outage, pause, WindowClosed } from '../../../systems/outage.ts';
 import type { Systems } from '../../../systems/systems.ts';
 import { AllAtOnce } from './all-at-once.ts';
 import { InOrder } from './in-order.ts';
@@ -48,6 +48,8 @@ export class Sender {
   private opened: { readonly at: number; readonly how: Promise<Sending> } | null = null;
   private isLost = false;
   private isOut = false;
+  /** When the window opens, as runs were told; they were told nothing yet. */
+  private toldOf: Date | null | undefined = undefined;
   private attempts = 0;
   private looking: Promise<unknown> = Promise.resolve();
   private readonly marks = new AllAtOnce((requests: readonly (readonly number[])[]) =>
@@ -72,8 +74,12 @@ export class Sender {
       while (!closing.aborted && !this.isLost) {
         const pace = await this.pace();
         await this.look(pace.batch * pace.parallel);
-        const rows = this.isLost || closing.aborted ? [] : this.rows.take(pace.batch);
+        const opens = pace.opens(new Date());
+        await this.tellOfWindow(opens);
+        const rows = this.isLost || closing.aborted || opens !== null ? [] : this.rows.take(pace.batch);
         if (rows.length > 0) this.begin(rows);
+        else if (opens !== null && this.rows.waiting > 0 && this.requests.size === 0)
+          await pause(Math.min(LOOK_AT_SETTINGS, opens.getTime() - Date.now()), closing).catch(() => undefined);
         else if (this.requests.size + this.unsettled === 0) return;
         // What is under way, or not settled yet, may be what the next records of its keys wait for.
         else if (this.requests.size === 0) await this.answers.idle().then(() => breath());
@@ -124,8 +130,15 @@ export class Sender {
     return this.opened.how;
   }
   /** What is wrong with the system itself is found out by whoever sends the next request, and said of its run. */
-  private async pace(): Promise<Pick<Sending, 'batch' | 'parallel'>> {
-    return this.sending().catch(() => ({ batch: 1, parallel: 1 }));
+  private async pace(): Promise<Pick<Sending, 'batch' | 'parallel' | 'opens'>> {
+    return this.sending().catch(() => ({ batch: 1, parallel: 1, opens: () => null }));
+  }
+  /** Runs with waiting records are told when a window has closed, and when it is open again. */
+  private async tellOfWindow(opens: Date | null): Promise<void> {
+    const until = this.rows.waiting === 0 ? null : opens;
+    if (this.toldOf !== undefined && until?.getTime() === this.toldOf?.getTime()) return;
+    this.toldOf = until;
+    await this.house.outbox.setOpens(this.claim!, until);
   }
 
   /** Sees to it that there are enough records at hand. */
@@ -233,6 +246,7 @@ export class Sender {
     const asBefore = nothingDone && request === null;
     if (asBefore) await outbox.putBack(idsOf(rows));
     if (error instanceof Aborted || error instanceof AbortedBefore) return this.rows.done(rows);
+    if (error instanceof WindowClosed) return this.rows.back(rows);
     if (!(error instanceof Outage)) {
       await outbox.setTrouble(run, error.message);
       this.rows.drop(run);

@@ -29,10 +29,15 @@ export interface HttpRequest {
   readonly signal?: AbortSignal | undefined;
   /** Ends the waiting between requests; `signal` does, too. */
   readonly waitSignal?: AbortSignal;
+  /** Whether nothing may be sent now: asked when its turn has come. */
+  readonly isClosed?: () => boolean;
 }
 /** Nothing of the request has reached the API, or the API said that it did nothing. */
 export class NotSent extends Error {}
+/** It may not be sent now. */
+export class ClosedBefore extends NotSent {}
 
+const CLOSED = 'Its window closed before it was sent.';
 /** A time-out, by whichever part of the way it came. */
 const TIMEOUTS = new Set(['UND_ERR_CONNECT_TIMEOUT', 'UND_ERR_HEADERS_TIMEOUT', 'UND_ERR_BODY_TIMEOUT', 'ETIMEDOUT']);
 /** The way there was never open. */
@@ -99,6 +104,7 @@ export class HttpClient {
         await this.pace(wait);
         const credentials = await this.authenticator.headers();
         if (signal.aborted && !reached) throw new NotSent('It was cancelled before it was sent.');
+        if (asked.isClosed?.()) throw reached ? new Error(CLOSED) : new ClosedBefore(CLOSED);
         sending = true;
         answer = await this.follow(asked, credentials);
       } catch (error) {

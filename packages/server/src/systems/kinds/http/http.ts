@@ -10,6 +10,7 @@ import {
   notFound,
   quoted,
   type RawRow,
+  readWindows,
   refused,
   treeJson,
   Unreadable,
@@ -103,7 +104,13 @@ class HttpSystem implements OpenSystem {
       const { write } = endpoint;
       return write ? { ...endpoint, write: { ...write, path: this.filled(write.path) } } : endpoint;
     };
-    this.target = new HttpTarget(this.client, connection.parallel, settled, async () => (await this.test()).ok);
+    const { parallel, windows = '' } = connection;
+    this.target = new HttpTarget(
+      this.client,
+      { parallel, windows: readWindows(windows) },
+      settled,
+      async () => (await this.test()).ok,
+    );
   }
   private filled(text: string): string {
     return fillPlaces(text, new Date(), this.variables);
@@ -447,6 +454,7 @@ class HttpSystem implements OpenSystem {
     );
   }
 
+  readonly goesOn = true;
   close(): Promise<void> {
     return this.client.close();
   }

@@ -7,17 +7,20 @@ import {
   counted,
   isFault,
   isLoaded,
+  isOpen,
   type MappingDocument,
+  opensAt,
   refused,
   type Rejection,
+  type Window,
 } from '@versicle/core';
-import { CANCELLED, NothingDone, Outage, UNCLEAR, UNSENT } from '../../outage.ts';
+import { CANCELLED, NothingDone, Outage, UNCLEAR, UNSENT, WindowClosed } from '../../outage.ts';
 import type { Batch, QueueTarget, Sending } from '../kind.ts';
 import { faultOf, isEmptyAnswer } from './answers.ts';
 import { NotAuthorised } from './authenticate.ts';
 import { fillPath, memberClash, requestBody } from './body.ts';
 import type { HttpAnswer } from './answers.ts';
-import { NotSent, type HttpClient } from './client.ts';
+import { ClosedBefore, NotSent, type HttpClient } from './client.ts';
 import { judge, type WriteSetting } from './judge.ts';
 import { badXmlName } from './xml-body.ts';
 
@@ -42,7 +45,8 @@ export class HttpTarget implements QueueTarget {
 
   constructor(
     private readonly client: HttpClient,
-    private readonly parallel: number,
+    /** Requests at a time, and when they are sent at all. */
+    private readonly pace: { readonly parallel: number; readonly windows: readonly Window[] },
     private readonly endpoint: (dataset: string) => Promise<Endpoint>,
     /** Whether the system answers at all. */
     private readonly answers: () => Promise<boolean>,
@@ -84,9 +88,13 @@ export class HttpTarget implements QueueTarget {
     if (!write) throw refused(`${dataset} is only read.`);
     return {
       batch: write.batch,
-      parallel: this.parallel,
+      parallel: this.pace.parallel,
+      opens: (now) => opensAt(this.pace.windows, now),
       repeats: mayRepeat(write),
-      send: (batch, signal) => this.send(batch, new HttpBatch(this.client, write, body === 'xml', batch, signal)),
+      send: (batch, signal) => {
+        const isClosed = (): boolean => !isOpen(this.pace.windows, new Date());
+        return this.send(batch, new HttpBatch(this.client, write, body === 'xml', batch, signal, isClosed));
+      },
     };
   }
   private async send({ items: all, again }: Batch, batch: HttpBatch): Promise<readonly Rejection[]> {
@@ -150,6 +158,7 @@ class HttpBatch {
     private readonly xml: boolean,
     private readonly batch: Batch,
     private readonly signal: AbortSignal,
+    private readonly isClosed: () => boolean,
   ) {
     this.single = write.batch === 1;
     if (signal.aborted) this.graceBegins();
@@ -226,6 +235,7 @@ class HttpBatch {
         repeatable: mayRepeat(write),
         signal: this.late.signal,
         waitSignal: this.signal,
+        isClosed: this.isClosed,
       });
     } catch (error) {
       return this.withoutAnswer(items, error as Error);
@@ -239,6 +249,7 @@ class HttpBatch {
     const unsent = error instanceof NotSent;
     if (this.signal.aborted && this.signal.reason !== CANCELLED) throw unsent ? new AbortedBefore() : new Aborted();
     if (this.signal.aborted) return sent(items.map((item) => notDelivered(item, unsent ? UNSENT : UNCLEAR)));
+    if (error instanceof ClosedBefore) throw new WindowClosed();
     if (unsent) throw new NothingDone(error.message);
     if (mayRepeat(this.write)) throw new Outage(error.message);
     if (this.write.repeat.by === 'look-up') return this.lookUp(items);
