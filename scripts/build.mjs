@@ -25,6 +25,7 @@ export async function buildServer() {
       ['server/src/engine/share-worker.ts', 'share-worker.js'],
       ['server/src/profiles/profile-worker.ts', 'profile-worker.js'],
       ['server/src/trials/trial-worker.ts', 'trial-worker.js'],
+      ['server/src/plans/share-out-worker.ts', 'share-out-worker.js'],
       ['server/src/profiles/profile-part-worker.ts', 'profile-part-worker.js'],
       ['server/src/source-sets/source-set-worker.ts', 'source-set-worker.js'],
     ])

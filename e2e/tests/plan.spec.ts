@@ -1,3 +1,4 @@
+import AxeBuilder from '@axe-core/playwright';
 import { readFileSync } from 'node:fs';
 import { expect, test, type Page } from '@playwright/test';
 
@@ -238,4 +239,47 @@ test('somebody is told by mail of what failed, once; the next run sends only wha
   await page.goto('/settings');
   await expect(page.getByRole('row', { name: /Told: 3 records failed.*docks@example.org.*sent/ })).toBeVisible();
   expect(await mails()).toHaveLength(1);
+});
+
+test('records are shared out by what they are; what none takes is shared out once somebody does', async ({ page }) => {
+  const document = {
+    versicle: 1,
+    kind: 'plan',
+    name: 'Shared stations',
+    steps: [
+      {
+        id: 'kinds',
+        kind: 'share',
+        dataset: 'tidebridge/stations.csv',
+        by: [{ when: "s.district = 'Harbour'", mapping: 'stations-to-warehouse' }],
+      },
+    ],
+  };
+  const { id } = (await call(page, 'post', '/plans', { document })) as { id: string };
+  const { run } = (await call(page, 'post', `/plans/${id}/start`, {})) as { run: number };
+  await page.goto(`/runs/${run}`);
+  await page.getByRole('link', { name: /the records of tidebridge\/stations.csv/ }).click();
+  const untaken = page.getByRole('region', { name: 'Records taken by none' });
+  await expect(untaken.getByRole('row', { name: /Tollhouse.*None of the conditions/ })).toBeVisible();
+  const button = page.getByRole('button', { name: /Share \d+ out again/ });
+  await expect(button).toBeEnabled();
+  const { violations } = await new AxeBuilder({ page }).setLegacyMode(true).analyze();
+  expect(violations.filter((v) => v.impact === 'serious' || v.impact === 'critical').map((v) => v.id)).toEqual([]);
+  const share = page.url();
+
+  await page.goto(`/plans/${id}`);
+  await page.getByRole('button', { name: "s.district = 'Harbour'" }).click();
+  const takes = page.getByLabel('Takes records where');
+  await takes.fill("s.district <> 'Marsh'");
+  await takes.press('Tab');
+  await expect(page.getByRole('button', { name: "s.district <> 'Marsh'" })).toBeVisible();
+  await expect(page.getByText('version 2, saved')).toBeVisible();
+  await page.goto(share);
+  await button.click();
+  await expect(page).not.toHaveURL(share);
+  await expect(untaken.getByRole('row', { name: /Lanternfield/ })).toBeVisible();
+  await expect(untaken.getByRole('row', { name: /Tollhouse/ })).toHaveCount(0);
+  await page.goto(share);
+  await expect(page.getByText(/shared out again by run \d+/).first()).toBeVisible();
+  await expect(button).toHaveCount(0);
 });

@@ -56,7 +56,8 @@ for (const [name, path, sees] of VIEWS)
     page.on('console', (message) => message.type() === 'error' && complaints.push(message.text()));
     page.on('pageerror', (error) => complaints.push(error.message));
     await page.goto(path);
-    await expect(page.locator('main')).toContainText(sees);
+    // Some wait for PostgreSQL to compose records first, beside another view.
+    await expect(page.locator('main')).toContainText(sees, { timeout: 60_000 });
     if (name === 'a new system') await page.getByRole('button', { name: 'Connect a system' }).click();
     // Of many rows those in front show all that the others can have.
     const many = 'tbody tr:nth-child(n + 15)';

@@ -76,6 +76,8 @@ export const addresses = {
   pauseRun: 'post /runs/:id/pause',
   resumeRun: 'post /runs/:id/resume',
   takeUpRun: 'post /runs/:id/take-up',
+  listUnmatched: 'get /runs/:id/unmatched',
+  shareAgain: 'post /runs/:id/unmatched/share',
   replaceAll: 'post /runs/:id/replace',
   waive: 'post /failures/waive',
   listCauses: 'get /failures/causes',

@@ -68,6 +68,7 @@ export const planDetail = plan.extend({
       state: z.enum(RUN_STATES),
       read: z.number(),
       unchanged: z.number(),
+      unmatched: z.number(),
       failed: z.number(),
       delivered: z.number(),
     }),

@@ -107,6 +107,16 @@ export const runningRoutes = {
     params: numberParams,
     response: done,
   },
+  listUnmatched: {
+    summary: 'Records that none of those took among which a run shared them out',
+    params: numberParams,
+    response: runs.unmatchedRecords,
+  },
+  shareAgain: {
+    summary: 'Share out once more what none took, by the conditions that the plan has now',
+    params: numberParams,
+    response: plans.startedRun,
+  },
   replaceAll: {
     summary: 'Say that a table may lose most of its rows to a run that asks',
     params: numberParams,

@@ -13,13 +13,15 @@ export const RUN_STATES = [
   'left out',
 ] as const;
 /** A whole load, failed records sent again, or a run that holds those of its steps; and steps that move no records. */
-export const RUN_KINDS = ['full', 'replay', 'plan', 'each', 'sql', 'request'] as const;
+export const RUN_KINDS = ['full', 'replay', 'plan', 'each', 'share', 'sql', 'request'] as const;
 export const counts = z.object({
   read: z.number(),
   filtered: z.number(),
   skipped: z.number(),
   /** The target has them already as they are, or keeps what it has. */
   unchanged: z.number(),
+  /** Of a share: taken by none of those that share. */
+  unmatched: z.number(),
   failed: z.number(),
   /** Finished, and not answered for by the target yet. */
   waiting: z.number(),
@@ -120,3 +122,21 @@ export const runDetail = runSummary.extend({
   causes: z.array(causeGroup),
 });
 export type RunDetail = z.infer<typeof runDetail>;
+
+/** What none of those that share took: `open` may be shared out once more. */
+export const unmatchedRecords = z.object({
+  all: z.number(),
+  open: z.number(),
+  /** The first ones. */
+  records: z.array(
+    z.object({
+      row: z.number(),
+      file: z.string().nullable(),
+      source: z.record(z.string(), z.string().nullable()),
+      why: z.string(),
+      /** The run that shared it out once more. */
+      sharedBy: z.number().nullable(),
+    }),
+  ),
+});
+export type UnmatchedRecords = z.infer<typeof unmatchedRecords>;

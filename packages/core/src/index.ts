@@ -65,6 +65,7 @@ export * from './plan/places.ts';
 export * from './plan/limits.ts';
 export * from './plan/plan-words.ts';
 export * from './plan/schedule.ts';
+export * from './plan/share.ts';
 export * from './plan/step-order.ts';
 export { isOpen, opensAt, readWindows, type Window } from './plan/windows.ts';
 export { cronWords } from './plan/cron-words.ts';

@@ -31,6 +31,7 @@ import { keepPlans } from './plans/clock.ts';
 import { Conductor } from './plans/conductor.ts';
 import { follow } from './plans/follow.ts';
 import { Plans } from './plans/plan-store.ts';
+import { ShareOut } from './plans/share-out.ts';
 import { Starter } from './plans/starter.ts';
 import { Profiles } from './profiles/profiles.ts';
 import type { Services } from './services.ts';
@@ -122,8 +123,9 @@ async function start(): Promise<void> {
   const calendars = new Calendars(db);
   const plans = new Plans(db, calendars);
   const notifications = new Notifications(db, new NotificationSettings(db, secrets, () => addressOf(server)), failures);
+  const shareOut = new ShareOut(db, systems, landed, (run, message) => runs.log(run, message));
   const starter: Starter = new Starter(db, plans, runs, engine, () => conductor);
-  const conductor: Conductor = new Conductor(db, runs, engine, plans, systems, (run) => {
+  const conductor: Conductor = new Conductor(db, runs, engine, plans, systems, shareOut, (run) => {
     followed(run).catch((error: Error) =>
       log.warn({ run, error: error.message }, 'what follows from a run could not be seen to'),
     );

@@ -26,6 +26,8 @@ export interface JsonLinesFormat {
   readonly encoding: Encoding;
   /** Kept by us: a line that begins with `!` is a record that could not be read when it was fetched (landedUnreadable). */
   readonly landed?: true;
+  /** Of the dataset that they were taken from. */
+  readonly marks?: Marks;
 }
 /** Columns by their place in the line; characters are counted, not bytes. */
 export interface FixedWidthFormat {
@@ -80,7 +82,7 @@ export type StreamFormat = DelimitedFormat | JsonLinesFormat | FixedWidthFormat 
 export type FileFormat = StreamFormat | WorkbookFormat;
 /** How a format's numbers and dates are written, where it says so. */
 export function marksOf(format: FileFormat): Marks | null {
-  return format.kind === 'delimited' || format.kind === 'fixed' ? (format.marks ?? null) : null;
+  return 'marks' in format ? (format.marks ?? null) : null;
 }
 
 /** A record that could not be read, with the reason; its place in the file is its row number. */

@@ -3,9 +3,10 @@ import { RuleError } from '../rules/errors.ts';
 import { nearest, quoted } from '../words.ts';
 import { conditionRule } from './conditions.ts';
 import { isPeriod, placeProblem } from './places.ts';
-import { type PlanDocument, type Step, type Trigger } from './plan.ts';
+import { allSteps, type PlanDocument, type Step, type Trigger } from './plan.ts';
 import { circleOf, stepsBefore } from './step-order.ts';
 import { scheduleFault } from './schedule.ts';
+import { shareFault } from './share.ts';
 
 /** What is there beside the plan: names that it may speak of. Left out where nobody knows. */
 export interface PlanGround {
@@ -166,7 +167,12 @@ export function planProblems(plan: PlanDocument, ground: PlanGround = {}): Probl
         places(`${at}.body`, step.body ?? '', names);
         break;
       case 'share':
-        step.by.forEach((b, i) => known(`${at}.by[${i}].mapping`, 'mapping', b.mapping, ground.mappings));
+        known(`${at}.dataset`, 'system', step.dataset.split('/')[0]!, ground.systems);
+        step.by.forEach((b, i) => {
+          known(`${at}.by[${i}].mapping`, 'mapping', b.mapping, ground.mappings);
+          const fault = shareFault(b.when);
+          if (fault !== null) report(`${at}.by[${i}].when`, fault);
+        });
         break;
       case 'plan':
         if (step.plan === ground.self || step.plan === plan.name)
@@ -198,8 +204,4 @@ function placed(steps: readonly Step[], path: string): Placed[] {
     const at = `${path}[${i}]`;
     return [{ id: s.id, path: at }, ...(s.kind === 'each' ? placed(s.steps, `${at}.steps`) : [])];
   });
-}
-/** Steps, and those within them. */
-export function allSteps(steps: readonly Step[]): Step[] {
-  return steps.flatMap((s) => [s, ...(s.kind === 'each' ? allSteps(s.steps) : [])]);
 }

@@ -197,3 +197,8 @@ export function durationSeconds(text: string): number {
   const [, n, unit] = /^(\d+) ?(s|min|h|day|week)s?$/.exec(text)!;
   return Number(n) * SECONDS[unit!]!;
 }
+
+/** Steps, and those within them. */
+export function allSteps(steps: readonly Step[]): Step[] {
+  return steps.flatMap((s) => [s, ...(s.kind === 'each' ? allSteps(s.steps) : [])]);
+}

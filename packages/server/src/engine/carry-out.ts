@@ -33,6 +33,7 @@ import type { OtherSteps } from './other-steps.ts';
 import { closeMended, openFailures } from './open-failures.ts';
 import { noticeSource, type Noticed } from './source-changes.ts';
 import { requireKnownFields, sourcePlanOf } from './source-plan.ts';
+import { partPath } from './part-path.ts';
 
 const CHUNK_ROWS = Number(process.env['VERSICLE_CHUNK_ROWS'] ?? 20_000);
 /** Records of a chunk where the plan says how many may fail. */
@@ -226,6 +227,7 @@ export class CarryOut {
         rowLimit: row.row_limit === null ? null : Number(row.row_limit),
         began: sourceOf(row),
         landing: this.landing(row.id),
+        part: this.part(row),
         signal,
         log: (message) => this.log(row.id, message),
         variables: new Map(Object.entries(fromJson(row.variables))),
@@ -372,6 +374,11 @@ export class CarryOut {
     }));
   }
 
+  /** What its share gave it; null where it is part of none. */
+  private part(row: RunRow): string | null {
+    const part = carriedBy(row)?.part;
+    return part === undefined || row.kind === 'replay' ? null : partPath(this.directory, row.parent!, part);
+  }
   private landing(run: number): string {
     return join(this.directory, `run-${run}.jsonl`);
   }
@@ -382,7 +389,11 @@ export class CarryOut {
 
 /** Whether a run reads less than its document says. */
 const readsPart = (run: RunRow): boolean =>
-  run.row_limit !== null || run.taken !== null || run.since !== null || carriedBy(run)?.filter !== undefined;
+  run.row_limit !== null ||
+  run.taken !== null ||
+  run.since !== null ||
+  carriedBy(run)?.filter !== undefined ||
+  carriedBy(run)?.part !== undefined;
 const removesAtMost = (row: RunRow): number => {
   const carried = carriedBy(row);
   return carried?.kind === 'mapping' ? carried.removesAtMost : REMOVES_AT_MOST;

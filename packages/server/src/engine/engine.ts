@@ -54,7 +54,7 @@ export class Engine {
     if (!existsSync(this.directory)) return;
     const old = Date.now() - KEPT_DAYS * 86_400_000;
     for (const name of readdirSync(this.directory)) {
-      const run = /^run-(\d+)\.jsonl/.exec(name)?.[1];
+      const run = /^run-(\d+)(?:\.share-\d+)?\.jsonl/.exec(name)?.[1];
       const path = join(this.directory, name);
       const partial = !name.endsWith('.jsonl');
       if (partial || run === undefined || !needed.has(Number(run)) || statSync(path).mtimeMs < old)

@@ -27,6 +27,8 @@ export interface SourceOf {
   readonly began: SourcePlan | null;
   /** Where its records are kept that had to be fetched. */
   readonly landing: string;
+  /** Where the records are kept that a share gave it; null: it reads the dataset itself. */
+  readonly part: string | null;
   readonly signal: AbortSignal;
   readonly log: (message: string) => Promise<void>;
   /** What has arrived of a dataset and is to be read, where the run was started by that. */
@@ -39,6 +41,7 @@ export interface SourceOf {
 export async function sourcePlanOf(source: SourceOf, sourceSets: SourceSets): Promise<SourcePlan> {
   const { kind, document, system, dataset, began, landing, signal, log } = source;
   if (kind === 'replay' && began) return began;
+  if (source.part !== null) return stillLanded(began!, source.part);
   const name = document.source.primary.dataset;
   const { taken } = source;
   if (isComposed(document)) {

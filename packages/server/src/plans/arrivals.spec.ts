@@ -132,4 +132,50 @@ describe('deliveries of a webhook', () => {
       Array.from({ length: 41 }, (_, n) => n),
     );
   });
+
+  it('are shared out by what they are, each taken once; the rest is kept, whenever the server is killed', async () => {
+    const share = async (table: string): Promise<string> => {
+      const document = itemsDocument('items-*.csv', {
+        name: `Shared to ${table}`,
+        source: { primary: { alias: 'i', dataset: 'hook/deliveries' } },
+        target: { ...(itemsDocument()['target'] as object), dataset: `store/${table}` },
+        write: { mode: 'insert' },
+      });
+      return (await server.mapping(document)).mapping;
+    };
+    const by = [
+      { when: "d.name = 'join'", mapping: await share('joins') },
+      { when: "d.name = 'leave'", mapping: await share('leaves') },
+    ];
+    const { id: plan } = await server.api('createPlan', 'POST', '/plans', {
+      document: {
+        versicle: 1,
+        kind: 'plan',
+        name: 'Shared deliveries',
+        triggers: [{ id: 'd', kind: 'arrival', dataset: 'hook/deliveries' }],
+        steps: [{ id: 'kinds', kind: 'share', dataset: 'hook/deliveries', by }],
+      } as never,
+    });
+    // What came before the plan was made is its first run's.
+    const sum = async (): Promise<Record<'read' | 'delivered' | 'unmatched', number>> => {
+      const runs = await runsOf(plan, 1);
+      const of = (name: 'read' | 'delivered' | 'unmatched'): number => runs.reduce((n, r) => n + r.counts[name], 0);
+      return { read: of('read'), delivered: of('delivered'), unmatched: of('unmatched') };
+    };
+    const before = (await sum()).read;
+    const kinds = ['join', 'leave', 'ask'];
+    for (let n = 0; n < 30; n++) {
+      expect(await send(`s${n}`, { no: String(n), name: kinds[n % 3], price: '1,00' })).toBe(202);
+      if (n % 11 === 10) await server.restart('SIGKILL');
+    }
+    for (let left = 30; left > 0;) left = 30 + before - (await sum()).read;
+    expect(await sum()).toEqual({ read: before + 30, delivered: 20, unmatched: before + 10 });
+    for (const [table, first] of [
+      ['joins', 0],
+      ['leaves', 1],
+    ] as const)
+      expect((await server.rows(table)).map((r) => Number(r[0])).sort((a, b) => a - b)).toEqual(
+        Array.from({ length: 10 }, (_, n) => first + n * 3),
+      );
+  }, 120_000);
 });

@@ -7,6 +7,7 @@ import type { Systems } from '../systems/systems.ts';
 import { directDatabase } from '../testing/direct-database.ts';
 import { Conductor } from './conductor.ts';
 import type { Plans } from './plan-store.ts';
+import type { ShareOut } from './share-out.ts';
 
 /** The conductor over a real store, with an engine that ends runs as a test says. */
 class Stage {
@@ -28,7 +29,7 @@ class Stage {
         this.begun.push({ id, step: row!.step });
       },
     } as unknown as Engine;
-    this.conductor = new Conductor(db, runs, engine, {} as Plans, {} as Systems, () => undefined);
+    this.conductor = new Conductor(db, runs, engine, {} as Plans, {} as Systems, {} as ShareOut, () => undefined);
   }
   async start(plan: string, steps: readonly Step[]): Promise<number> {
     const [run] = await this.db.query<{ id: number }>(

@@ -2,6 +2,7 @@ import type { RunCounts, RunSummary } from '@versicle/contract';
 import {
   isMet,
   nextSteps,
+  partSteps,
   refused,
   stepsBefore,
   type EachStep,
@@ -9,28 +10,31 @@ import {
   type StepFigures,
   type StepState,
 } from '@versicle/core';
-import type { Database } from '@versicle/postgres';
+import type { Database, Statement } from '@versicle/postgres';
 import type { Engine } from '../engine/engine.ts';
-import type { Runs } from '../runs/runs.ts';
-import { GOING, OVER, RUNS } from '../runs/run-store.ts';
+import type { Runs, Taken } from '../runs/runs.ts';
+import { GOING, HOLDERS, isHolder, OVER, RUNS } from '../runs/run-store.ts';
+import type { SourcePlan } from '../systems/kinds/kind.ts';
 import type { Systems } from '../systems/systems.ts';
 import { fromJson } from '../store/values.ts';
 import { itemsOf, type Item } from './each-items.ts';
 import type { Plans } from './plan-store.ts';
+import type { CarriedShare, Part, ShareOut } from './share-out.ts';
 import { carriedPlan, carriedStep, type CarriedPlan } from './start.ts';
 
 interface HolderRow {
   [key: string]: unknown;
   id: number;
-  kind: 'plan' | 'each';
+  kind: 'plan' | 'each' | 'share';
   plan: string;
   state: RunSummary['state'];
   parent: number | null;
-  carries: CarriedPlan | EachStep | string;
+  carries: CarriedPlan | EachStep | CarriedShare | string;
   variables: Item | string;
-  items: Item[] | string | null;
+  /** The variables of an each's items; what those that share were given. */
+  items: Item[] | Part[] | string | null;
   row_limit: string | null;
-  taken: object | string | null;
+  taken: Taken | string | null;
   started_by: string;
   plan_version: number | null;
 }
@@ -74,6 +78,7 @@ export class Conductor {
     private readonly engine: Engine,
     private readonly plans: Plans,
     private readonly systems: Systems,
+    private readonly shareOut: ShareOut,
     /** Told of runs that are nobody's step and are over. */
     private readonly over: (run: number) => void,
   ) {}
@@ -102,7 +107,7 @@ export class Conductor {
   /** Looks at all that are under way: what was moved by another process, or just before this one ended. */
   async lookAtAll(): Promise<void> {
     const rows = await this.db.query<{ id: number }>(
-      "SELECT id FROM run WHERE kind IN ('plan', 'each') AND state IN ('queued', 'running') ORDER BY id",
+      `SELECT id FROM run WHERE kind IN ${HOLDERS} AND state IN ('queued', 'running') ORDER BY id`,
     );
     for (const { id } of rows) this.look(id);
   }
@@ -127,7 +132,7 @@ export class Conductor {
 
   private async holder(id: number): Promise<HolderRow | null> {
     const [row] = await this.db.query<HolderRow>(
-      "SELECT id, kind, plan, state, parent, carries, variables, items, row_limit, taken, started_by, plan_version FROM run WHERE id = $1 AND kind IN ('plan', 'each')",
+      `SELECT id, kind, plan, state, parent, carries, variables, items, row_limit, taken, started_by, plan_version FROM run WHERE id = $1 AND kind IN ${HOLDERS}`,
       [id],
     );
     return row ?? null;
@@ -153,6 +158,7 @@ export class Conductor {
           filtered: n(r.filtered),
           skipped: n(r.skipped),
           unchanged: n(r.unchanged),
+          unmatched: n(r.unmatched),
           failed: n(r.failed),
           waiting: n(r.waiting),
           delivered: n(r.delivered),
@@ -165,7 +171,7 @@ export class Conductor {
     const row = await this.holder(id);
     if (!row || ['cancelled', 'finished', 'left out', 'paused'].includes(row.state)) return;
     if (row.state === 'queued' && !(await this.begin(row))) return;
-    const { steps } = fromJson<{ steps: readonly Step[] }>(row.carries as string);
+    const steps = stepsOf(row);
     const items = await this.items(row);
     if (items === null) return;
     const parallel = row.kind === 'each' ? fromJson<EachStep>(row.carries as EachStep | string).parallel : 1;
@@ -193,16 +199,30 @@ export class Conductor {
   private async items(row: HolderRow): Promise<readonly Item[] | null> {
     const variables = fromJson<Item>(row.variables);
     if (row.kind === 'plan') return [variables];
-    const kept = row.items === null ? null : fromJson<Item[]>(row.items);
+    if (row.kind === 'share') {
+      if (row.items !== null) return [variables];
+      this.read(row, (signal) => this.sharedOut(row, signal));
+      return null;
+    }
+    const kept = row.items === null ? null : fromJson<Item[]>(row.items as Item[] | string);
     if (kept !== null) return kept.map((item) => ({ ...variables, ...item }));
-    if (row.state === 'broken' || this.reading.has(row.id)) return null;
     const { over } = fromJson<EachStep>(row.carries as EachStep | string);
+    this.read(row, async (signal) => {
+      const items = await itemsOf(over, this.systems, signal);
+      return [keepItems(row.id, items)];
+    });
+    return null;
+  }
+  /** Reads what a run is carried out with, beside all else; what is to be kept of it is kept once. */
+  private read(row: HolderRow, work: (signal: AbortSignal) => Promise<Statement[]>): void {
+    if (row.state === 'broken' || this.reading.has(row.id)) return;
     const reading = new AbortController();
     this.reading.set(row.id, reading);
-    itemsOf(over, this.systems, reading.signal)
+    work(reading.signal)
       .then(
-        (items) =>
-          this.db.query('UPDATE run SET items = $2 WHERE id = $1 AND items IS NULL', [row.id, JSON.stringify(items)]),
+        async (statements) => {
+          if (!reading.signal.aborted) await this.db.transaction(statements);
+        },
         async (error: Error) => {
           if (reading.signal.aborted) return;
           await this.end(row, 'broken', error.message);
@@ -213,7 +233,19 @@ export class Conductor {
         this.reading.delete(row.id);
         this.look(row.id);
       });
-    return null;
+  }
+  private async sharedOut(row: HolderRow, signal: AbortSignal): Promise<Statement[]> {
+    const { parts, statements } = await this.shareOut.of(
+      {
+        run: row.id,
+        carries: fromJson(row.carries as CarriedShare | string),
+        variables: fromJson(row.variables),
+        rowLimit: row.row_limit === null ? null : Number(row.row_limit),
+        taken: row.taken === null ? null : fromJson(row.taken),
+      },
+      signal,
+    );
+    return [keepItems(row.id, parts), ...statements];
   }
 
   private async beginStep(
@@ -240,6 +272,7 @@ export class Conductor {
           log: `left out: ${step.when} is not true`,
         });
     }
+    if (holder.kind === 'share') return this.beginPart(holder, steps.indexOf(step), step, variables);
     if (step.kind !== 'plan') return this.put(holder, step, item, variables, { state: 'queued', error: null });
     try {
       await this.requireNotWithin(holder, step.plan);
@@ -260,6 +293,19 @@ export class Conductor {
     } catch (error) {
       await this.put(holder, step, item, variables, { state: 'stopped', error: (error as Error).message });
     }
+  }
+  private async beginPart(holder: HolderRow, part: number, step: Step, variables: Item): Promise<void> {
+    const given = fromJson<Part[]>(holder.items as Part[] | string)[part]!;
+    const carries = { ...carriedStep(step, fromJson<CarriedPlan>(holder.carries as CarriedPlan | string)), part };
+    await this.put(
+      holder,
+      step,
+      0,
+      variables,
+      given.idle
+        ? { state: 'left out', error: null, carries, log: 'left out: no record was for it' }
+        : { state: 'queued', error: null, carries, source: given.plan },
+    );
   }
   private async requireNotWithin(holder: HolderRow, plan: string): Promise<void> {
     const rows = await this.db.query<{ plan: string }>(
@@ -284,17 +330,18 @@ export class Conductor {
       carries?: object;
       plan?: string;
       version?: number;
+      source?: SourcePlan;
     },
   ): Promise<void> {
     const isOver = how.state !== 'queued';
     const load = step.kind === 'mapping' ? step : null;
     const kind = load ? 'full' : step.kind;
-    const own = holder.kind === 'each' ? fromJson<Item[]>(holder.items!)[item] : {};
+    const own = holder.kind === 'each' ? fromJson<Item[]>(holder.items as Item[] | string)[item] : {};
     const carries =
       how.carries ?? carriedStep(step, fromJson<CarriedPlan>(holder.carries as CarriedPlan | string), own);
     const [made] = await this.db.query<{ id: number }>(
-      `INSERT INTO run (kind, plan, mapping, revision, state, row_limit, started_by, parent, step, item, carries, variables, plan_version, error, started_at, finished_at, taken)
-       VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, CASE WHEN $15 THEN clock_timestamp() END, CASE WHEN $15 THEN clock_timestamp() END, $16)
+      `INSERT INTO run (kind, plan, mapping, revision, state, row_limit, started_by, parent, step, item, carries, variables, plan_version, error, started_at, finished_at, taken, source)
+       VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, CASE WHEN $15 THEN clock_timestamp() END, CASE WHEN $15 THEN clock_timestamp() END, $16, $17)
        ON CONFLICT (parent, item, step) WHERE parent IS NOT NULL DO NOTHING RETURNING id`,
       [
         kind,
@@ -313,6 +360,7 @@ export class Conductor {
         how.error,
         isOver,
         holder.taken === null ? null : JSON.stringify(fromJson(holder.taken)),
+        how.source === undefined ? null : JSON.stringify(how.source),
       ],
     );
     if (!made) return;
@@ -321,7 +369,7 @@ export class Conductor {
     await this.runs.log(holder.id, how.log === undefined ? `${which} is run ${made.id}` : `${which} is ${how.log}`);
     await this.runs.announce(made.id);
     if (isOver) return;
-    if (kind === 'plan' || kind === 'each') this.look(made.id);
+    if (isHolder(kind)) this.look(made.id);
     else await this.engine.enqueue(made.id);
   }
 
@@ -350,21 +398,28 @@ export class Conductor {
     );
     if (ended.length === 0) return;
     await this.runs.log(row.id, error ?? 'finished');
+    if (state === 'finished') this.forgetParts(row);
     await this.runs.ended(row.id);
+  }
+
+  private forgetParts({ id, kind, carries }: HolderRow): void {
+    if (kind === 'share') this.shareOut.forget(id, fromJson<CarriedShare>(carries as CarriedShare | string).by.length);
   }
 
   /** Cancels a run with all that lies within it. */
   async cancel(id: number): Promise<void> {
     const ended = await this.db.query(
-      "UPDATE run SET state = 'cancelled', error = NULL, finished_at = clock_timestamp() WHERE id = $1 AND kind IN ('plan', 'each') AND state IN ('queued', 'running', 'broken', 'asks', 'paused') RETURNING id",
+      `UPDATE run SET state = 'cancelled', error = NULL, finished_at = clock_timestamp() WHERE id = $1 AND kind IN ${HOLDERS} AND state IN ('queued', 'running', 'broken', 'asks', 'paused') RETURNING id`,
       [id],
     );
     this.reading.get(id)?.abort();
     // What was just being begun hears of it, too.
     await this.looking;
     for (const { id: run, kind } of await this.within(id, "('queued', 'running', 'broken', 'asks', 'paused')"))
-      await (kind === 'plan' || kind === 'each' ? this.cancel(run) : this.engine.cancel(run));
+      await (isHolder(kind) ? this.cancel(run) : this.engine.cancel(run));
     if (ended.length > 0) {
+      const row = await this.holder(id);
+      if (row !== null) this.forgetParts(row);
       await this.runs.log(id, 'cancelled; what was delivered stays');
       await this.runs.ended(id);
     }
@@ -373,13 +428,13 @@ export class Conductor {
   /** Nothing within a run begins or goes on until it is resumed; a request that is under way is waited for. */
   async pause(id: number): Promise<void> {
     await this.db.query(
-      "UPDATE run SET state = 'paused' WHERE id = $1 AND kind IN ('plan', 'each') AND state IN ('queued', 'running')",
+      `UPDATE run SET state = 'paused' WHERE id = $1 AND kind IN ${HOLDERS} AND state IN ('queued', 'running')`,
       [id],
     );
     await this.looking;
     await this.runs.log(id, 'paused');
     for (const { id: run, kind } of await this.within(id, "('queued', 'running')"))
-      await (kind === 'plan' || kind === 'each' ? this.pause(run) : kind === 'request' ? null : this.engine.pause(run));
+      await (isHolder(kind) ? this.pause(run) : kind === 'request' ? null : this.engine.pause(run));
     await this.runs.announce(id);
   }
   async resume(id: number): Promise<void> {
@@ -389,7 +444,7 @@ export class Conductor {
     );
     await this.runs.log(id, 'goes on');
     for (const { id: run, kind } of await this.within(id, "('paused')"))
-      await (kind === 'plan' || kind === 'each' ? this.resume(run) : this.engine.takeUp(run));
+      await (isHolder(kind) ? this.resume(run) : this.engine.takeUp(run));
     await this.runs.announce(id);
     this.look(id);
   }
@@ -400,14 +455,14 @@ export class Conductor {
   /** Takes up again whatever broke within a run. Gives how many. */
   async takeUp(id: number): Promise<number> {
     const row = await this.holder(id);
-    if (row?.kind === 'each' && row.items === null && row.state === 'broken') {
+    if (row !== null && row.kind !== 'plan' && row.items === null && row.state === 'broken') {
       await this.db.query("UPDATE run SET state = 'running', finished_at = NULL, error = NULL WHERE id = $1", [id]);
       this.look(id);
       return 1;
     }
     let taken = 0;
     for (const { id: run, kind } of await this.within(id, "('broken')")) {
-      if (kind === 'plan' || kind === 'each') taken += await this.takeUp(run);
+      if (isHolder(kind)) taken += await this.takeUp(run);
       else {
         await this.engine.takeUp(run);
         taken++;
@@ -416,6 +471,17 @@ export class Conductor {
     this.look(id);
     return taken;
   }
+}
+
+const keepItems = (run: number, items: readonly object[]): Statement => ({
+  sql: 'UPDATE run SET items = $2 WHERE id = $1 AND items IS NULL',
+  params: [run, JSON.stringify(items)],
+});
+/** What a run that holds others carries out: of a share, the mappings that were given its records, side by side. */
+function stepsOf({ kind, carries }: HolderRow): readonly Step[] {
+  if (kind !== 'share') return fromJson<{ steps: readonly Step[] }>(carries as string).steps;
+  const share = fromJson<CarriedShare>(carries as CarriedShare | string);
+  return partSteps(share, (part) => share.by[part]!.revision);
 }
 
 interface Moves {

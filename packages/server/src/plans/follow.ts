@@ -22,7 +22,7 @@ export async function follow(
   );
   if (!run) return;
   const waiting = await db.query<{ id: number }>(
-    "SELECT id FROM run WHERE plan = $1 AND parent IS NULL AND kind = 'plan' AND state = 'queued' ORDER BY id",
+    "SELECT id FROM run WHERE plan = $1 AND parent IS NULL AND kind IN ('plan', 'share') AND state = 'queued' ORDER BY id",
     [run.plan],
   );
   for (const next of waiting) look(next.id);

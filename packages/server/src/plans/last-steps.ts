@@ -6,7 +6,7 @@ import { readRuns } from '../runs/run-store.ts';
 export async function lastSteps(db: Database, run: number): Promise<PlanDetail['lastSteps']> {
   const runs = await readRuns(db, "WHERE r.parent = $1 AND r.kind <> 'replay' ORDER BY r.id", [run]);
   return runs.map((r) => {
-    const { read, unchanged, failed, delivered } = r.counts;
-    return { step: r.step!, run: r.id, state: r.state, read, unchanged, failed, delivered };
+    const { read, unchanged, unmatched, failed, delivered } = r.counts;
+    return { step: r.step!, run: r.id, state: r.state, read, unchanged, unmatched, failed, delivered };
   });
 }

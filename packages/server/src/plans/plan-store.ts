@@ -6,6 +6,8 @@ import {
   changedMeanwhile,
   changesProblem,
   counted,
+  type MappingDocument,
+  mappingsOf,
   notFound,
   parseDocument,
   parsePlan,
@@ -15,6 +17,7 @@ import {
   type Problem,
   quoted,
   refused,
+  shareProblem,
 } from '@versicle/core';
 import type { Database, Statement } from '@versicle/postgres';
 import type { Calendars } from '../calendars/calendars.ts';
@@ -134,6 +137,7 @@ export class Plans {
       ...(await callsItself(this.db, document, self)),
       ...(await unreadArrivals(this.db, document)),
       ...(await untoldChanges(this.db, document)),
+      ...(await unsharable(this.db, document)),
     ];
   }
   private async requireSound(document: PlanDocument, self?: string): Promise<void> {
@@ -275,30 +279,42 @@ async function unreadArrivals(db: Database, document: PlanDocument): Promise<Pro
   );
 }
 
-/** Steps that are to read only changes of mappings where these can't be told. */
-async function untoldChanges(db: Database, document: PlanDocument): Promise<Problem[]> {
-  const steps = allSteps(document.steps).filter((s) => s.kind === 'mapping' && s.changes !== 'all');
-  if (steps.length === 0) return [];
+/** Shares among mappings that read something else, or whose records are made of more than one dataset. */
+async function unsharable(db: Database, document: PlanDocument): Promise<Problem[]> {
+  const shares = allSteps(document.steps).flatMap((s) => (s.kind === 'share' ? [s] : []));
+  if (shares.length === 0) return [];
+  const found = await newestDocuments(db, document);
+  return shares.flatMap((step) =>
+    step.by.flatMap(({ mapping }, i): Problem[] => {
+      const of = found.get(mapping);
+      const message = of && shareProblem(step, of);
+      return message ? [{ severity: 'error', path: `steps (${step.id}).by[${i}].mapping`, message }] : [];
+    }),
+  );
+}
+/** The mappings of a plan as they were published last, or as drafts where they never were. */
+async function newestDocuments(db: Database, document: PlanDocument): Promise<Map<string, MappingDocument>> {
   const rows = await db.query<{ id: string; document: string }>(
     `SELECT m.id, COALESCE((SELECT v.document FROM revision v WHERE v.mapping = m.id ORDER BY v.number DESC LIMIT 1), m.draft) AS document
        FROM mapping m WHERE m.id = ANY ($1::text[])`,
     [mappingsOf(document)],
   );
+  return new Map(rows.map((r) => [r.id, parseDocument(JSON.parse(r.document))]));
+}
+
+/** Steps that are to read only changes of mappings where these can't be told. */
+async function untoldChanges(db: Database, document: PlanDocument): Promise<Problem[]> {
+  const steps = allSteps(document.steps).filter((s) => s.kind === 'mapping' && s.changes !== 'all');
+  if (steps.length === 0) return [];
+  const found = await newestDocuments(db, document);
   return steps.flatMap((step): Problem[] => {
-    const of = step.kind === 'mapping' ? rows.find((r) => r.id === step.mapping) : undefined;
+    const of = step.kind === 'mapping' ? found.get(step.mapping) : undefined;
     if (of === undefined || step.kind !== 'mapping') return [];
-    const message = changesProblem(step, parseDocument(JSON.parse(of.document)));
+    const message = changesProblem(step, of);
     return message === null ? [] : [{ severity: 'error', path: `steps (${step.id}).changes`, message }];
   });
 }
 
-/** The mappings of a plan's steps, each once, in order. */
-export function mappingsOf(document: PlanDocument): string[] {
-  const all = allSteps(document.steps).flatMap((s) =>
-    s.kind === 'mapping' ? [s.mapping] : s.kind === 'share' ? s.by.map((b) => b.mapping) : [],
-  );
-  return [...new Set(all)];
-}
 function usesOfPlan(document: PlanDocument): { thing: string; name: string }[] {
   return [
     ...mappingsOf(document).map((name) => ({ thing: 'mapping', name })),

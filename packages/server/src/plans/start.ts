@@ -1,6 +1,6 @@
 import {
-  allSteps,
   fillPlaces,
+  mappingsOf,
   nearest,
   planProblems,
   quoted,
@@ -161,7 +161,7 @@ function variantOf(document: PlanDocument, name: string | undefined): PlanDocume
 
 /** The steps with the revisions that they carry out, whatever is published while they do. */
 async function pinned(db: Database, document: PlanDocument): Promise<readonly Step[]> {
-  const mappings = [...new Set(allSteps(document.steps).flatMap((s) => (s.kind === 'mapping' ? [s.mapping] : [])))];
+  const mappings = mappingsOf(document);
   const rows = await db.query<{ mapping: string; name: string; numbers: number[] | null }>(
     `SELECT m.id AS mapping, m.name, (SELECT array_agg(v.number ORDER BY v.number) FROM revision v WHERE v.mapping = m.id) AS numbers
        FROM mapping m WHERE m.id = ANY ($1::text[])`,
@@ -169,19 +169,21 @@ async function pinned(db: Database, document: PlanDocument): Promise<readonly St
   );
   const pin = (step: Step): Step => {
     if (step.kind === 'each') return { ...step, steps: step.steps.map(pin) };
-    if (step.kind !== 'mapping') return step;
-    const of = rows.find((r) => r.mapping === step.mapping);
-    if (!of) throw refused(`${document.name} can’t run: there is no mapping ${quoted(step.mapping)} any more.`);
+    if (step.kind === 'share')
+      return { ...step, by: step.by.map((b) => ({ ...b, revision: pinnedOf(b.mapping, 'newest') })) };
+    return step.kind === 'mapping' ? { ...step, revision: pinnedOf(step.mapping, step.revision) } : step;
+  };
+  const pinnedOf = (mapping: string, revision: MappingStep['revision']): number => {
+    const of = rows.find((r) => r.mapping === mapping);
+    if (!of) throw refused(`${document.name} can’t run: there is no mapping ${quoted(mapping)} any more.`);
     const newest = of.numbers?.at(-1);
     if (newest === undefined)
       throw refused(
         `${document.name} can't run yet: ${mappings.length === 1 ? 'its mapping' : of.name} has no published revision. Publish it first; a run always carries out a published revision.`,
       );
-    if (step.revision !== 'newest' && !of.numbers!.includes(step.revision))
-      throw refused(
-        `${document.name} can’t run: ${of.name} has no revision ${step.revision}; the newest is ${newest}.`,
-      );
-    return { ...step, revision: step.revision === 'newest' ? newest : step.revision };
+    if (revision !== 'newest' && !of.numbers!.includes(revision))
+      throw refused(`${document.name} can’t run: ${of.name} has no revision ${revision}; the newest is ${newest}.`);
+    return revision === 'newest' ? newest : revision;
   };
   return document.steps.map(pin);
 }

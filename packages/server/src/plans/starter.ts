@@ -1,6 +1,6 @@
 import type { Database } from '@versicle/postgres';
 import type { Engine } from '../engine/engine.ts';
-import { GOING } from '../runs/run-store.ts';
+import { GOING, isHolder } from '../runs/run-store.ts';
 import type { Runs } from '../runs/runs.ts';
 import type { Conductor } from './conductor.ts';
 import type { Plans } from './plan-store.ts';
@@ -126,6 +126,6 @@ export class Starter {
   /** Who carries a run out: the engine, or the conductor where it holds others. */
   private async carrier(run: number): Promise<Engine | Conductor> {
     const [row] = await this.db.query<{ kind: string }>('SELECT kind FROM run WHERE id = $1', [run]);
-    return row!.kind === 'plan' || row!.kind === 'each' ? this.conductor() : this.engine;
+    return isHolder(row!.kind) ? this.conductor() : this.engine;
   }
 }

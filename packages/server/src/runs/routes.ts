@@ -1,11 +1,12 @@
 import { changedMeanwhile, notFound, refused } from '@versicle/core';
 import type { Api } from '../http/api.ts';
 import type { Services } from '../services.ts';
+import { shareAgain, unmatchedOf } from '../plans/unmatched.ts';
 import { listRuns } from './list-runs.ts';
 import { runDetail } from './run-detail.ts';
-import { readRun } from './run-store.ts';
+import { isHolder, readRun } from './run-store.ts';
 
-export function runRoutes(api: Api, { db, engine, conductor, starter, failures }: Services): void {
+export function runRoutes(api: Api, { db, engine, plans, conductor, starter, failures }: Services): void {
   api.on('listRuns', ({ query }) => listRuns(db, query));
   api.on('getRun', ({ params }) => runDetail(db, failures, params.id));
   api.on('cancelRun', async ({ params }) => {
@@ -38,7 +39,7 @@ export function runRoutes(api: Api, { db, engine, conductor, starter, failures }
     if (!run) throw notFound(`There is no run ${params.id}.`);
     if (run.state !== 'broken')
       throw changedMeanwhile(`Run ${params.id} did not break off; there is nothing to take up.`);
-    if (run.kind === 'plan' || run.kind === 'each') {
+    if (isHolder(run.kind)) {
       if ((await conductor.takeUp(params.id)) === 0)
         throw changedMeanwhile(`Nothing within run ${params.id} can be taken up again; run the plan anew.`);
       return { done: true };
@@ -46,6 +47,12 @@ export function runRoutes(api: Api, { db, engine, conductor, starter, failures }
     if (run.kind === 'replay') await failures.retake(params.id);
     await engine.takeUp(params.id);
     return { done: true };
+  });
+  api.on('listUnmatched', ({ params }) => unmatchedOf(db, params.id));
+  api.on('shareAgain', async ({ params }, who) => {
+    const run = await shareAgain(db, plans, params.id, who.person);
+    conductor.look(run);
+    return { run };
   });
   api.on('replaceAll', async ({ params }, who) => {
     const [asked] = await db.query("UPDATE run SET confirmed_by = $2 WHERE id = $1 AND state = 'asks' RETURNING id", [

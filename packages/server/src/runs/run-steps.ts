@@ -1,15 +1,16 @@
 import type { RunStep, RunSummary } from '@versicle/contract';
-import { stepText, type PlanDocument, type Step } from '@versicle/core';
+import { partSteps, stepText, type PlanDocument, type ShareStep, type Step } from '@versicle/core';
 import type { Database } from '@versicle/postgres';
-import { partsOf, readRuns } from './run-store.ts';
+import { isHolder, partsOf, readRuns } from './run-store.ts';
 
 /** Runs of one step that a page shows; an each may have thousands. */
 const SHOWN = 200;
 
 /** The steps of a run, in the plan's order, each with its runs: several within an each, none where nothing came to it yet. */
 export async function stepsOf(db: Database, run: RunSummary, carries: string | null): Promise<RunStep[]> {
-  if (carries === null || (run.kind !== 'plan' && run.kind !== 'each')) return [];
-  const carried = JSON.parse(carries) as Pick<PlanDocument, 'steps'>;
+  if (carries === null || !isHolder(run.kind)) return [];
+  const carried = JSON.parse(carries) as Pick<PlanDocument, 'steps'> & ShareStep;
+  const steps = run.kind === 'share' ? partSteps(carried) : carried.steps;
   const runs = await readRuns(db, `WHERE r.id IN (${partsOf('$1')}) AND r.kind <> 'replay' ORDER BY r.id`, [run.id]);
   const names = await namesOf(db);
   const within = (steps: readonly Step[], holders: readonly number[], depth: number): RunStep[] =>
@@ -17,16 +18,16 @@ export async function stepsOf(db: Database, run: RunSummary, carries: string | n
       const own = runs.filter((r) => r.step === step.id && holders.includes(r.parent!));
       return [
         { id: step.id, kind: step.kind, words: stepText(step, names), depth, runs: own.slice(-SHOWN) },
-        ...(step.kind === 'each'
+        ...(step.kind === 'each' || step.kind === 'share'
           ? within(
-              step.steps,
+              step.kind === 'each' ? step.steps : partSteps(step),
               own.map((r) => r.id),
               depth + 1,
             )
           : []),
       ];
     });
-  return within(carried.steps, [run.id], 0);
+  return within(steps, [run.id], 0);
 }
 
 /** What mappings, systems and plans are called. */

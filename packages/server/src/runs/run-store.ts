@@ -26,6 +26,7 @@ interface RunRow {
   delivered: string;
   remarks: string;
   unchanged: string;
+  unmatched: string;
   waiting: string;
   bytes_done: string | null;
   bytes_total: string | null;
@@ -36,20 +37,34 @@ interface RunRow {
 export const GOING = "('queued', 'running', 'asks', 'paused')";
 /** States in which a run is over, though one that broke may be taken up again. */
 export const OVER = "('finished', 'cancelled', 'stopped', 'broken', 'left out')";
+/** Kinds of runs that hold those of steps. */
+export const HOLDERS = "('plan', 'each', 'share')";
+export const isHolder = (kind: string): kind is 'plan' | 'each' | 'share' =>
+  kind === 'plan' || kind === 'each' || kind === 'share';
 /** The runs that lie within a run, at any depth. */
 export const partsOf = (run: string): string =>
   `WITH RECURSIVE part AS (SELECT id FROM run WHERE parent = ${run} UNION ALL SELECT c.id FROM run c JOIN part ON c.parent = part.id) SELECT id FROM part`;
 
-const COUNTS = ['read', 'filtered', 'skipped', 'unchanged', 'failed', 'waiting', 'delivered', 'remarks'] as const;
+const COUNTS = [
+  'read',
+  'filtered',
+  'skipped',
+  'unchanged',
+  'unmatched',
+  'failed',
+  'waiting',
+  'delivered',
+  'remarks',
+] as const;
 /**
  * Runs with the names of what they carry out; `r`, `p` and `m` are run, plan and mapping, `c` the counts: of a run with steps
- * those of all of them.
+ * those of all of them, and of a share those of records that none took.
  */
 export const RUNS = `run r JOIN plan p ON p.id = r.plan LEFT JOIN mapping m ON m.id = r.mapping
   CROSS JOIN LATERAL (
-    SELECT ${COUNTS.map((c) => `r.${c}`).join(', ')} WHERE r.kind NOT IN ('plan', 'each')
+    SELECT ${COUNTS.map((c) => `r.${c}`).join(', ')} WHERE r.kind NOT IN ${HOLDERS}
     UNION ALL
-    SELECT ${COUNTS.map((c) => `COALESCE(sum(s.${c}), 0)`).join(', ')} FROM run s WHERE r.kind IN ('plan', 'each') AND s.id IN (${partsOf('r.id')}) HAVING r.kind IN ('plan', 'each')
+    SELECT ${COUNTS.map((c) => `COALESCE(sum(s.${c}), 0)`).join(', ')} FROM run s WHERE r.kind IN ${HOLDERS} AND (s.id = r.id OR s.id IN (${partsOf('r.id')})) HAVING r.kind IN ${HOLDERS}
   ) c`;
 const SELECT = `SELECT r.id, r.kind, r.plan, r.mapping, r.revision, r.parent, r.step, r.state, r.row_limit, r.started_by, r.created_at,
     r.started_at, r.finished_at, r.bytes_done, r.bytes_total, r.error, c.*, p.name AS plan_name, m.name AS mapping_name FROM ${RUNS}`;
@@ -85,6 +100,7 @@ function summaryOf(row: RunRow): RunSummary {
       filtered: Number(row.filtered),
       skipped: Number(row.skipped),
       unchanged: Number(row.unchanged),
+      unmatched: Number(row.unmatched),
       failed: Number(row.failed),
       waiting: Number(row.waiting),
       delivered: Number(row.delivered),

@@ -12,7 +12,7 @@ import type { Events } from '../http/events.ts';
 import type { Database, Statement } from '@versicle/postgres';
 import { fromJson } from '../store/values.ts';
 import type { Arrived, SourcePlan } from '../systems/kinds/kind.ts';
-import { readRun } from './run-store.ts';
+import { HOLDERS, readRun } from './run-store.ts';
 import { IN_THE_WAY, usesOf, type RunUse } from './run-uses.ts';
 
 /** What cuts a run into chunks: the same in each of its lives, or the journal would take one chunk for another. */
@@ -59,6 +59,8 @@ export type Carries = (MappingStep | SqlStep | RequestStep) & {
   readonly stop?: PlanDocument['stop'];
   /** A rule that source records must meet besides. */
   readonly filter?: string;
+  /** Which part of what its share gave out it reads. */
+  readonly part?: number;
   /** What tells runs apart that read other records: the plan's variables as they are written, and what is filtered. */
   readonly scope?: string;
 };
@@ -144,10 +146,14 @@ export class Runs {
   async inherit(): Promise<number[]> {
     await this.db.query('UPDATE run SET claimed_until = NULL WHERE claimed_until IS NOT NULL');
     const rows = await this.db.query<{ id: number; state: string }>(
-      "SELECT id, state FROM run WHERE state IN ('queued', 'running', 'broken', 'asks', 'paused') AND kind NOT IN ('plan', 'each') ORDER BY id",
+      `SELECT id, state FROM run WHERE state IN ('queued', 'running', 'broken', 'asks', 'paused') AND kind NOT IN ${HOLDERS} ORDER BY id`,
     );
     for (const { id } of rows) await this.ready(id);
-    return rows.map((r) => r.id);
+    // Of shares that are not over, others read what they gave out.
+    const shares = await this.db.query<{ id: number }>(
+      "SELECT id FROM run WHERE state IN ('queued', 'running', 'broken', 'asks', 'paused') AND kind = 'share'",
+    );
+    return [...rows, ...shares].map((r) => r.id);
   }
 
   /** Takes on the run that waits longest and that no other one is in the way of; null when there is none. */

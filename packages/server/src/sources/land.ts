@@ -78,7 +78,7 @@ export async function land(
       for (const row of rows) {
         if (signal?.aborted) throw new Aborted();
         if (records >= limit) break reading;
-        file.write(`${row instanceof Unreadable ? landedUnreadable(row) : lineOf(fields, row)}\n`);
+        file.write(`${row instanceof Unreadable ? landedUnreadable(row) : landedLine(fields, row)}\n`);
         records++;
       }
       await room.require(file.bytes);
@@ -105,6 +105,7 @@ export async function land(
     },
   };
 }
-function lineOf(fields: readonly string[], row: readonly (string | null)[]): string {
+/** A record as it is kept. */
+export function landedLine(fields: readonly string[], row: readonly (string | null)[]): string {
   return `{${fields.map((f, i) => `${JSON.stringify(f)}:${JSON.stringify(row[i] ?? null)}`).join(',')}}`;
 }

@@ -22,6 +22,7 @@ import m019 from './migrations/019-changes.sql';
 import m020 from './migrations/020-notifications.sql';
 import m021 from './migrations/021-source-changes.sql';
 import m022 from './migrations/022-windows.sql';
+import m023 from './migrations/023-share.sql';
 
 /** Forward only; a released migration is never edited. */
 export const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -47,6 +48,7 @@ export const migrations: readonly (readonly [number: number, name: string, sql: 
   [20, 'notifications', m020],
   [21, 'source-changes', m021],
   [22, 'windows', m022],
+  [23, 'share', m023],
 ];
 
 export async function migrate(db: Database): Promise<void> {

@@ -115,7 +115,7 @@ async function newFields(db: Database): Promise<Today['news']> {
 async function lastRuns(db: Database): Promise<Today['plans']> {
   const rows = await db.query<
     Record<'id' | 'name', string> & { mappings: string[] | null } & Record<
-        'read' | 'filtered' | 'skipped' | 'unchanged' | 'failed' | 'waiting' | 'delivered' | 'remarks',
+        'read' | 'filtered' | 'skipped' | 'unchanged' | 'unmatched' | 'failed' | 'waiting' | 'delivered' | 'remarks',
         string | null
       > & {
         run: number | null;
@@ -124,7 +124,7 @@ async function lastRuns(db: Database): Promise<Today['plans']> {
         open: string;
       }
   >(
-    `SELECT pl.id, pl.name, u.mappings, r.id AS run, r.read, r.filtered, r.skipped, r.unchanged, r.failed, r.waiting, r.delivered, r.remarks, r.started_at AS at,
+    `SELECT pl.id, pl.name, u.mappings, r.id AS run, r.read, r.filtered, r.skipped, r.unchanged, r.unmatched, r.failed, r.waiting, r.delivered, r.remarks, r.started_at AS at,
             (extract(epoch FROM COALESCE(r.finished_at, now()) - r.started_at) * 1000)::bigint AS millis,
             (SELECT count(*) FROM failed_record f WHERE f.mapping = ANY (u.mappings) AND f.state = 'open') AS open
        FROM plan pl LEFT JOIN LATERAL (SELECT array_agg(name ORDER BY name) AS mappings FROM plan_use WHERE plan = pl.id AND thing = 'mapping') u ON true
@@ -146,6 +146,7 @@ async function lastRuns(db: Database): Promise<Today['plans']> {
             filtered: Number(r.filtered),
             skipped: Number(r.skipped),
             unchanged: Number(r.unchanged),
+            unmatched: Number(r.unmatched),
             waiting: Number(r.waiting),
             failed: Number(r.failed),
             delivered: Number(r.delivered),

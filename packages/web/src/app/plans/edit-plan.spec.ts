@@ -15,6 +15,16 @@ const base = (): PlanDocument =>
 
 describe('editing a plan', () => {
   it('puts a new step behind all that nothing else waits for', () => {
+    expect(withNewStep(base(), 'share', 'signups/deliveries', ['joins', 'leaves']).steps.at(-1)).toMatchObject({
+      id: 'share',
+      kind: 'share',
+      dataset: 'signups/deliveries',
+      by: [
+        { when: 'TRUE', mapping: 'joins' },
+        { when: 'TRUE', mapping: 'leaves' },
+      ],
+      after: ['b', 'c'],
+    });
     const plan = withNewStep(base(), 'mapping', 'trips-to-warehouse');
     expect(plan.steps.at(-1)).toMatchObject({ id: 'trips_to_warehouse', after: ['b', 'c'] });
     expect(withNewStep(plan, 'mapping', 'trips-to-warehouse').steps.at(-1)).toMatchObject({

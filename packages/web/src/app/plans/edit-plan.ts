@@ -70,12 +70,22 @@ export function withTrigger(plan: PlanDocument, index: number, trigger: Trigger 
   return { ...plan, triggers };
 }
 
-export type StepKind = 'mapping' | 'sql' | 'request' | 'plan';
-/** A step behind all others, as it is when somebody has just asked for it. `about`: the mapping, system or plan. */
-export function withNewStep(plan: PlanDocument, kind: StepKind, about: string): PlanDocument {
+export type StepKind = 'mapping' | 'sql' | 'request' | 'plan' | 'share';
+/**
+ * A step behind all others, as it is when somebody has just asked for it. `about`: the mapping, system or plan, or the dataset that
+ * is shared out among `takers`.
+ */
+export function withNewStep(
+  plan: PlanDocument,
+  kind: StepKind,
+  about: string,
+  takers: readonly string[] = [],
+): PlanDocument {
   const ids = plan.steps.map((s) => s.id);
   const stem =
-    kind === 'mapping' || kind === 'plan' ? about.replaceAll('-', '_') : kind === 'sql' ? 'statement' : 'request';
+    kind === 'mapping' || kind === 'plan'
+      ? about.replaceAll('-', '_')
+      : { sql: 'statement', request: 'request', share: 'share' }[kind];
   // It comes last: after all that nothing else waits for.
   const after = ids.filter((id) => !plan.steps.some((s) => s.after.includes(id)));
   const always = { id: freeId(stem, ids), after, afterAny: [], onFail: 'stop' as const };
@@ -84,9 +94,18 @@ export function withNewStep(plan: PlanDocument, kind: StepKind, about: string): 
       ? { ...always, kind, mapping: about, revision: 'newest', changes: 'all', vanished: 'leave', removesAtMost: 0.5 }
       : kind === 'plan'
         ? { ...always, kind, plan: about }
-        : kind === 'sql'
-          ? { ...always, kind, system: about, sql: 'SELECT 1' }
-          : { ...always, kind, system: about, method: 'POST', path: '/' };
+        : kind === 'share'
+          ? {
+              ...always,
+              kind,
+              dataset: about,
+              by: takers.map((mapping) => ({ when: 'TRUE', mapping })),
+              all: false,
+              rest: 'keep',
+            }
+          : kind === 'sql'
+            ? { ...always, kind, system: about, sql: 'SELECT 1' }
+            : { ...always, kind, system: about, method: 'POST', path: '/' };
   return { ...plan, steps: [...plan.steps, step] };
 }
 export function withStep(plan: PlanDocument, index: number, step: Step): PlanDocument {

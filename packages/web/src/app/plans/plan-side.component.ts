@@ -64,7 +64,7 @@ import { planActions, planFeature } from './plan.feature';
             @if (s.read > 0) {
               {{ s.delivered | figure }} delivered{{
                 s.unchanged > 0 ? ', ' + (s.unchanged | figure) + ' unchanged' : ''
-              }}
+              }}{{ s.unmatched > 0 ? ', ' + (s.unmatched | figure) + ' taken by none' : '' }}
             } @else {
               <vs-state [state]="s.state" />
             }

@@ -274,6 +274,13 @@ export class PlanPage {
       }).format(new Date(at));
     return `Next: ${words(next.at)}${after ? `, then ${words(after.at)}` : ''}.`;
   });
+  /** Datasets that several mappings read as they come, with those. */
+  private readonly sharable = computed(() => {
+    const single = (this.mappings().value ?? []).filter((m) => m.further.length === 0);
+    const by = new Map<string, string[]>();
+    for (const { id, source } of single) by.set(source, [...(by.get(source) ?? []), id]);
+    return new Map([...by].filter(([, takers]) => takers.length > 1));
+  });
   protected readonly offers = computed(() => {
     const offer = (kind: StepKind, id: string, words: string) => ({ key: `${kind} ${id}`, kind, id, words });
     return [
@@ -281,6 +288,7 @@ export class PlanPage {
       ...(this.plans().value ?? [])
         .filter((p) => p.id !== this.id())
         .map((p) => offer('plan', p.id, `carry out the plan ${p.name}`)),
+      ...[...this.sharable()].map(([dataset]) => offer('share', dataset, `share out the records of ${dataset}`)),
       ...(this.systems().value ?? []).flatMap((s) => [
         ...(['embedded', 'postgres'].includes(s.connection.kind)
           ? [offer('sql', s.id, `a statement in ${s.name}`)]
@@ -346,7 +354,7 @@ export class PlanPage {
     this.edit(document);
   }
   protected addStep({ kind, id }: { kind: StepKind; id: string }): void {
-    const document = withNewStep(this.draft(), kind, id);
+    const document = withNewStep(this.draft(), kind, id, this.sharable().get(id));
     this.adding.set(false);
     this.edit(document);
     this.part.set({ kind: 'step', index: document.steps.length - 1 });

@@ -10,12 +10,13 @@ import { SELECT } from '../shared/select';
 import { ChangesEditorComponent } from './changes-editor.component';
 import { withoutStep, withStep } from './edit-plan';
 import { plansFeature } from './plans.feature';
+import { ShareEditorComponent } from './share-editor.component';
 
 /** One step: what it does, after which others, on which condition, and what becomes of the plan when it fails. */
 @Component({
   selector: 'vs-step-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ChangesEditorComponent, FieldComponent, FormsModule, GIVEN, RouterLink, SELECT],
+  imports: [ChangesEditorComponent, FieldComponent, FormsModule, GIVEN, RouterLink, SELECT, ShareEditorComponent],
   template: `
     @if (step(); as s) {
       <div class="row">
@@ -111,6 +112,9 @@ import { plansFeature } from './plans.feature';
                 }
               </nz-select>
             </vs-field>
+          }
+          @case ('share') {
+            <vs-share-editor [step]="s" (changed)="put($event)" />
           }
           @default {
             <p class="soft">

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { allSteps, type PlanDocument, type Trigger } from '@versicle/core';
+import { mappingsOf, type PlanDocument, type Trigger } from '@versicle/core';
 import { mappingsFeature } from '../mappings/mappings.feature';
 import { systemsFeature } from '../systems/systems.feature';
 import { FieldComponent } from '../shared/form/field.component';
@@ -155,7 +155,7 @@ export class TriggerEditorComponent {
   private readonly systemList = inject(Store).selectSignal(systemsFeature.selectSystems);
   /** What the plan's mappings read from systems of a kind: where it can arrive. */
   protected arriving(kind: 'folder' | 'webhook'): string[] {
-    const used = allSteps(this.plan().steps).flatMap((s) => (s.kind === 'mapping' ? [s.mapping] : []));
+    const used = mappingsOf(this.plan());
     const systems = (this.systemList().value ?? []).filter((s) => s.connection.kind === kind).map((s) => s.id);
     const read = (this.mappingList().value ?? [])
       .filter((m) => used.includes(m.id))

@@ -6,12 +6,13 @@ const PARTS = [
   ['filtered', 'filtered out'],
   ['skipped', 'skipped'],
   ['unchanged', 'unchanged'],
+  ['unmatched', 'taken by none'],
   ['delivered', 'delivered'],
   ['failed', 'failed'],
   ['waiting', 'waiting'],
 ] as const;
 /** Said only where there are any. */
-const SELDOM: ReadonlySet<string> = new Set(['unchanged', 'waiting']);
+const SELDOM: ReadonlySet<string> = new Set(['unchanged', 'unmatched', 'waiting']);
 
 /** What became of what was read: a proportional band that adds up, and the sum as a sentence. */
 @Component({
@@ -61,6 +62,11 @@ const SELDOM: ReadonlySet<string> = new Set(['unchanged', 'waiting']);
     }
     .unchanged {
       background: repeating-linear-gradient(0deg, var(--ink-3) 0 1px, transparent 1px 4px);
+      outline: 1px solid var(--ink-3);
+      outline-offset: -1px;
+    }
+    .unmatched {
+      background: var(--paper);
       outline: 1px solid var(--ink-3);
       outline-offset: -1px;
     }

@@ -12,6 +12,7 @@ import { BandComponent } from './band.component';
 import { RateChartComponent } from './rate-chart.component';
 import { RunStepsComponent } from './run-steps.component';
 import { runsActions, runsFeature } from './runs.feature';
+import { UnmatchedComponent } from './unmatched.component';
 
 /** One run: what became of what was read, how fast, what happened, and what failed. */
 @Component({
@@ -27,6 +28,7 @@ import { runsActions, runsFeature } from './runs.feature';
     BandComponent,
     RateChartComponent,
     RunStepsComponent,
+    UnmatchedComponent,
   ],
   template: `
     <div class="page">
@@ -130,6 +132,14 @@ import { runsActions, runsFeature } from './runs.feature';
         }
         @if (r.state !== 'queued' && movesRecords()) {
           <vs-band [counts]="r.counts" [words]="r.state === 'asks' ? 'loaded, not in place yet' : 'delivered'" />
+        }
+        @if (r.kind === 'share') {
+          <vs-unmatched
+            [run]="r.id"
+            [plan]="r.plan"
+            [over]="!going() && r.state !== 'paused'"
+            [count]="r.counts.unmatched + r.counts.failed"
+          />
         }
         <div class="grid">
           <div>

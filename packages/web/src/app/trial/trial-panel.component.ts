@@ -63,7 +63,7 @@ export class TrialPanelComponent {
   protected readonly report = computed(() => this.trial()?.report ?? null);
   protected readonly counts = computed(() => {
     const { read, filtered, skipped, failed, written, remarks } = this.report()!.counts;
-    return { read, filtered, skipped, unchanged: 0, waiting: 0, failed, delivered: written, remarks };
+    return { read, filtered, skipped, unchanged: 0, unmatched: 0, waiting: 0, failed, delivered: written, remarks };
   });
   protected readonly stale = computed(() => (this.trial()?.version ?? this.version()) !== this.version());
   protected readonly progressWords = computed(() => {
