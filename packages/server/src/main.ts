@@ -12,6 +12,7 @@ import { NotificationSettings } from './notifications/setting.ts';
 import { Changes } from './engine/changes/changes.ts';
 import { CarryOut, OUTAGE_SECONDS } from './engine/carry-out.ts';
 import { Engine } from './engine/engine.ts';
+import { Keep } from './engine/keep.ts';
 import { OtherSteps } from './engine/other-steps.ts';
 import { Outbox } from './engine/lanes/queue/outbox.ts';
 import { Senders } from './engine/lanes/queue/senders.ts';
@@ -115,6 +116,7 @@ async function start(): Promise<void> {
     keyMaps,
     otherSteps,
     changes,
+    new Keep(db, systems),
     landed,
     queueHouse,
     installation,

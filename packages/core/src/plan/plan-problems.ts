@@ -143,6 +143,15 @@ export function planProblems(plan: PlanDocument, ground: PlanGround = {}): Probl
     if (problem !== null) report(at, problem);
   }
 
+  function keptAt(at: string, text: string | undefined, names: readonly string[]): void {
+    if (text === undefined) return;
+    const [system, ...folder] = text.split('/');
+    if (folder.length === 0 || folder.some((part) => ['', '.', '..'].includes(part.trim())))
+      return report(at, `${quoted(text)} is no folder of a system; write one such as archive/{{run}}.`);
+    known(at, 'system', system!, ground.systems);
+    places(at, text, names);
+  }
+
   function ofKind(step: Step, at: string, names: readonly string[]): void {
     switch (step.kind) {
       case 'mapping':
@@ -151,6 +160,7 @@ export function planProblems(plan: PlanDocument, ground: PlanGround = {}): Probl
           report(`${at}.watermark`, 'Say by which field what is new is told: "watermark": { "field": … }.');
         if (step.changes !== 'watermark' && step.watermark !== undefined)
           report(`${at}.watermark`, 'A watermark counts only with "changes": "watermark".');
+        for (const what of ['read', 'failed'] as const) keptAt(`${at}.keep.${what}`, step.keep?.[what], names);
         break;
       case 'sql':
         known(`${at}.system`, 'system', step.system, ground.systems);

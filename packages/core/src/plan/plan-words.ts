@@ -184,6 +184,10 @@ function stepWords(step: Step, path: string, nameOf: NameOf, whole = true): Plan
           plain(', '),
           gap(step.vanished === 'delete' ? 'what is gone is deleted' : 'what is gone is marked', `${path}.vanished`),
         );
+      if (step.keep?.read !== undefined)
+        words.push(plain(', what is read kept in '), gap(step.keep.read, `${path}.keep.read`));
+      if (step.keep?.failed !== undefined)
+        words.push(plain(', what fails kept in '), gap(step.keep.failed, `${path}.keep.failed`));
       break;
     case 'sql':
       words.push(plain('a statement in '), gap(nameOf('system', step.system), `${path}.system`));

@@ -10,6 +10,8 @@ import {
   mappedOf,
   requireClaim,
   sourceOf,
+  startOf,
+  variablesOf,
   type Claim,
   type Cut,
   type MappingEnd,
@@ -28,6 +30,7 @@ import { Drive } from './drive.ts';
 import { BulkLane } from './lanes/bulk.ts';
 import { failRest, QueueLane, QUEUED_CHUNK_ROWS, type QueueHouse } from './lanes/queue/queue.ts';
 import type { SentRun } from './lanes/queue/settle-sent.ts';
+import type { Keep, Kept } from './keep.ts';
 import type { MapJob, ReplayRow } from './messages.ts';
 import type { OtherSteps } from './other-steps.ts';
 import { closeMended, openFailures } from './open-failures.ts';
@@ -88,6 +91,7 @@ export class CarryOut {
     private readonly keyMaps: KeyMaps,
     private readonly otherSteps: OtherSteps,
     private readonly changes: Changes,
+    private readonly keep: Keep,
     /** Where records are kept that a run fetched and has not worked off yet. */
     private readonly directory: string,
     private readonly queueHouse: QueueHouse,
@@ -119,6 +123,8 @@ export class CarryOut {
     const noticed = await noticeSource(this.db, row, document, plan);
     if (row.state === 'running') await this.log(row.id, `taken up again after ${counted(Number(row.read), 'record')}`);
     else await this.begin(work, plan);
+    const archived = await this.keep.read(keptOf((await this.runs.row(row.id))!), plan);
+    if (archived !== null) await this.log(row.id, archived);
     for (const line of noticed.log) await this.log(row.id, line);
     const prepared = await this.patiently(work, () => target.prepare(document, dataset, run));
     for (const line of prepared) await this.log(row.id, line);
@@ -318,6 +324,8 @@ export class CarryOut {
     if (stays) await this.runs.takeBack(claim);
     await bulk?.discard?.(run, dataset, !stays);
     await closeMended(this.db, id, document, end.well);
+    const filed = await this.keep.failed(keptOf((await this.runs.row(id))!));
+    if (filed !== null) await this.log(id, filed);
     const { counts } = (await readRun(this.db, id))!;
     const { read, filtered, skipped, unchanged, failed, waiting, delivered } = counts;
     if (waiting !== 0 || read !== filtered + skipped + unchanged + failed + delivered)
@@ -397,6 +405,15 @@ const readsPart = (run: RunRow): boolean =>
 const removesAtMost = (row: RunRow): number => {
   const carried = carriedBy(row);
   return carried?.kind === 'mapping' ? carried.removesAtMost : REMOVES_AT_MOST;
+};
+const keptOf = (run: RunRow): Kept => {
+  const step = carriedBy(run);
+  return {
+    run: run.id,
+    keep: (step?.kind === 'mapping' ? step.keep : undefined) ?? {},
+    now: startOf(run),
+    variables: variablesOf(run),
+  };
 };
 /** Whether a run loads records, or sends failed ones again. */
 const movesRecords = ({ kind }: RunRow): boolean => kind === 'full' || kind === 'replay';

@@ -1,6 +1,7 @@
 import { bindPlaces, fillPlaces, refused } from '@versicle/core';
 import {
   carriedBy,
+  startOf,
   variablesOf,
   type Claim,
   type RequestStep,
@@ -40,7 +41,7 @@ export class OtherSteps {
   private async sql(row: RunRow, step: SqlStep, signal: AbortSignal): Promise<string> {
     const { system, name } = await this.systems.openById(step.system);
     if (!system.carryOut) throw refused(`${name} takes no statements; choose a database.`);
-    const { sql, params } = bindPlaces(step.sql, this.now(row), variablesOf(row), WHOSE);
+    const { sql, params } = bindPlaces(step.sql, startOf(row), variablesOf(row), WHOSE);
     await this.runs.log(row.id, sql.length > KEPT ? `${sql.slice(0, KEPT)} …` : sql);
     return system.carryOut({ sql, params, uid: row.uid!, signal });
   }
@@ -54,7 +55,7 @@ export class OtherSteps {
         `${method} ${step.path} was being sent when Versicle was cut off, and its answer never came: it may have arrived. Look there; taken up again, it is sent once more.`,
       );
     const fill = (text: string, value: (of: string) => string): string =>
-      fillPlaces(text, this.now(row), new Map([...variablesOf(row)].map(([k, v]) => [k, value(v)])), WHOSE);
+      fillPlaces(text, startOf(row), new Map([...variablesOf(row)].map(([k, v]) => [k, value(v)])), WHOSE);
     const path = fill(step.path, partOfPath);
     // Within a body of JSON a value stands as JSON writes it.
     const body =
@@ -78,9 +79,5 @@ export class OtherSteps {
         `${method} ${path} was sent to ${name}, and no answer came (${(error as Error).message}): it may have arrived. Look there; taken up again, it is sent once more.`,
       );
     }
-  }
-
-  private now(row: RunRow): Date {
-    return row.started_at === null ? new Date() : new Date(`${row.started_at.replace(' ', 'T')}:00`);
   }
 }

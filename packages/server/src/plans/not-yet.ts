@@ -7,11 +7,9 @@ export function notYet(document: PlanDocument): Problem[] {
     void problems.push({ severity: 'error', path, message: `${what} can’t be carried out yet.` });
   for (const step of allSteps(document.steps)) {
     const at = `steps (${step.id})`;
-
     if (step.kind !== 'mapping') continue;
     if (step.changes === 'captured') report(`${at}.changes`, 'Reading what a database wrote down itself (captured)');
     if (step.vanished !== 'leave') report(`${at}.vanished`, 'Doing something about records that are gone');
-    if (step.keep !== undefined) report(`${at}.keep`, 'Keeping what was read as files');
   }
   return problems;
 }

@@ -373,3 +373,6 @@ export const variablesOf = (row: RunRow): ReadonlyMap<string, string> =>
   new Map([...Object.entries(fromJson(row.variables)), ['run', String(row.parent ?? row.id)], ['plan', row.plan]]);
 export const mappedOf = (run: RunRow): MappingEnd | null => (run.mapped === null ? null : fromJson(run.mapped));
 export const sourceOf = (run: RunRow): SourcePlan | null => (run.source === null ? null : fromJson(run.source));
+/** What now() means in what a run's places are filled with, also after it was taken up again. */
+export const startOf = (row: Pick<RunRow, 'started_at'>): Date =>
+  row.started_at === null ? new Date() : new Date(`${row.started_at.replace(' ', 'T')}:00`);

@@ -171,6 +171,8 @@ export interface OpenSystem {
   request?(asked: AskedRequest, signal: AbortSignal): Promise<AnsweredRequest>;
   arrivals?: Arrivals;
   target?: Target;
+  /** A folder of a name within it, made where it is not there: files are put there besides. Throws a fault for one that leads out. */
+  folderWithin?(name: string): Promise<string>;
   /** Whatever goes on with it when its settings change ends as it began: it is not closed then. */
   readonly goesOn?: true;
   close?(): Promise<void>;

@@ -43,6 +43,22 @@ import { ShareEditorComponent } from './share-editor.component';
                 (vsWritten)="put({ revision: revision($event) })"
             /></vs-field>
             <vs-changes-editor [step]="s" (changed)="put($event)" />
+            <vs-field label="Keep what is read in" [help]="'a folder of a folder system, such as archive/' + RUN"
+              ><input
+                class="input mono"
+                [value]="s.keep?.read ?? ''"
+                (vsWritten)="keep({ read: $event.trim() || undefined })"
+                spellcheck="false"
+                placeholder="nowhere"
+            /></vs-field>
+            <vs-field label="Keep what fails in" help="as a file with the reasons"
+              ><input
+                class="input mono"
+                [value]="s.keep?.failed ?? ''"
+                (vsWritten)="keep({ failed: $event.trim() || undefined })"
+                spellcheck="false"
+                placeholder="nowhere"
+            /></vs-field>
             @if (replaces(s.mapping)) {
               <vs-field label="Ask when more goes, per cent" help="of what the table holds"
                 ><input
@@ -210,6 +226,7 @@ export class StepEditorComponent {
   readonly index = input.required<number>();
   readonly changed = output<PlanDocument>();
   protected readonly PLACE = '{{region}}';
+  protected readonly RUN = '{{run}}';
   private readonly store = inject(Store);
   private readonly mappingList = this.store.selectSignal(mappingsFeature.selectMappings);
   private readonly planList = this.store.selectSignal(plansFeature.selectPlans);
@@ -231,6 +248,12 @@ export class StepEditorComponent {
   }
   protected put(change: Partial<Record<string, unknown>>): void {
     this.changed.emit(withStep(this.plan(), this.index(), { ...this.step()!, ...change } as Step));
+  }
+  protected keep(change: { read?: string | undefined; failed?: string | undefined }): void {
+    const step = this.step()!;
+    if (step.kind !== 'mapping') return;
+    const entries = Object.entries({ ...step.keep, ...change }).filter(([, folder]) => folder !== undefined);
+    this.put({ keep: entries.length === 0 ? undefined : Object.fromEntries(entries) });
   }
   protected after(id: string, is: boolean): void {
     const { after } = this.step()!;

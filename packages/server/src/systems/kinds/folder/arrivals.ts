@@ -1,8 +1,9 @@
 import { existsSync } from 'node:fs';
-import { mkdir, realpath, rename, stat, writeFile } from 'node:fs/promises';
-import { basename, join, sep } from 'node:path';
+import { rename, stat, writeFile } from 'node:fs/promises';
+import { basename, join } from 'node:path';
 import { isFault, refused } from '@versicle/core';
 import type { ArrivedFile } from '../kind.ts';
+import { folderWithin } from './within.ts';
 
 /** Files of a folder as they arrive, and what becomes of them when they were worked off. */
 export class FolderArrivals {
@@ -37,18 +38,8 @@ export class FolderArrivals {
     if (now.size !== bytes || now.mtimeMs !== changed)
       throw refused('it has changed meanwhile, so it stays where it is.');
     if (then === 'mark') return writeFile(`${from}.done`, '');
-    const to = await this.folder(then.slice('move:'.length));
+    const to = await folderWithin(this.root, then.slice('move:'.length));
     await rename(from, join(to, freeName(to, name)));
-  }
-  /** The folder that is moved into: within this one, links followed. */
-  private async folder(name: string): Promise<string> {
-    if (name.split(/[/\\]/).some((part) => part === '' || part === '.' || part === '..'))
-      throw refused(`“${name}” is no folder within this one.`);
-    const path = join(this.root, name);
-    await mkdir(path, { recursive: true });
-    const [base, real] = [await realpath(this.root), await realpath(path)];
-    if (!real.startsWith(base + sep)) throw refused(`“${name}” leads out of the folder.`);
-    return real;
   }
 }
 /** What was moved there before stays: a second file of the name gets a number. */

@@ -18,6 +18,7 @@ import { failed } from '../network/diagnose.ts';
 import { FolderArrivals } from './arrivals.ts';
 import { matchesGlob } from './glob.ts';
 import { requireAllowedRoot } from './roots.ts';
+import { folderWithin } from './within.ts';
 import { settings, type FolderConnection } from './settings.ts';
 import { FolderTarget } from './target.ts';
 import { describeFormat } from './words.ts';
@@ -57,6 +58,7 @@ export const folder: Kind<FolderConnection> = {
       sourcePlan: (name, options) => opened.plan(name, options),
       arrivals: new FolderArrivals(root, (dataset) => opened.filesOf(dataset)),
       target: new FolderTarget(root),
+      folderWithin: (name) => folderWithin(root, name),
     } satisfies OpenSystem;
   },
   check: ({ root }) => {
