@@ -55,9 +55,12 @@ export async function follow(
     try {
       const run = await ask<RunDetail>(remote, 'GET', `/runs/${id}`);
       silentSince = null;
-      if (!json) for (const { at, message } of run.log.slice(told)) print(`${at} ${message}`);
-      if (run.log.length > told) wait = 100;
-      told = run.log.length;
+      // The answer has the newest lines; told ones may be among them, or more may have come than it has.
+      const before = run.logLines - run.log.length;
+      if (!json && before > told) print(`… ${before - told} lines; ${remote.server}/api/runs/${id}/log.txt has all`);
+      if (!json) for (const { at, message } of run.log.slice(Math.max(0, told - before))) print(`${at} ${message}`);
+      if (run.logLines > told) wait = 100;
+      told = run.logLines;
       if (STANDS.has(run.state)) {
         print(json ? JSON.stringify(run) : runText(run));
         return outcome(run);

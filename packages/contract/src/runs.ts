@@ -118,7 +118,9 @@ export const runDetail = runSummary.extend({
   trigger: z.string().nullable(),
   /** Records settled (all that does not wait) and delivered up to a moment, with milliseconds since the start. */
   samples: z.array(z.object({ millis: z.number(), settled: z.number(), delivered: z.number() })),
+  /** The newest lines, and how many there are. */
   log: z.array(z.object({ at: z.string(), message: z.string() })),
+  logLines: z.number(),
   causes: z.array(causeGroup),
 });
 export type RunDetail = z.infer<typeof runDetail>;

@@ -3,7 +3,7 @@ import { copyFile, mkdir, rename, rm, stat } from 'node:fs/promises';
 import { basename, dirname, join } from 'node:path';
 import { Transform } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
-import { counted, fillPlaces, refused, type Failure, type MappingStep } from '@versicle/core';
+import { counted, fillPlaces, harmlessCell, refused, type Failure, type MappingStep } from '@versicle/core';
 import { openRecordFile } from '@versicle/files';
 import type { Database } from '@versicle/postgres';
 import { fromJson } from '../store/values.ts';
@@ -75,15 +75,18 @@ export class Keep {
           const source = fromJson<Record<string, string | null>>(row.source);
           const all = (of: (f: Failure) => string | null): string =>
             [...new Set(failures.flatMap((f) => of(f) ?? []))].join(' | ');
-          out.write([
-            row.file_row ?? row.row_number,
-            row.file,
-            all((f) => f.line),
-            all((f) => f.cause),
-            all((f) => f.message),
-            row.answer,
-            ...names.map(({ name }) => source[name] ?? null),
-          ]);
+          out.write(
+            [
+              row.file_row ?? row.row_number,
+              row.file,
+              all((f) => f.line),
+              all((f) => f.cause),
+              all((f) => f.message),
+              row.answer,
+              ...names.map(({ name }) => source[name] ?? null),
+              // People open it in spreadsheet programs.
+            ].map((text) => (text === null ? null : harmlessCell(text))),
+          );
         }
         after = Number(rows.at(-1)!.id);
         await out.flush();

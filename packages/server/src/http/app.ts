@@ -29,6 +29,7 @@ import { keyMapRoutes } from '../key-maps/routes.ts';
 import { foreignRoutes } from '../foreign/routes.ts';
 import { starterRoutes } from '../starters/routes.ts';
 import { sourceSetRoutes } from '../source-sets/routes.ts';
+import { logFiles } from '../runs/run-log.ts';
 import { trialFiles, trialRoutes } from '../trials/routes.ts';
 import { Api } from './api.ts';
 import { PROBLEMS } from './problem.ts';
@@ -100,6 +101,7 @@ export function makeApp(services: Services, { version, host, pages, log }: AppOp
   app.use('/api', trialFiles(services.trials));
   app.use('/api', workbookFiles(services));
   app.use('/api', codeFiles(services));
+  app.use('/api', logFiles(services.db));
   app.use('/api', api.router);
   app.use('/api', (req) => {
     throw notFound(`There is nothing at ${req.method} /api${req.path}; /api/openapi.json lists what there is.`);

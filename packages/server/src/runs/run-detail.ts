@@ -3,6 +3,7 @@ import { notFound, type MappingStep } from '@versicle/core';
 import type { Failures } from '../failures/failures.ts';
 import type { Database } from '@versicle/postgres';
 import { isoTime } from '../store/values.ts';
+import { newestLog } from './run-log.ts';
 import { stepsOf } from './run-steps.ts';
 import { GOING, readRun } from './run-store.ts';
 import { because, IN_THE_WAY, type RunUse } from './run-uses.ts';
@@ -29,10 +30,6 @@ export async function runDetail(db: Database, failures: Failures, id: number): P
        FROM sample s JOIN run r ON r.id = $1 WHERE s.n % GREATEST(1, s.of / 200) = 0 OR s.n = s.of ORDER BY s.n`,
     [id],
   );
-  const log = await db.query<{ at: string; message: string }>(
-    'SELECT at, message FROM run_log WHERE run = $1 ORDER BY id LIMIT 500',
-    [id],
-  );
   return {
     ...run,
     waitsFor: run.state !== 'queued' ? null : run.kind === 'plan' ? await waitsForPlan(db, id) : await waitsFor(db, id),
@@ -49,7 +46,7 @@ export async function runDetail(db: Database, failures: Failures, id: number): P
       settled: Number(s.settled),
       delivered: Number(s.delivered),
     })),
-    log: log.map((l) => ({ at: isoTime(l.at), message: l.message })),
+    ...(await newestLog(db, id)),
     causes: await failures.causes({ run: id, state: 'any' }),
   };
 }

@@ -1,4 +1,13 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, numberAttribute } from '@angular/core';
+import {
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  effect,
+  inject,
+  input,
+  numberAttribute,
+  signal,
+} from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { pageTitle } from '../shared/page-title';
@@ -159,12 +168,31 @@ import { UnmatchedComponent } from './unmatched.component';
                 }}
               </p>
             }
-            <h2>Log</h2>
+            <h2 class="of-log">
+              Log
+              @if (r.logLines > r.log.length) {
+                <small>the newest {{ r.log.length | figure }} of {{ r.logLines | figure }} lines</small>
+              }
+              <span class="grow"></span>
+              @if (r.log.length > FEW || search() !== '') {
+                <input
+                  class="input"
+                  type="search"
+                  aria-label="Find in the log"
+                  placeholder="Find in the log"
+                  [value]="search()"
+                  (input)="search.set($any($event.target).value)"
+                />
+              }
+              <a class="btn quiet" [href]="'/api/runs/' + r.id + '/log.txt'" download>Download</a>
+            </h2>
             <div class="log" tabindex="0" role="log" aria-label="Log of the run">
-              @for (line of r.log; track $index) {
+              @for (line of log(); track $index) {
                 <div>
                   <span>{{ clock(line.at) }}</span>{{ line.message }}
                 </div>
+              } @empty {
+                <p class="soft">{{ search() === '' ? 'Nothing is told yet.' : 'No line has these words.' }}</p>
               }
             </div>
           </div>
@@ -225,6 +253,17 @@ import { UnmatchedComponent } from './unmatched.component';
       grid-template-columns: minmax(0, 1fr) 350px;
       gap: 34px;
     }
+    .of-log {
+      display: flex;
+      align-items: baseline;
+      gap: 10px;
+    }
+    .of-log .input {
+      width: 170px;
+    }
+    .of-log .grow {
+      flex: 1;
+    }
     .log {
       font: 12.3px/21px var(--mono);
       border-top: 1px solid var(--line);
@@ -279,6 +318,13 @@ export class RunPage {
   protected readonly when = computed(() =>
     timeWords(this.run()?.startedAt ?? this.run()?.createdAt ?? new Date().toISOString()),
   );
+  /** Lines of a log that are seen at once. */
+  protected readonly FEW = 8;
+  protected readonly search = signal('');
+  protected readonly log = computed(() => {
+    const words = this.search().toLowerCase().split(/\s+/);
+    return (this.run()?.log ?? []).filter(({ message }) => words.every((w) => message.toLowerCase().includes(w)));
+  });
   protected readonly clock = clockWords;
   protected readonly clockOf = timeWords;
   protected untilWords(time: string): string {
