@@ -28,6 +28,7 @@ import type { Changes, RunChanges } from './changes/changes.ts';
 import { isNumbered } from './chunk.ts';
 import { Drive } from './drive.ts';
 import { BulkLane } from './lanes/bulk.ts';
+import { windowWords } from './lanes/queue/outbox.ts';
 import { failRest, QueueLane, QUEUED_CHUNK_ROWS, type QueueHouse } from './lanes/queue/queue.ts';
 import type { SentRun } from './lanes/queue/settle-sent.ts';
 import type { Keep, Kept } from './keep.ts';
@@ -48,6 +49,8 @@ const REMOVES_AT_MOST = 0.5;
 const MAPPING_THREADS = Number(
   process.env['VERSICLE_MAPPING_THREADS'] ?? Math.max(1, Math.min(4, availableParallelism() >> 1)),
 );
+/** Milliseconds after which a change of a target's windows holds for a run that waits for them. */
+const LOOK_AT_WINDOW = 1000;
 /** How long a run waits for a target that does not answer, before it ends. */
 export const OUTAGE_SECONDS = Number(process.env['VERSICLE_OUTAGE_SECONDS'] ?? 600);
 
@@ -126,6 +129,8 @@ export class CarryOut {
     const archived = await this.keep.read(keptOf((await this.runs.row(row.id))!), plan);
     if (archived !== null) await this.log(row.id, archived);
     for (const line of noticed.log) await this.log(row.id, line);
+    // What an earlier life of it said of the window may not be so any more.
+    if (target.lane === 'bulk' && target.opens) await this.queueHouse.outbox.setClosed(document.target.dataset, null);
     const prepared = await this.patiently(work, () => target.prepare(document, dataset, run));
     for (const line of prepared) await this.log(row.id, line);
     await this.runs.announce(row.id);
@@ -139,7 +144,13 @@ export class CarryOut {
       signal,
       lane:
         target.lane === 'bulk'
-          ? new BulkLane(target, document, { ...run, id: row.id, mapping, revision, memory: changes.memory }, patiently)
+          ? new BulkLane(
+              target,
+              document,
+              { ...run, id: row.id, mapping, revision, memory: changes.memory },
+              patiently,
+              (records) => this.untilMay(work, records),
+            )
           : queue!,
       job,
       only: changes.only,
@@ -244,7 +255,7 @@ export class CarryOut {
   }
   private async begin({ claim, row, document, target }: Work, plan: SourcePlan): Promise<void> {
     const bytes = plan.files.reduce((sum, f) => sum + f.bytes, 0);
-    const most = target.lane === 'queue' ? QUEUED_CHUNK_ROWS : Infinity;
+    const most = target.lane === 'queue' ? QUEUED_CHUNK_ROWS : (target.pace?.most ?? Infinity);
     const cut: Cut = {
       // Whether too many fail is looked at after each chunk.
       rows: Math.min(CHUNK_ROWS, most, carriedBy(row)?.stop === undefined ? Infinity : WATCHED_ROWS),
@@ -293,6 +304,39 @@ export class CarryOut {
     };
   }
 
+  /** Until so many records may be sent. */
+  private async untilMay(work: Work, records: number): Promise<void> {
+    await this.untilOpen(work);
+    const { target, signal, waits } = work;
+    if (target.lane !== 'bulk' || target.pace === undefined || records === 0) return;
+    const ms = await target.pace.turn(records);
+    if (ms <= 0) return;
+    waits(true);
+    await pause(ms, signal);
+    waits(false);
+    // The window may have closed meanwhile.
+    await this.untilOpen(work);
+  }
+  /** Until the window of the target is open, as its settings are by then; others may have the run's place meanwhile. */
+  private async untilOpen({ row, document, target: own, signal, waits }: Work): Promise<void> {
+    if (own.lane !== 'bulk' || own.opens === undefined) return;
+    const { dataset } = document.target;
+    const { outbox } = this.queueHouse;
+    for (let told: number | null = null; ;) {
+      const { target } = (await this.systems.openDataset(dataset)).system;
+      const opens = target?.lane === 'bulk' ? (target.opens?.(new Date()) ?? null) : null;
+      if (told !== (opens?.getTime() ?? null)) {
+        await outbox.setClosed(dataset, opens);
+        await this.log(row.id, windowWords(opens));
+        await this.runs.announce(row.id);
+        told = opens?.getTime() ?? null;
+      }
+      if (opens === null) return waits(false);
+      waits(true);
+      await pause(Math.min(LOOK_AT_WINDOW, Math.max(0, opens.getTime() - Date.now())), signal);
+    }
+  }
+
   /** Tries again while a system can't be reached, with growing pauses; then the run ends and can be taken up again. */
   private async patiently<T>({ row, signal, waits }: Work, work: () => Promise<T>): Promise<T> {
     const until = Date.now() + OUTAGE_SECONDS * 1000;
@@ -317,6 +361,7 @@ export class CarryOut {
     // What a document stops does not replace the content of its target by a part.
     const stays = end.how === 'stopped' && replaces(row, document);
     const bulk = target.lane === 'bulk' ? target : null;
+    if (bulk?.finish && !stays) await this.untilOpen(work);
     const finished: Finished =
       bulk?.finish && !stays ? await this.patiently(work, () => bulk.finish!(document, dataset, run)) : { log: [] };
     for (const line of finished.log) await this.log(id, line);

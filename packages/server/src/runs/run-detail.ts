@@ -33,7 +33,7 @@ export async function runDetail(db: Database, failures: Failures, id: number): P
   return {
     ...run,
     waitsFor: run.state !== 'queued' ? null : run.kind === 'plan' ? await waitsForPlan(db, id) : await waitsFor(db, id),
-    opens: run.counts.waiting > 0 && run.state === 'running' ? await opensAt(db, own!.target) : null,
+    opens: run.state === 'running' && run.mapping !== null ? await opensAt(db, own!.target) : null,
     source: own!.source,
     target: own!.target,
     only: onlyWhat(own!.carries, own!.since),

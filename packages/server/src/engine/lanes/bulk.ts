@@ -26,11 +26,14 @@ export class BulkLane implements Lane {
     private readonly run: BulkRun,
     /** Does the same again while a system can't be reached. */
     private readonly patiently: <T>(work: () => Promise<T>) => Promise<T>,
+    /** Until so many records may be sent: the target's window is open, and its pace lets them. */
+    private readonly untilMay: (records: number) => Promise<void>,
   ) {}
 
   async take(mapped: MappedChunk, inFull: InFull): Promise<readonly Statement[]> {
     const { run, document, target } = this;
     if (run.signal.aborted) throw new Aborted();
+    await this.untilMay(mapped.counts.written);
     const delivery = this.deliveryOf(mapped);
     const delivered = await this.patiently(() => target.deliver(delivery, run));
     const { rejections } = delivered;

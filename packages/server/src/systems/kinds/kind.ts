@@ -104,6 +104,10 @@ export interface TargetOutlook {
 /** Takes whole chunks. A chunk that was delivered already is not delivered twice. */
 export interface BulkTarget extends AnyTarget {
   readonly lane: 'bulk';
+  /** When its next window opens; null: it takes records now. */
+  opens?(now: Date): Date | null;
+  /** Where it takes records at a pace only: how many in a chunk, and the milliseconds until so many may be sent. */
+  readonly pace?: { readonly most: number; turn(records: number): Promise<number> };
   /** Throws an Outage when it can't be known now what became of the chunk: the same call later tells. */
   deliver(delivery: Delivery, run: TargetRun): Promise<Delivered>;
   /** What makes the delivered chunks whole when a run has ended well; done again, it gives the same. */

@@ -1,4 +1,5 @@
 import type { FormEntry } from '@versicle/contract';
+import { readWindows } from '@versicle/core';
 import * as z from 'zod';
 
 /**
@@ -28,6 +29,27 @@ export const host = z
   .max(253)
   .regex(/^[A-Za-z0-9._:-]+$/, 'a host name or address, without http:// or a path');
 export const port = z.coerce.number().int().min(1).max(65535);
+
+/** When a target takes records. */
+export const windows = entry(
+  z
+    .string()
+    .max(2000)
+    .superRefine((text, ctx) => {
+      try {
+        readWindows(text);
+      } catch (error) {
+        ctx.addIssue({ code: 'custom', message: (error as Error).message });
+      }
+    })
+    .optional(),
+  {
+    title: 'Records are sent only',
+    description: 'Windows, one a line, with days if you like; empty: at any time. Until one opens, records wait.',
+    long: true,
+    example: 'Mon–Fri 22:00–05:00 Europe/London',
+  },
+);
 
 /** The entries of a kind's form, in order. */
 export function formEntries(settings: z.ZodObject): FormEntry[] {

@@ -109,6 +109,12 @@ import { UnmatchedComponent } from './unmatched.component';
             }
           </p>
         }
+        @if (r.opens !== null && r.counts.waiting === 0) {
+          <p class="soft" role="status">
+            The window of the target is closed. It goes on when that opens, in {{ untilWords(r.opens) }}, at
+            {{ clockOf(r.opens) }}.
+          </p>
+        }
         @if (r.state === 'asks') {
           <div class="broken" role="alert">
             <p><vs-said [text]="r.error ?? ''" /></p>

@@ -220,16 +220,19 @@ export class Outbox {
   }
   /** The target's window is closed until then, or (null) open. Whether the target answers is not asked while it is closed. */
   async setOpens({ target }: SenderClaim, opens: Date | null): Promise<void> {
-    const told =
-      opens === null
-        ? 'the window of the target is open; goes on'
-        : `the window of the target is closed; waits until it opens at ${opens.toISOString().slice(0, 16).replace('T', ' ')} UTC`;
     await this.db.query(
       `WITH changed AS (
          UPDATE sender SET opens = $2, outage = NULL, outage_since = NULL WHERE target = $1 AND opens IS DISTINCT FROM $2 RETURNING target
        )
        INSERT INTO run_log (run, message) SELECT DISTINCT o.run, $3 FROM outbox o JOIN changed USING (target) JOIN run r ON r.id = o.run AND r.state = 'running'`,
-      [target, opens?.toISOString() ?? null, told],
+      [target, opens?.toISOString() ?? null, windowWords(opens)],
+    );
+  }
+  /** The window of a target that nobody has to be the only sender of is closed until then, or (null) open. */
+  async setClosed(target: string, opens: Date | null): Promise<void> {
+    await this.db.query(
+      'INSERT INTO sender (target, opens) VALUES ($1, $2) ON CONFLICT (target) DO UPDATE SET opens = EXCLUDED.opens',
+      [target, opens?.toISOString() ?? null],
     );
   }
   /** Whoever begins to send finds out anew whether the target answers. */
@@ -259,3 +262,9 @@ export function putIntoOutbox(
     },
   ];
 }
+
+/** What runs are told of the window of their target. */
+export const windowWords = (opens: Date | null): string =>
+  opens === null
+    ? 'the window of the target is open; goes on'
+    : `the window of the target is closed; waits until it opens at ${opens.toISOString().slice(0, 16).replace('T', ' ')} UTC`;

@@ -1,7 +1,6 @@
 import type { Connection } from '@versicle/contract';
-import { readWindows } from '@versicle/core';
 import * as z from 'zod';
-import { entry, secret, text } from '../settings.ts';
+import { entry, secret, text, windows } from '../settings.ts';
 
 const AUTH = {
   none: 'none',
@@ -74,25 +73,7 @@ export const settings = z.strictObject({
     title: 'Requests a minute, at the most',
     description: 'Empty: as many as the other side takes.',
   }),
-  windows: entry(
-    z
-      .string()
-      .max(2000)
-      .superRefine((text, ctx) => {
-        try {
-          readWindows(text);
-        } catch (error) {
-          ctx.addIssue({ code: 'custom', message: (error as Error).message });
-        }
-      })
-      .optional(),
-    {
-      title: 'Records are sent only',
-      description: 'Windows, one a line, with days if you like; empty: at any time. Until one opens, records wait.',
-      long: true,
-      example: 'Mon–Fri 22:00–05:00 Europe/London',
-    },
-  ),
+  windows,
   parallel: entry(z.coerce.number().int().min(1).max(20).default(1), {
     title: 'Requests at a time, when records are sent',
     description: 'Records of one key go one after the other all the same.',

@@ -89,6 +89,31 @@ describe('a server that takes no COPY', () => {
     const refused = await failures(mapping);
     if (delivered < 130) expect(refused.some((f) => f.message.includes('no more than 100 postings'))).toBe(true);
   });
+  it('is sent records only while its window is open, at its pace, as its settings are by then', async () => {
+    await standins.faults('ledger', { opensAt: 0, closesAt: 0, postingsPerMinute: 0 });
+    const lines = Array.from({ length: 25 }, (_, i) => `W-${i},A10000,2026-08-01,PAS,1`);
+    server.file('postings.csv', `ref,acct,day,kind,amt\n${lines.join('\n')}\n`);
+    const { plan } = await server.mapping({ ...document('insert'), name: 'In its window' } as never);
+    const clock = (hours: number): string => new Date(Date.now() + hours * 3_600_000).toISOString().slice(11, 16);
+    const set = (patch: object): Promise<Reply> =>
+      server.ask('PUT', '/api/systems/ledger', { name: 'ledger', connection: connection('ledger', patch as never) });
+    await set({ windows: `${clock(2)}–${clock(3)} UTC`, perMinute: 60 });
+    const { run } = await server.api('startPlan', 'POST', `/plans/${plan}/start`, {});
+    const detail = () => server.api('getRun', 'GET', `/runs/${run}`);
+    while ((await detail()).opens === null) await new Promise((r) => setTimeout(r, 50));
+    await server.restart('SIGKILL');
+    while ((await detail()).log.filter((l) => l.message.includes('waits until it opens')).length < 2)
+      await new Promise((r) => setTimeout(r, 50));
+    expect(await detail()).toMatchObject({ state: 'running', counts: { delivered: 0 } });
+    expect((await set({ windows: 'at night' })).status).toBe(400);
+    const before = Date.now();
+    await set({ windows: '', perMinute: 60 });
+    const ended = await server.ended(run);
+    expect(ended).toMatchObject({ state: 'finished', opens: null, counts: { read: 25, delivered: 25 } });
+    // Ten at a time, ten seconds apart: the first at once.
+    expect(Date.now() - before).toBeGreaterThan(18_000);
+    await set({});
+  }, 120_000);
   it('takes records as arrays, and refuses those that its constraints refuse', async () => {
     const lines = Array.from({ length: 3000 }, (_, i) => `N-${i},A10000,2026-08-01,PAS,${(i + 1) / 4}`);
     await standins.faults('ledger', { opensAt: 0, closesAt: 0, postingsPerMinute: 0 });

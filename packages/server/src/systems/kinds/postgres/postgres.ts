@@ -1,5 +1,5 @@
 import type { Counted } from '@versicle/contract';
-import { Aborted, isFault, quoteName, refused, type MappingDocument } from '@versicle/core';
+import { Aborted, isFault, type MappingDocument, opensAt, quoteName, readWindows, refused } from '@versicle/core';
 import { isDatabaseOutage, ServerDatabase, tableName, type DescribedColumn } from '@versicle/postgres';
 import { Outage } from '../../outage.ts';
 import type {
@@ -38,21 +38,31 @@ export const postgres: Kind<PostgresConnection> = {
   check: ({ host }) => requireAllowedHost(host),
 };
 
+/** So many pieces a minute: a pace is kept all along, not at its beginning only. */
+const PIECES = 6;
+const paceOf = (perMinute: number, { turn }: KindContext): NonNullable<BulkTarget['pace']> => ({
+  most: Math.ceil(perMinute / PIECES),
+  turn: (records) => turn((records * 60_000) / perMinute),
+});
 /** Larger tables are estimated, so that a list of datasets comes at once. */
 const COUNT_UP_TO = 200_000;
 
 class Postgres implements OpenSystem {
   private readonly databases = new Map<string, Promise<ServerDatabase>>();
   readonly selects = true;
+  readonly goesOn = true;
   readonly target: BulkTarget;
 
   constructor(
     private readonly connection: PostgresConnection,
     private readonly context: KindContext,
   ) {
+    const windows = readWindows(connection.windows ?? '');
     this.target = {
       lane: 'bulk',
       encoding: 'copy',
+      opens: (now) => opensAt(windows, now),
+      ...(connection.perMinute === undefined ? {} : { pace: paceOf(connection.perMinute, context) }),
       check: (document, dataset) => this.tables('write').check(document, dataset),
       outlook: (document, dataset) => this.known(() => this.tables('write').outlook(document, dataset)),
       addFields: (document, dataset) => this.known(() => this.tables('write').addFields(document, dataset)),
