@@ -283,3 +283,37 @@ test('records are shared out by what they are; what none takes is shared out onc
   await expect(page.getByText(/shared out again by run \d+/).first()).toBeVisible();
   await expect(button).toHaveCount(0);
 });
+
+test('a target takes records in its window only; the run says when that opens, and goes on', async ({ page }) => {
+  const { id } = (await call(page, 'post', '/plans', { name: 'In its hours', mapping: 'stations-to-warehouse' })) as {
+    id: string;
+  };
+  const clock = (hours: number): string => new Date(Date.now() + hours * 3_600_000).toISOString().slice(11, 16);
+  const only = page.getByLabel('Records are sent only', { exact: true });
+  const say = async (text: string): Promise<void> => {
+    await page.goto('/systems/warehouse');
+    await page.getByRole('button', { name: 'Change the connection …' }).click();
+    await only.fill(text);
+    await page.getByRole('button', { name: 'Save and test' }).click();
+  };
+  await say('at night');
+  await expect(page.getByRole('alert')).toContainText('“at night” is no window');
+  await only.fill(`${clock(3)}–${clock(4)} UTC`);
+  await page.getByRole('button', { name: 'Save and test' }).click();
+  await expect(only).toHaveCount(0);
+  const { run } = (await call(page, 'post', `/plans/${id}/start`, {})) as { run: number };
+  await page.goto(`/runs/${run}`);
+  await expect(page.getByText(/The window of the target is closed.*in \d h \d+ min/)).toBeVisible();
+  await expect(page.getByRole('log')).toContainText('the window of the target is closed');
+  await say('');
+  await expect(only).toHaveCount(0);
+  await page.goto(`/runs/${run}`);
+  await expect(page.getByText(/it adds up/)).toBeVisible();
+  await expect(page.getByText('finished', { exact: true }).first()).toBeVisible();
+  const [download] = await Promise.all([
+    page.waitForEvent('download'),
+    page.getByRole('link', { name: 'Download' }).click(),
+  ]);
+  expect(download.suggestedFilename()).toBe(`run-${run}.log.txt`);
+  expect(readFileSync(await download.path(), 'utf8')).toContain('is open; goes on');
+});

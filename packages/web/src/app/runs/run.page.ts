@@ -334,7 +334,8 @@ export class RunPage {
   protected readonly clock = clockWords;
   protected readonly clockOf = timeWords;
   protected untilWords(time: string): string {
-    return durationWords(Math.max(0, Date.parse(time) - Date.now()));
+    const minutes = Math.max(1, Math.ceil((Date.parse(time) - Date.now()) / 60_000));
+    return minutes < 60 ? `${minutes} min` : `${Math.floor(minutes / 60)} h ${minutes % 60} min`;
   }
   protected readonly course = computed(() => {
     const r = this.run();
