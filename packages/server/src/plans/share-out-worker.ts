@@ -1,5 +1,5 @@
 import { parentPort, workerData } from 'node:worker_threads';
-import { marksOf, Sharer, Unreadable, type MappingDocument, type RawRow } from '@versicle/core';
+import { marksOf, Sharer, unkeptIn, Unreadable, type MappingDocument, type RawRow } from '@versicle/core';
 import { datasetRecords, TextFile } from '@versicle/files';
 import type { SourcePlan } from '../systems/kinds/kind.ts';
 import { landedLine } from '../sources/land.ts';
@@ -32,6 +32,11 @@ export type FromShareOut = { readonly read: number; readonly parts: readonly num
 const job = workerData as ShareOutJob;
 const UNTAKEN = 'None of the conditions is true for it.';
 
+/** Without what no database keeps in a text: U+0000, and halves of characters. */
+// eslint-disable-next-line no-control-regex
+const UNKEPT = /\u0000|\p{Surrogate}/gu;
+const keepable = (text: string): string => text.replace(UNKEPT, '\ufffd');
+
 async function main(): Promise<FromShareOut> {
   const names = job.plan.fields.map((f) => f.name);
   const { all, startedAt, variables } = job;
@@ -43,10 +48,23 @@ async function main(): Promise<FromShareOut> {
   const leave = (row: RawRow, file: string | null, why: string, failed: boolean): void => {
     const source =
       row instanceof Unreadable ? { row: row.raw } : Object.fromEntries(names.map((n, i) => [n, row[i] ?? null]));
-    const readable = !(row instanceof Unreadable);
-    const text = JSON.stringify({ row: read, file, source, why, failed, readable } satisfies Unmatched);
+    const isKept = unkeptIn(source) === null;
+    const left: Unmatched = {
+      row: read,
+      file,
+      source: isKept
+        ? source
+        : Object.fromEntries(Object.entries(source).map(([n, v]) => [keepable(n), v && keepable(v)])),
+      why: keepable(isKept ? why : `${why} It holds a character that no database keeps, so it is not kept as it was.`),
+      failed,
+      // What is not as it was is not sent.
+      readable: isKept && !(row instanceof Unreadable),
+    };
     // Whoever reads it line by line takes these for ends of lines.
-    rest.write(`${text.replace(/\u2028/g, '\\u2028').replace(/\u2029/g, '\\u2029')}\n`);
+    const text = JSON.stringify(left)
+      .replace(/\u2028/g, '\\u2028')
+      .replace(/\u2029/g, '\\u2029');
+    rest.write(`${text}\n`);
   };
   reading: for await (const { rows, file } of datasetRecords(job.plan.files, job.plan.format, names, () => undefined)) {
     for (const row of rows) {

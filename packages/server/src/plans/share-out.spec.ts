@@ -154,6 +154,20 @@ describe('records that are shared out', () => {
     expect(await nos('named')).toEqual(['noted']);
   }, 60_000);
 
+  it('are kept also where they hold what no database keeps, or what ends lines elsewhere', async () => {
+    await empty();
+    const plan = await planOf();
+    // Where it stands in front, a file is taken for none of text.
+    const many = Array.from({ length: 40_000 }, (_, i) => `c${i},Bolt,"3,00"`);
+    csv('1,\u2028Bell,"30,00"', ...many, '2,"Se\u0000at","30,00"', '3,"Not \u2029 said');
+    const run = await server.run(plan);
+    const { records, open, all } = await unmatched(shareOf(run));
+    expect(run.counts.read).toBe(run.counts.unmatched + run.counts.failed + run.counts.delivered);
+    expect(records.find((r) => r.row === 1)).toMatchObject({ source: { no: '1', name: '\u2028Bell' } });
+    expect(records.find((r) => r.row === 40_002)!.why).toMatch(/no database keeps|can’t be read/);
+    expect(all).toBe(records.length);
+    expect(open).toBeLessThan(all);
+  }, 60_000);
   it('are refused where they can’t be meant', async () => {
     const wrong = async (patch: object): Promise<string> =>
       (await server.ask('POST', '/api/plans', { document: document(patch) })).body.detail;
