@@ -80,9 +80,12 @@ export function outcome(run: Pick<RunSummary, 'state' | 'counts'>): number {
   return run.counts.failed > 0 ? 3 : 0;
 }
 
-const COUNTS = ['filtered', 'skipped', 'unchanged', 'failed', 'waiting', 'delivered'] as const;
+const COUNTS = ['filtered', 'skipped', 'unchanged', 'unmatched', 'failed', 'waiting', 'delivered'] as const;
+/** Only shares have unmatched records. */
 const countsText = ({ counts }: Pick<RunSummary, 'counts'>): string =>
-  `read ${counts.read} = ${COUNTS.map((name) => `${name} ${counts[name]}`).join(' + ')}`;
+  `read ${counts.read} = ${COUNTS.filter((name) => name !== 'unmatched' || counts[name] > 0)
+    .map((name) => `${name} ${counts[name]}`)
+    .join(' + ')}`;
 function runText(run: RunDetail): string {
   const lines = [`run ${run.id} of ${run.planName}: ${run.state}`, countsText(run)];
   for (const step of run.steps)

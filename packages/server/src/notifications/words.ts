@@ -25,13 +25,14 @@ const moment = (at: string | null): string =>
 
 /** How a run ended, in one line for people who are told. */
 function endLine({ run }: EndOfRun): string {
-  const { read, delivered, unchanged, failed, skipped, filtered } = run.counts;
+  const { read, delivered, unchanged, unmatched, failed, skipped, filtered } = run.counts;
   const parts = [
     `${figure(read)} read`,
     `${figure(delivered)} delivered`,
     ...(unchanged > 0 ? [`${figure(unchanged)} unchanged`] : []),
     ...(filtered > 0 ? [`${figure(filtered)} filtered`] : []),
     ...(skipped > 0 ? [`${figure(skipped)} skipped`] : []),
+    ...(unmatched > 0 ? [`${figure(unmatched)} taken by none`] : []),
     `${figure(failed)} failed`,
   ];
   const how = run.state === 'finished' ? 'ended' : run.state === 'broken' ? 'broke off' : 'was stopped';
