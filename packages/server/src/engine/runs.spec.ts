@@ -340,6 +340,7 @@ describe('runs', () => {
       filtered: 0,
       skipped: 1,
       unchanged: 0,
+      unmatched: 0,
       failed: 0,
       waiting: 0,
       delivered: 2,

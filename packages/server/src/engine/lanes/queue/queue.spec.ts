@@ -146,34 +146,6 @@ describe('a run into an API that takes its time', () => {
     expect([...taken].sort()).toEqual(once(120));
   });
 
-  it('given up when its target can’t be opened any more, fails what waits all the same', async () => {
-    const { run, mapping } = await start(120, 1);
-    await until(run, ({ counts }) => counts.read === 120 && counts.delivered > 5);
-    // Its secrets can't be opened with another key.
-    await server.restart('SIGTERM', { VERSICLE_KEY: 'ab'.repeat(32) });
-    expect(await until(run, ({ finishedAt }) => finishedAt !== null)).toMatchObject({ state: 'broken' });
-    await server.api('cancelRun', 'POST', `/runs/${run}/cancel`);
-    const { counts } = await until(run, ({ state }) => state === 'cancelled');
-    expect(counts).toMatchObject({ read: 120, waiting: 0, delivered: taken.length, failed: 120 - taken.length });
-    expect(counts.failed).toBeGreaterThan(0);
-    expect((await server.ask('GET', `/api/failures?mapping=${mapping}`)).body.length).toBeGreaterThan(0);
-  });
-
-  it('keeps the records of a replay that breaks off: no other replay sends them besides', async () => {
-    status = 422;
-    const { run, mapping } = await start(3, 1);
-    await server.ended(run);
-    const replay = { mapping, cause: 'target_rejected', line: null };
-    status = 401;
-    const first = (await server.ask('POST', '/api/failures/replay', replay)).body.run as number;
-    expect(await until(first, (r) => r.finishedAt !== null)).toMatchObject({ state: 'broken', counts: { waiting: 3 } });
-    status = 201;
-    expect((await server.ask('POST', '/api/failures/replay', replay)).status).toBe(422);
-    await server.api('takeUpRun', 'POST', `/runs/${first}/take-up`);
-    expect(await until(first, (r) => r.finishedAt !== null)).toMatchObject({ counts: { delivered: 3 } });
-    expect([...taken].sort()).toEqual(once(3));
-  });
-
   it('is sent only while a window is open; closed in its midst, it waits and says until when, also through a kill', async () => {
     const { run, system } = await start(200, 2);
     const set = (windows: string): Promise<{ status: number; body: { detail?: string } }> =>
@@ -204,4 +176,32 @@ describe('a run into an API that takes its time', () => {
     // What was under way when the settings changed was answered.
     expect(ended.log.filter((l) => l.message.includes('tries again'))).toEqual([]);
   }, 120_000);
+
+  it('given up when its target can’t be opened any more, fails what waits all the same', async () => {
+    const { run, mapping } = await start(120, 1);
+    await until(run, ({ counts }) => counts.read === 120 && counts.delivered > 5);
+    // Its secrets can't be opened with another key.
+    await server.restart('SIGTERM', { VERSICLE_KEY: 'ab'.repeat(32) });
+    expect(await until(run, ({ finishedAt }) => finishedAt !== null)).toMatchObject({ state: 'broken' });
+    await server.api('cancelRun', 'POST', `/runs/${run}/cancel`);
+    const { counts } = await until(run, ({ state }) => state === 'cancelled');
+    expect(counts).toMatchObject({ read: 120, waiting: 0, delivered: taken.length, failed: 120 - taken.length });
+    expect(counts.failed).toBeGreaterThan(0);
+    expect((await server.ask('GET', `/api/failures?mapping=${mapping}`)).body.length).toBeGreaterThan(0);
+  });
+
+  it('keeps the records of a replay that breaks off: no other replay sends them besides', async () => {
+    status = 422;
+    const { run, mapping } = await start(3, 1);
+    await server.ended(run);
+    const replay = { mapping, cause: 'target_rejected', line: null };
+    status = 401;
+    const first = (await server.ask('POST', '/api/failures/replay', replay)).body.run as number;
+    expect(await until(first, (r) => r.finishedAt !== null)).toMatchObject({ state: 'broken', counts: { waiting: 3 } });
+    status = 201;
+    expect((await server.ask('POST', '/api/failures/replay', replay)).status).toBe(422);
+    await server.api('takeUpRun', 'POST', `/runs/${first}/take-up`);
+    expect(await until(first, (r) => r.finishedAt !== null)).toMatchObject({ counts: { delivered: 3 } });
+    expect([...taken].sort()).toEqual(once(3));
+  });
 });
