@@ -18,7 +18,10 @@ test('a plan is written from nothing by keyboard, scheduled, started and watched
   await page.keyboard.type('Stations, by keyboard');
   await page.keyboard.press('Tab');
   await page.keyboard.type('Stations');
+  // The list of mappings may still be on its way.
+  await expect(page.locator('.ant-select-item-option-active')).toContainText('Stations to warehouse');
   await page.keyboard.press('Enter');
+  await expect(page.getByRole('button', { name: 'Make the plan' })).toBeEnabled();
   await page.keyboard.press('Tab');
   await page.keyboard.press('Enter');
   await expect(page.getByRole('heading', { name: 'Stations, by keyboard' })).toBeVisible();
