@@ -1,6 +1,6 @@
 import { counted, durationSeconds, missedTimes, parsePlan, type Calendars, type PlanDocument } from '@versicle/core';
 import type { Database } from '@versicle/postgres';
-import { GOING } from '../runs/run-store.ts';
+import { GOING, OF_WHOLE_PLANS } from '../runs/run-store.ts';
 import { fromJson, isoTime } from '../store/values.ts';
 import type { Notifications } from './notifications.ts';
 import { lateMessage } from './words.ts';
@@ -39,7 +39,7 @@ interface Late {
 async function takesTooLong(db: Database, plan: string, seconds: number, now: Date): Promise<Late | null> {
   const [run] = await db.query<{ id: number; seconds: number }>(
     `SELECT id, extract(epoch FROM $3::timestamptz - created_at)::integer AS seconds FROM run
-      WHERE plan = $1 AND parent IS NULL AND kind <> 'replay' AND row_limit IS NULL AND state IN ${GOING}
+      WHERE plan = $1 AND parent IS NULL AND kind IN ${OF_WHOLE_PLANS} AND row_limit IS NULL AND state IN ${GOING}
         AND created_at < $3::timestamptz - make_interval(secs => $2) ORDER BY id LIMIT 1`,
     [plan, seconds, now.toISOString()],
   );
@@ -76,12 +76,12 @@ async function lateToday(
   if (schedules.length > 0 && due.length === 0) return null;
   const from = due[0] ?? before;
   const [well] = await db.query(
-    `SELECT 1 FROM run WHERE plan = $1 AND parent IS NULL AND kind <> 'replay' AND row_limit IS NULL AND state = 'finished' AND finished_at >= $2 LIMIT 1`,
+    `SELECT 1 FROM run WHERE plan = $1 AND parent IS NULL AND kind IN ${OF_WHOLE_PLANS} AND row_limit IS NULL AND state = 'finished' AND finished_at >= $2 LIMIT 1`,
     [id, from.toISOString()],
   );
   if (well) return null;
   const [last] = await db.query<{ id: number; state: string }>(
-    "SELECT id, state FROM run WHERE plan = $1 AND parent IS NULL AND kind <> 'replay' AND created_at >= $2 ORDER BY id DESC LIMIT 1",
+    `SELECT id, state FROM run WHERE plan = $1 AND parent IS NULL AND kind IN ${OF_WHOLE_PLANS} AND created_at >= $2 ORDER BY id DESC LIMIT 1`,
     [id, from.toISOString()],
   );
   const how = last ? `run ${last.id} is ${last.state}` : 'it has not run';

@@ -37,7 +37,8 @@ export class Notifications {
   async ended(id: number): Promise<void> {
     const run = await readRun(this.db, id);
     // What somebody tries with the first records, sends again or cancels is theirs.
-    if (run === null || run.kind === 'replay' || run.rowLimit !== null || run.state === 'cancelled') return;
+    const isAgain = run?.kind === 'replay' || (run?.kind === 'share' && run.parent === null);
+    if (run === null || isAgain || run.rowLimit !== null || run.state === 'cancelled') return;
     const plan = await this.plan(run.plan);
     if (plan === null || plan.tell.length === 0) return;
     const { failed, remarks } = run.counts;

@@ -13,7 +13,7 @@ import {
 import type { Database, Statement } from '@versicle/postgres';
 import type { Engine } from '../engine/engine.ts';
 import type { Runs, Taken } from '../runs/runs.ts';
-import { GOING, HOLDERS, isHolder, OVER, RUNS } from '../runs/run-store.ts';
+import { GOING, HOLDERS, isHolder, OF_WHOLE_PLANS, OVER, RUNS } from '../runs/run-store.ts';
 import type { SourcePlan } from '../systems/kinds/kind.ts';
 import type { Systems } from '../systems/systems.ts';
 import { fromJson } from '../store/values.ts';
@@ -186,7 +186,7 @@ export class Conductor {
   private async begin(row: HolderRow): Promise<boolean> {
     const begun = await this.db.query(
       `UPDATE run SET state = 'running', started_at = COALESCE(started_at, clock_timestamp()) WHERE id = $1 AND state = 'queued'
-          AND (parent IS NOT NULL OR NOT EXISTS (SELECT 1 FROM run o WHERE o.plan = run.plan AND o.parent IS NULL AND o.kind <> 'replay'
+          AND (parent IS NOT NULL OR NOT EXISTS (SELECT 1 FROM run o WHERE o.plan = run.plan AND o.parent IS NULL AND o.kind IN ${OF_WHOLE_PLANS}
                 AND o.id < run.id AND o.state IN ${GOING})) RETURNING id`,
       [row.id],
     );

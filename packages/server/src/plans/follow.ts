@@ -1,6 +1,6 @@
 import type { PlanDocument } from '@versicle/core';
 import type { Database } from '@versicle/postgres';
-import { GOING, OVER } from '../runs/run-store.ts';
+import { GOING, OF_WHOLE_PLANS, OVER } from '../runs/run-store.ts';
 import { fromJson } from '../store/values.ts';
 import type { Starter } from './starter.ts';
 
@@ -26,7 +26,7 @@ export async function follow(
     [run.plan],
   );
   for (const next of waiting) look(next.id);
-  if (run.kind !== 'replay') {
+  if (run.kind !== 'replay' && run.kind !== 'share') {
     await settled(id);
     await tell(id);
     for (const { plan, trigger } of await startedAfter(db, run.plan, run.state))
@@ -35,7 +35,7 @@ export async function follow(
       `UPDATE plan_trigger t SET next = $2::timestamptz + make_interval(secs => (e ->> 'seconds')::int), seen = clock_timestamp()
          FROM plan p, json_array_elements(p.document -> 'triggers') e
         WHERE t.plan = $1 AND p.id = t.plan AND t.kind = 'every' AND NOT p.held AND e ->> 'id' = t.trigger
-          AND NOT EXISTS (SELECT 1 FROM run o WHERE o.plan = $1 AND o.parent IS NULL AND o.kind <> 'replay' AND o.state IN ${GOING})`,
+          AND NOT EXISTS (SELECT 1 FROM run o WHERE o.plan = $1 AND o.parent IS NULL AND o.kind IN ${OF_WHOLE_PLANS} AND o.state IN ${GOING})`,
       [run.plan, run.finished],
     );
   }

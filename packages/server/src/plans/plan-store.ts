@@ -55,7 +55,7 @@ const SELECT = `SELECT p.id, p.name, p.document, p.version, p.held, r.id AS run,
     COALESCE(r.finished_at, r.started_at, r.created_at) AS at,
     (SELECT min(t.next) FROM plan_trigger t WHERE t.plan = p.id) AS next
   FROM plan p
-  LEFT JOIN LATERAL (SELECT * FROM run WHERE run.plan = p.id AND run.parent IS NULL ORDER BY run.id DESC LIMIT 1) r ON true`;
+  LEFT JOIN LATERAL (SELECT * FROM run WHERE run.plan = p.id AND run.parent IS NULL AND run.kind <> 'share' ORDER BY run.id DESC LIMIT 1) r ON true`;
 
 /** Plan documents and their versions. */
 export class Plans {

@@ -73,10 +73,21 @@ describe('records that are shared out', () => {
     expect((await server.api('getRun', 'GET', `/runs/${share}`)).log.map((l) => l.message).join()).toContain(
       '5 records of files/mixed.csv shared out: 2 to To cheap, 1 to To dear, 1 to none, 1 failed',
     );
+    // A plan that starts when this one has ended does not start by what a share left.
+    const after = [{ id: 'a', kind: 'after', plan, on: 'either' }];
+    const steps = [{ id: 'a', kind: 'sql', system: 'store', sql: 'SELECT 1' }];
+    const follower = { versicle: 1, kind: 'plan', name: 'Follower', triggers: after, steps };
+    const { id: next } = await server.api('createPlan', 'POST', '/plans', { document: follower as never });
     // Nobody takes them yet.
-    const again = await server.api('shareAgain', 'POST', `/runs/${share}/unmatched/share`);
+    const both = await Promise.all([1, 2].map(() => server.ask('POST', `/api/runs/${share}/unmatched/share`)));
+    expect(both.map((r) => r.status).sort()).toEqual([200, 409]);
+    const again = both.find((r) => r.status === 200)!.body as { run: number };
     expect((await server.ended(again.run)).counts).toMatchObject({ read: 2, unmatched: 1, failed: 1, delivered: 0 });
     expect(await unmatched(share)).toMatchObject({ all: 2, open: 0 });
+    const [of] = (await server.api('listPlans', 'GET', '/plans')).filter((p) => p.id === plan);
+    expect(of!.lastRun).toBe(run.id);
+    await new Promise((r) => setTimeout(r, 500));
+    expect(await server.api('listRuns', 'GET', `/runs?plan=${next}`)).toEqual([]);
     expect((await server.ask('POST', `/api/runs/${share}/unmatched/share`)).status).toBe(422);
     const { version } = await server.api('getPlan', 'GET', `/plans/${plan}`);
     const by = [

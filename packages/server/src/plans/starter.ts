@@ -1,6 +1,6 @@
 import type { Database } from '@versicle/postgres';
 import type { Engine } from '../engine/engine.ts';
-import { GOING, isHolder } from '../runs/run-store.ts';
+import { GOING, isHolder, OF_WHOLE_PLANS } from '../runs/run-store.ts';
 import type { Runs } from '../runs/runs.ts';
 import type { Conductor } from './conductor.ts';
 import type { Plans } from './plan-store.ts';
@@ -108,7 +108,7 @@ export class Starter {
     plan: string,
   ): Promise<{ id: number; state: string; trigger: string | null; occasion: string | null }[]> {
     return this.db.query(
-      `SELECT id, state, trigger, occasion FROM run WHERE plan = $1 AND parent IS NULL AND kind <> 'replay' AND state IN ${GOING} ORDER BY id`,
+      `SELECT id, state, trigger, occasion FROM run WHERE plan = $1 AND parent IS NULL AND kind IN ${OF_WHOLE_PLANS} AND state IN ${GOING} ORDER BY id`,
       [plan],
     );
   }

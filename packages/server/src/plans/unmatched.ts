@@ -50,12 +50,10 @@ export async function shareAgain(db: Database, plans: Plans, id: number, person:
     throw changedMeanwhile(`Run ${id} still goes on; what it leaves can be shared out when it has ended.`);
   const { open } = await unmatchedOf(db, id);
   if (open === 0) throw refused(`Nothing of run ${id} is left that could be shared out.`);
-  const [own] = await db.query<{ carries: ShareStep | string; variables: object | string; going: boolean }>(
-    `SELECT carries, variables, EXISTS (SELECT 1 FROM run o WHERE o.kind = 'share' AND (o.carries ->> 'again')::integer = $1
-        AND o.state IN ('queued', 'running', 'paused', 'broken', 'asks')) AS going FROM run WHERE id = $1`,
+  const [own] = await db.query<{ carries: ShareStep | string; variables: object | string }>(
+    'SELECT carries, variables FROM run WHERE id = $1',
     [id],
   );
-  if (own!.going) throw changedMeanwhile(`What run ${id} left is being shared out already.`);
   const plan = await plans.stored(run.plan);
   const { carried } = await carriedPlan(db, plan, {});
   const before = fromJson<ShareStep>(own!.carries);
@@ -66,14 +64,20 @@ export async function shareAgain(db: Database, plans: Plans, id: number, person:
     throw refused(`The step ${step.id} shares out ${step.dataset} now; these are records of ${before.dataset}.`);
   const { steps: _, filters: __, ...rest } = carried;
   const [made] = await db.query<{ id: number }>(
-    "INSERT INTO run (kind, plan, started_by, carries, variables, plan_version) VALUES ('share', $1, $2, $3, $4, $5) RETURNING id",
+    // Two who ask for it at once would send the records twice.
+    `INSERT INTO run (kind, plan, started_by, carries, variables, plan_version)
+     SELECT 'share', $1, $2, $3::json, $4::json, $5::integer
+      WHERE NOT EXISTS (SELECT 1 FROM run o WHERE o.kind = 'share' AND o.plan = $1 AND (o.carries ->> 'again')::integer = $6
+        AND o.state IN ('queued', 'running', 'paused', 'broken', 'asks')) RETURNING id`,
     [
       run.plan,
       person,
       JSON.stringify({ ...carriedStep(step, { ...rest, steps: [] }), again: id }),
       JSON.stringify(fromJson(own!.variables)),
       plan.version,
+      id,
     ],
   );
-  return made!.id;
+  if (made === undefined) throw changedMeanwhile(`What run ${id} left is being shared out already.`);
+  return made.id;
 }

@@ -5,7 +5,7 @@ import type { Database } from '@versicle/postgres';
 import { isoTime } from '../store/values.ts';
 import { newestLog } from './run-log.ts';
 import { stepsOf } from './run-steps.ts';
-import { GOING, readRun } from './run-store.ts';
+import { GOING, OF_WHOLE_PLANS, readRun } from './run-store.ts';
 import { because, IN_THE_WAY, type RunUse } from './run-uses.ts';
 
 /** A run with what its page shows: the course of it, its log, and what failed in it and still does. */
@@ -80,7 +80,7 @@ async function waitsFor(db: Database, id: number): Promise<RunDetail['waitsFor']
 /** An earlier run of the same plan: a plan of several steps has one run at a time. */
 async function waitsForPlan(db: Database, id: number): Promise<RunDetail['waitsFor']> {
   const [first] = await db.query<{ id: number; name: string }>(
-    `SELECT o.id, p.name FROM run r JOIN run o ON o.plan = r.plan AND o.parent IS NULL AND o.kind <> 'replay' AND o.id < r.id
+    `SELECT o.id, p.name FROM run r JOIN run o ON o.plan = r.plan AND o.parent IS NULL AND o.kind IN ${OF_WHOLE_PLANS} AND o.id < r.id
         AND o.state IN ${GOING} JOIN plan p ON p.id = o.plan WHERE r.id = $1 ORDER BY o.id LIMIT 1`,
     [id],
   );

@@ -37,6 +37,8 @@ interface RunRow {
 export const GOING = "('queued', 'running', 'asks', 'paused')";
 /** States in which a run is over, though one that broke may be taken up again. */
 export const OVER = "('finished', 'cancelled', 'stopped', 'broken', 'left out')";
+/** Kinds of runs that carry out a whole plan where they are nobody's step: neither what failed, nor what a share left, once more. */
+export const OF_WHOLE_PLANS = "('full', 'plan', 'each', 'sql', 'request')";
 /** Kinds of runs that hold those of steps. */
 export const HOLDERS = "('plan', 'each', 'share')";
 export const isHolder = (kind: string): kind is 'plan' | 'each' | 'share' =>
