@@ -1,15 +1,5 @@
 import type { RunCounts, RunSummary } from '@versicle/contract';
-import {
-  isMet,
-  nextSteps,
-  partSteps,
-  refused,
-  stepsBefore,
-  type EachStep,
-  type Step,
-  type StepFigures,
-  type StepState,
-} from '@versicle/core';
+import { isMet, partSteps, refused, stepsBefore, type EachStep, type Step, type StepFigures } from '@versicle/core';
 import type { Database, Statement } from '@versicle/postgres';
 import type { Engine } from '../engine/engine.ts';
 import type { Runs, Taken } from '../runs/runs.ts';
@@ -20,6 +10,7 @@ import { fromJson } from '../store/values.ts';
 import { itemsOf, type Item } from './each-items.ts';
 import type { Plans } from './plan-store.ts';
 import type { CarriedShare, Part, ShareOut } from './share-out.ts';
+import { movesOf, type Moves, type StepRow } from './moves.ts';
 import { carriedPlan, carriedStep, type CarriedPlan } from './start.ts';
 
 interface HolderRow {
@@ -38,27 +29,9 @@ interface HolderRow {
   started_by: string;
   plan_version: number | null;
 }
-interface StepRow {
-  readonly id: number;
-  readonly item: number;
-  readonly step: string;
-  readonly state: RunSummary['state'];
-  readonly error: string | null;
-}
 
 /** Plans within plans, at the most. */
 const DEEPEST = 20;
-const STEP_STATES: Readonly<Record<RunSummary['state'], StepState>> = {
-  queued: 'running',
-  running: 'running',
-  asks: 'running',
-  paused: 'running',
-  finished: 'done',
-  'left out': 'left out',
-  cancelled: 'failed',
-  stopped: 'failed',
-  broken: 'failed',
-};
 
 /**
  * Leads runs that hold the runs of steps: a plan's, and those of an each. Where they are follows from the runs within them,
@@ -420,6 +393,7 @@ export class Conductor {
     if (ended.length > 0) {
       const row = await this.holder(id);
       if (row !== null) this.forgetParts(row);
+      if (row?.kind === 'share') await this.shareOut.giveBack(id);
       await this.runs.log(id, 'cancelled; what was delivered stays');
       await this.runs.ended(id);
     }
@@ -482,44 +456,4 @@ function stepsOf({ kind, carries }: HolderRow): readonly Step[] {
   if (kind !== 'share') return fromJson<{ steps: readonly Step[] }>(carries as string).steps;
   const share = fromJson<CarriedShare>(carries as CarriedShare | string);
   return partSteps(share, (part) => share.by[part]!.revision);
-}
-
-interface Moves {
-  readonly begin: readonly { readonly step: Step; readonly item: number }[];
-  readonly ended: boolean;
-  /** The run of the step that makes the whole fail. */
-  readonly failed: number | null;
-}
-/** What comes next, by where the steps of each item are. */
-export function movesOf(
-  steps: readonly Step[],
-  items: readonly unknown[],
-  found: readonly Pick<StepRow, 'id' | 'item' | 'step' | 'state'>[],
-  parallel: number,
-): Moves {
-  const byItem = new Map<number, Map<string, StepState>>();
-  for (const r of found) {
-    if (!byItem.has(r.item)) byItem.set(r.item, new Map());
-    byItem.get(r.item)!.set(r.step, STEP_STATES[r.state]);
-  }
-  const byId = new Map(steps.map((s) => [s.id, s]));
-  const begin: { step: Step; item: number }[] = [];
-  let going = 0;
-  let failed: number | null = null;
-  let running = false;
-  for (const [item, states] of byItem) {
-    const next = nextSteps(steps, states);
-    running ||= [...states.values()].includes('running');
-    if (!next.ended) going++;
-    if (next.stopped !== null) failed ??= found.find((r) => r.item === item && r.step === next.stopped)!.id;
-    for (const id of next.ready) begin.push({ step: byId.get(id)!, item });
-  }
-  // What is under way is waited for; nothing begins any more, for no item.
-  if (failed !== null) return { begin: [], ended: !running, failed };
-  for (let item = 0; item < items.length && going < parallel; item++) {
-    if (byItem.has(item)) continue;
-    going++;
-    for (const id of nextSteps(steps, new Map()).ready) begin.push({ step: byId.get(id)!, item });
-  }
-  return { begin, ended: going === 0 && begin.length === 0, failed };
 }

@@ -125,6 +125,33 @@ describe('records that are shared out', () => {
     expect(idle.steps.map((s) => s.runs[0]?.state)).toEqual(['finished', 'left out', 'left out']);
   }, 60_000);
 
+  it('may be shared out again once more where the second time was cancelled before it began', async () => {
+    await empty();
+    const plan = await planOf();
+    csv('1,Bell,"30,00"', '2,Seat,"40,00"');
+    const share = shareOf(await server.run(plan));
+    const { version, document: now } = await server.api('getPlan', 'GET', `/plans/${plan}`);
+    const { by } = now.steps[0] as never as { by: object[] };
+    const changed = { ...now, steps: [{ ...now.steps[0], by: [...by, { when: "i.no = '1'", mapping: mappings[2] }] }] };
+    await server.api('changePlan', 'PUT', `/plans/${plan}`, { document: changed as never, version });
+    // Something else has the database meanwhile.
+    const steps = [{ id: 'a', kind: 'sql', system: 'store', sql: 'SELECT pg_sleep(4)' }];
+    const sleeper = { versicle: 1, kind: 'plan', name: 'Sleeper', steps };
+    const { id } = await server.api('createPlan', 'POST', '/plans', { document: sleeper as never });
+    const asleep = await server.api('startPlan', 'POST', `/plans/${id}/start`, {});
+    const { run } = await server.api('shareAgain', 'POST', `/runs/${share}/unmatched/share`);
+    const detail = () => server.api('getRun', 'GET', `/runs/${run}`);
+    while (!(await detail()).steps.some((s) => s.runs[0]?.state === 'queued'))
+      await new Promise((r) => setTimeout(r, 30));
+    expect(await unmatched(share)).toMatchObject({ open: 0 });
+    await server.api('cancelRun', 'POST', `/runs/${run}/cancel`);
+    expect(await unmatched(share)).toMatchObject({ all: 2, open: 2 });
+    expect((await detail()).counts).toMatchObject({ read: 0, unmatched: 0 });
+    await server.ended(asleep.run);
+    const third = await server.api('shareAgain', 'POST', `/runs/${share}/unmatched/share`);
+    expect((await server.ended(third.run)).counts).toMatchObject({ read: 2, unmatched: 1, delivered: 1 });
+    expect(await nos('named')).toEqual(['1']);
+  }, 60_000);
   it('arrive once each, whenever the server is killed', async () => {
     await empty();
     const plan = await planOf();

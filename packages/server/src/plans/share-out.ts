@@ -118,6 +118,19 @@ export class ShareOut {
     for (let part = 0; part < parts; part++) rmSync(partPath(this.directory, run, part), { force: true });
   }
 
+  /** What was shared out once more, and of which nothing was read yet when it was cancelled, may be so again. */
+  async giveBack(run: number): Promise<void> {
+    await this.db.query(
+      `WITH back AS (
+         UPDATE unmatched_record SET shared_by = NULL WHERE shared_by = $1 AND NOT EXISTS (SELECT 1 FROM run WHERE parent = $1 AND read > 0) RETURNING run
+       ), own AS (
+         DELETE FROM unmatched_record WHERE run = $1 AND EXISTS (SELECT 1 FROM back)
+       )
+       UPDATE run SET read = 0, unmatched = 0, failed = 0 WHERE id = $1 AND EXISTS (SELECT 1 FROM back)`,
+      [run],
+    );
+  }
+
   private landed(run: number): string {
     return join(this.directory, `run-${run}.share-all.jsonl.partial`);
   }

@@ -20,8 +20,7 @@ interface Parts {
 }
 
 /** The newest run of each plan that broke off, was stopped by what failed, or asks something: somebody has to look at it. */
-const BROKEN =
-  "SELECT r.id FROM run r WHERE (r.state = 'asks' OR r.state IN ('broken', 'stopped') AND r.parent IS NULL) AND (r.parent IS NOT NULL OR NOT EXISTS (SELECT 1 FROM run n WHERE n.plan = r.plan AND n.parent IS NULL AND n.id > r.id))";
+const BROKEN = `SELECT r.id FROM run r WHERE (r.state = 'asks' OR r.state IN ('broken', 'stopped') AND r.parent IS NULL) AND (r.parent IS NOT NULL OR NOT EXISTS (SELECT 1 FROM run n WHERE n.plan = r.plan AND n.parent IS NULL AND n.kind IN ${OF_WHOLE_PLANS} AND n.id > r.id))`;
 
 /** Plans that should have started by themselves, and why they could not. */
 const STUCK = `SELECT p.id, p.name, min(t.problem) AS message FROM plan_trigger t JOIN plan p ON p.id = t.plan

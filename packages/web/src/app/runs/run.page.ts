@@ -213,7 +213,15 @@ import { UnmatchedComponent } from './unmatched.component';
                 <b>{{ c.count | figure }}</b><span><vs-cause [group]="c" /></span>
               </a>
             } @empty {
-              <p class="soft">{{ going() ? 'Nothing so far.' : 'Nothing failed.' }}</p>
+              <p class="soft">
+                {{
+                  r.counts.failed > 0
+                    ? 'What failed could not be shared out; the run of the share has it.'
+                    : going()
+                      ? 'Nothing so far.'
+                      : 'Nothing failed.'
+                }}
+              </p>
             }
             @if (r.causes.length > 0) {
               <p class="all">
