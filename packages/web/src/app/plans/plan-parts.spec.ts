@@ -153,6 +153,18 @@ describe('the steps of a run', () => {
       [...r.querySelectorAll('td')].map((c) => c.textContent.trim()).join('|'),
     );
   };
+  it('say what none took, where records were shared out, so that each line adds up', () => {
+    const counts = { read: 24, unchanged: 9, unmatched: 14, delivered: 0, failed: 1, waiting: 0 };
+    const share = {
+      id: 'k',
+      kind: 'share',
+      words: 'shared out',
+      depth: 0,
+      runs: [run(7, { counts, mapping: null })],
+    };
+    const [line] = rows([share, { id: 'a', kind: 'mapping', words: 'Stations', depth: 1, runs: [] }], true);
+    expect(line!.split('|').slice(2, 8)).toEqual(['24', '9', '14', '0', '1', '0']);
+  });
   it('say what became of each, and what nothing came to', () => {
     const steps = [
       { id: 'a', kind: 'mapping', words: 'Stations', depth: 0, runs: [run(5, {})] },

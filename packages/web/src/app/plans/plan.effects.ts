@@ -34,7 +34,7 @@ export const holdPlan = request(a.hold, 'holdPlan', 'in turn', {
 export const loadVersions = request([a.versionsOpened, a.saved], 'listPlanVersions', 'newest', {
   from: planFeature.selectPlanState,
   call: (action, { id, versions }) =>
-    id === null || (action.type === a.saved.type && versions.value === null) ? null : { params: { id } },
+    id === null || (action.type === a.saved.type && versions.state === 'idle') ? null : { params: { id } },
   done: (versions) => a.versionsLoaded({ versions }),
   failed: (problem) => a.versionsFailed({ problem }),
 });

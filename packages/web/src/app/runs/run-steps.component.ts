@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, input } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import type { RunStep, RunSummary } from '@versicle/contract';
 import { StateComponent } from '../shared/states.component';
@@ -17,6 +17,9 @@ import { durationWords, FigurePipe } from '../shared/words';
           <th>State</th>
           <th class="n">Read</th>
           <th class="n">Unchanged</th>
+          @if (shares()) {
+            <th class="n">To none</th>
+          }
           <th class="n">Delivered</th>
           <th class="n">Failed</th>
           <th class="n">Waiting</th>
@@ -30,7 +33,9 @@ import { durationWords, FigurePipe } from '../shared/words';
               <td [style.padding-left.px]="s.depth * 20">
                 <span class="words soft">{{ s.words }}</span>
               </td>
-              <td colspan="7" class="dim">{{ over() ? 'not begun' : 'waits for the steps before it' }}</td>
+              <td [attr.colspan]="shares() ? 8 : 7" class="dim">
+                {{ over() ? 'not begun' : 'waits for the steps before it' }}
+              </td>
             </tr>
           }
           @for (r of s.runs; track r.id; let i = $index) {
@@ -44,6 +49,13 @@ import { durationWords, FigurePipe } from '../shared/words';
               <td><vs-state [state]="r.state" /></td>
               <td class="n">{{ moves(r) ? (r.counts.read | figure) : '' }}</td>
               <td class="n">{{ moves(r) ? (r.counts.unchanged | figure) : '' }}</td>
+              @if (shares()) {
+                <td class="n">
+                  @if (r.counts.unmatched > 0) {
+                    <a [routerLink]="['/runs', r.id]">{{ r.counts.unmatched | figure }}</a>
+                  }
+                </td>
+              }
               <td class="n">{{ moves(r) ? (r.counts.delivered | figure) : '' }}</td>
               <td class="n" [class.rub]="r.counts.failed > 0">{{ moves(r) ? (r.counts.failed | figure) : '' }}</td>
               <td class="n">{{ moves(r) ? (r.counts.waiting | figure) : '' }}</td>
@@ -51,7 +63,9 @@ import { durationWords, FigurePipe } from '../shared/words';
             </tr>
             @if (r.error && r.state !== 'finished') {
               <tr class="why">
-                <td colspan="8" class="rub" [style.padding-left.px]="s.depth * 20">{{ r.error }}</td>
+                <td [attr.colspan]="shares() ? 9 : 8" class="rub" [style.padding-left.px]="s.depth * 20">
+                  {{ r.error }}
+                </td>
               </tr>
             }
           }
@@ -97,6 +111,8 @@ import { durationWords, FigurePipe } from '../shared/words';
 })
 export class RunStepsComponent {
   readonly steps = input.required<readonly RunStep[]>();
+  /** Whether records are shared out in it, so that some may be taken by none. */
+  protected readonly shares = computed(() => this.steps().some((s) => s.runs.some((r) => r.counts.unmatched > 0)));
   /** The whole run has ended: what was not begun never will be. */
   readonly over = input(false);
   protected moves(r: RunSummary): boolean {

@@ -168,9 +168,11 @@ import { UnmatchedComponent } from './unmatched.component';
                 {{
                   r.state === 'queued'
                     ? 'It has not begun yet.'
-                    : going()
-                      ? 'The first chunk is on its way.'
-                      : 'Nothing was read.'
+                    : r.opens !== null
+                      ? 'Nothing is sent before the window opens.'
+                      : going()
+                        ? 'The first chunk is on its way.'
+                        : 'Nothing was read.'
                 }}
               </p>
             }

@@ -52,6 +52,13 @@ describe('a request', () => {
     answer(answers[1]!, 'new');
     expect(out).toEqual([came({ id: 2, answer: 'new' })]);
   });
+  it('newest: what asks nothing takes no answer away that is on its way', () => {
+    const { actions, answers, out } = made('newest');
+    actions.next(ask({ id: 1 }));
+    actions.next(ask({ id: -1 }));
+    answer(answers[0]!, 'it');
+    expect(out).toEqual([came({ id: 1, answer: 'it' })]);
+  });
   it('in turn: the next is asked after the answer, with what the store says then', () => {
     const { actions, answers, asked, out, state } = made('in turn', 'cancelRun');
     actions.next(ask({ id: 1 }));

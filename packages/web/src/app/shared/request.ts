@@ -27,8 +27,7 @@ import { Api, type ServerProblem } from './api';
  */
 export type Strategy = 'newest' | 'in turn' | 'once' | 'each';
 type Flatten = <A>(project: (action: A) => Observable<Action>) => OperatorFunction<A, Action>;
-const FLATTEN: Readonly<Record<Strategy, Flatten>> = {
-  newest: (project) => switchMap(project),
+const FLATTEN: Readonly<Record<Exclude<Strategy, 'newest'>, Flatten>> = {
   'in turn': (project) => concatMap(project),
   once: (project) => exhaustMap(project),
   each: (project) => mergeMap(project),
@@ -75,21 +74,24 @@ export function request<C extends Creator, N extends RouteName, S = undefined>(
               : failed;
           }),
         );
-      return actions.pipe(
+      type Asked = { readonly call: Call<N>; readonly action: ReturnType<C>; readonly from: S };
+      const asked = (action: ReturnType<C>): Observable<Asked> =>
+        of(action).pipe(
+          concatLatestFrom(state),
+          map(([, from]) => ({ action, from, call: asks.call === undefined ? {} : asks.call(action, from) })),
+          filter((one): one is Asked => one.call !== null),
+        );
+      const answered = ({ call, action, from }: Asked): Observable<Action> => {
+        const answer = ask(call, action, from);
+        return asks.until === undefined ? answer : answer.pipe(takeUntil(asks.until(actions)));
+      };
+      const told = actions.pipe(
         filter((action): action is ReturnType<C> => creators.some((creator) => creator.type === action.type)),
-        // One at a time, so that what is taken from the store is taken when it is this one's turn.
-        FLATTEN[strategy]((action: ReturnType<C>) =>
-          of(action).pipe(
-            concatLatestFrom(state),
-            switchMap(([, from]) => {
-              const call = asks.call === undefined ? ({} as Call<N>) : asks.call(action, from);
-              if (call === null) return [];
-              const answer = ask(call, action, from);
-              return asks.until === undefined ? answer : answer.pipe(takeUntil(asks.until(actions)));
-            }),
-          ),
-        ),
       );
+      // What asks nothing takes no answer away that is on its way.
+      if (strategy === 'newest') return told.pipe(concatMap(asked), switchMap(answered));
+      // One at a time, so that what is taken from the store is taken when it is this one's turn.
+      return told.pipe(FLATTEN[strategy]((action: ReturnType<C>) => asked(action).pipe(switchMap(answered))));
     },
     { functional: true },
   );
