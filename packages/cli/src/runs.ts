@@ -1,5 +1,5 @@
 import type { RunDetail, RunSummary } from '@versicle/contract';
-import { Fault } from '@versicle/core';
+import { counted, Fault } from '@versicle/core';
 import { parseArgs } from 'node:util';
 import { ask, noSuch, onlyOne, REMOTE_OPTIONS, remoteOf, Unreached, type Remote } from './remote.ts';
 
@@ -90,6 +90,8 @@ function runText(run: RunDetail): string {
   const lines = [`run ${run.id} of ${run.planName}: ${run.state}`, countsText(run)];
   for (const step of run.steps)
     for (const r of step.runs) lines.push(`${'  '.repeat(step.depth + 1)}${step.id}: ${r.state}, ${countsText(r)}`);
+  if (run.gone !== null && run.gone.done > 0)
+    lines.push(`${counted(run.gone.done, 'record')} gone from the source: ${run.gone.how}`);
   if (run.error !== null) lines.push(run.error);
   return lines.join('\n');
 }

@@ -106,6 +106,8 @@ export const runDetail = runSummary.extend({
   waitsFor: z.object({ id: z.number(), planName: z.string(), because: z.string() }).nullable(),
   /** When the window of its target opens, while records wait for that. */
   opens: z.string().nullable(),
+  /** What became of records that the source has no more, and of how many it asks; null where nothing does. */
+  gone: z.object({ how: z.enum(['deleted', 'marked']), done: z.number(), asked: z.number() }).nullable(),
   target: z.string().nullable(),
   source: z.string().nullable(),
   /** What it reads only, of what its mapping would; null: all of it. */

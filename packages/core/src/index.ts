@@ -59,6 +59,7 @@ export * from './compile/compile.ts';
 export { KnownRules } from './compile/known-rules.ts';
 export * from './plan/plan.ts';
 export * from './plan/changes.ts';
+export * from './plan/vanished.ts';
 export * from './plan/plan-problems.ts';
 export * from './plan/conditions.ts';
 export * from './plan/places.ts';

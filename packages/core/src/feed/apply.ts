@@ -106,6 +106,18 @@ export class MappingRun {
     return { kind: 'written', values, failures: NONE, remarks: this.remarks, skip: null, stop: this.stopping };
   }
 
+  /** What the lines of the key make of a record, whatever filter and skips say; null where one of them fails. */
+  keyValues(row: readonly Value[], rowNumber: number | null): readonly Value[] | null {
+    const { mapping, ctx } = this;
+    ctx.row = row;
+    this.variables['row_number'] = rowNumber;
+    this.failures = NONE as Failure[];
+    const key = mapping.keys.find((k) => k.primary)?.indexes ?? [];
+    const values = new Array<Value>(mapping.columns.length).fill(null);
+    for (const line of mapping.lines) if (key.includes(line.index)) this.fill(line, values);
+    return this.failures.length > 0 ? null : values;
+  }
+
   /** Remarks are of records that went on; only the sheet, which shows each line by itself, shows them of all. */
   private failed(values: readonly Value[]): Outcome {
     const remarks = this.linesOnly ? this.remarks : NONE;

@@ -110,6 +110,15 @@ export class RecordFeed {
     return { place, raw, values, outcome: this.run.apply(values, number, again?.sequence ?? undefined) };
   }
 
+  /**
+   * The target key of a record, whatever became of it: its values by the places of the columns, the others null. Null where
+   * it can't be told. Asked right after the record was taken.
+   */
+  keyValues({ raw, values, place, outcome }: Fed): readonly Value[] | null {
+    if (raw instanceof Unreadable || values.length === 0) return null;
+    return outcome.values.length > 0 ? outcome.values : this.run.keyValues(values, place.row);
+  }
+
   /** Lines of JSON may show new members late in a file; they are no part of the mapping. */
   private fitted(row: readonly (string | null)[]): readonly (string | null)[] {
     const width = this.names.length;

@@ -160,6 +160,9 @@ export function planProblems(plan: PlanDocument, ground: PlanGround = {}): Probl
           report(`${at}.watermark`, 'Say by which field what is new is told: "watermark": { "field": … }.');
         if (step.changes !== 'watermark' && step.watermark !== undefined)
           report(`${at}.watermark`, 'A watermark counts only with "changes": "watermark".');
+        if (typeof step.vanished === 'object')
+          for (const [name, value] of Object.entries(step.vanished.mark))
+            places(`${at}.vanished.mark.${name}`, value ?? '', names);
         for (const what of ['read', 'failed'] as const) keptAt(`${at}.keep.${what}`, step.keep?.[what], names);
         break;
       case 'sql':

@@ -8,6 +8,7 @@ import { readRun } from '../runs/run-store.ts';
 import {
   carriedBy,
   mappedOf,
+  readsPart,
   requireClaim,
   sourceOf,
   startOf,
@@ -24,7 +25,7 @@ import { fromJson, isoTime } from '../store/values.ts';
 import type { BulkTarget, Finished, SourcePlan, Target, TargetRun } from '../systems/kinds/kind.ts';
 import { Outage, pause } from '../systems/outage.ts';
 import type { Systems } from '../systems/systems.ts';
-import type { Changes, RunChanges } from './changes/changes.ts';
+import { NO_CHANGES, type Changes, type RunChanges } from './changes/changes.ts';
 import { isNumbered } from './chunk.ts';
 import { Drive } from './drive.ts';
 import { BulkLane } from './lanes/bulk.ts';
@@ -38,6 +39,7 @@ import { closeMended, openFailures } from './open-failures.ts';
 import { noticeSource, type Noticed } from './source-changes.ts';
 import { requireKnownFields, sourcePlanOf } from './source-plan.ts';
 import { partPath } from './part-path.ts';
+import { tellGone } from './tell-gone.ts';
 
 const CHUNK_ROWS = Number(process.env['VERSICLE_CHUNK_ROWS'] ?? 20_000);
 /** Records of a chunk where the plan says how many may fail. */
@@ -53,9 +55,6 @@ const MAPPING_THREADS = Number(
 const LOOK_AT_WINDOW = 1000;
 /** How long a run waits for a target that does not answer, before it ends. */
 export const OUTAGE_SECONDS = Number(process.env['VERSICLE_OUTAGE_SECONDS'] ?? 600);
-
-/** All records are mapped: nothing is compared any more. */
-const NO_CHANGES: RunChanges = { memory: null, only: null, watermark: null };
 
 /** More failed than the plan lets: the run stops. */
 export class LimitReached extends Error {}
@@ -109,14 +108,15 @@ export class CarryOut {
     const work = await this.workOf(claim, underWay);
     const { row, document, target } = work;
     // What a person said yes to lies ready: nothing is read again.
-    if (row.confirmed_by !== null) return this.conclude(work, { how: 'finished', well: [] });
+    if (row.confirmed_by !== null)
+      return this.conclude(work, { how: 'finished', well: [] }, await this.changes.confirmed(row, document));
     const mapped = mappedOf(row);
     const changes = mapped === null ? await this.changes.begin(row, document, target.lane) : NO_CHANGES;
     const queue = target.lane === 'queue' ? this.queue(work, changes) : null;
     await queue?.begin();
     const end = mapped ?? (await this.map(work, queue, changes));
     if (queue) await this.sent(work, queue, end);
-    await this.conclude(work, end);
+    await this.conclude(work, end, changes);
   }
 
   /** Reads and maps all records; each chunk goes the way of its lane. */
@@ -300,6 +300,8 @@ export class CarryOut {
       keepKeys: await this.keyMaps.isKept(run.mapping),
       identity: noticed.identity,
       remembers: changes.memory !== null,
+      remembersKeys: (changes.memory?.keys ?? null) !== null,
+      sees: changes.vanished !== null,
       watermark: changes.watermark,
     };
   }
@@ -355,7 +357,7 @@ export class CarryOut {
     }
   }
 
-  private async conclude(work: Work, end: MappingEnd): Promise<void> {
+  private async conclude(work: Work, end: MappingEnd, changes: RunChanges): Promise<void> {
     const { claim, row, document, target, dataset, run } = work;
     const { id } = row;
     // What a document stops does not replace the content of its target by a part.
@@ -369,6 +371,10 @@ export class CarryOut {
     if (stays) await this.runs.takeBack(claim);
     await bulk?.discard?.(run, dataset, !stays);
     await closeMended(this.db, id, document, end.well);
+    if (bulk && end.how === 'finished') {
+      const asks = await this.tellGone(work, bulk, changes);
+      if (asks !== null) return this.runs.end(claim, { state: 'asks', message: asks });
+    }
     const filed = await this.keep.failed(keptOf((await this.runs.row(id))!));
     if (filed !== null) await this.log(id, filed);
     const { counts } = (await readRun(this.db, id))!;
@@ -378,19 +384,39 @@ export class CarryOut {
         `The counts do not add up: ${read} read, ${filtered} filtered, ${skipped} skipped, ${unchanged} unchanged, ${failed} failed, ${waiting} waiting, ${delivered} delivered. This is a fault of Versicle.`,
       );
     if (end.how === 'finished') await this.changes.finished(row);
+    const gone = await this.changes.told(id);
     await this.runs.end(
       claim,
       end.how === 'stopped'
         ? { state: 'stopped', message: 'stopped, as the document says for a failure that occurred' }
         : {
             state: 'finished',
-            message: `finished: ${counted(delivered, 'record')} delivered, ${counted(failed, 'record')} failed`,
+            message: `finished: ${counted(delivered, 'record')} delivered, ${counted(failed, 'record')} failed${gone > 0 ? `, ${counted(gone, 'record')} gone` : ''}`,
           },
     );
     rmSync(this.landing(id), { force: true });
     // The run has ended already when the stores are looked after.
     await this.care(bulk, dataset, delivered).catch((error: Error) =>
       this.log(id, `the table could not be tidied up: ${error.message}`),
+    );
+  }
+  private tellGone(work: Work, target: BulkTarget, changes: RunChanges): Promise<string | null> {
+    const { db } = this;
+    const { claim, row, document, dataset, run } = work;
+    return tellGone(
+      {
+        db,
+        claim,
+        row,
+        document,
+        target,
+        dataset,
+        run,
+        log: (message) => this.log(row.id, message),
+        untilMay: (records) => this.untilMay(work, records),
+        patiently: (tell) => this.patiently(work, tell),
+      },
+      changes,
     );
   }
   private async care(target: BulkTarget | null, table: string, delivered: number): Promise<void> {
@@ -440,13 +466,6 @@ export class CarryOut {
   }
 }
 
-/** Whether a run reads less than its document says. */
-const readsPart = (run: RunRow): boolean =>
-  run.row_limit !== null ||
-  run.taken !== null ||
-  run.since !== null ||
-  carriedBy(run)?.filter !== undefined ||
-  carriedBy(run)?.part !== undefined;
 const removesAtMost = (row: RunRow): number => {
   const carried = carriedBy(row);
   return carried?.kind === 'mapping' ? carried.removesAtMost : REMOVES_AT_MOST;

@@ -26,8 +26,9 @@ import {
   type Value,
 } from '@versicle/core';
 import { Digests } from './changes/digests.ts';
+import { keyCellsOf, SeenKeys } from './changes/seen-keys.ts';
 import { beforeOfPlan, marksOfPlan } from '../systems/kinds/kind.ts';
-import type { ChunkCounts, FailedRow, MapJob, MappedChunk, Refused } from './messages.ts';
+import type { ChunkCounts, FailedRow, MapJob, MappedChunk, Refused, Seen } from './messages.ts';
 import { identityOf, labelOf, WentWell } from './went-well.ts';
 
 /** Where consecutive records come from: one file, or failed records that are sent again. */
@@ -63,6 +64,8 @@ export class Chunk {
   private readonly noticed = new Set<number>();
   private content: Content | null = null;
   private digests: Uint8Array = NO_DIGESTS;
+  private readonly keyCells: string[] = [];
+  private seen: Seen | null = null;
   private highest: HighestValue | null = null;
   private letThrough = 0;
 
@@ -91,6 +94,7 @@ export class Chunk {
     const { outcome } = fed;
     const again = origin.replay?.[at] ?? null;
     this.counts[outcome.kind]++;
+    this.mapper.seen?.see(fed);
     if (outcome.kind !== 'failed' && this.mapper.well !== null) this.notice(fed);
     if (outcome.kind === 'written') this.write(fed, origin, at);
     else if (outcome.kind === 'failed')
@@ -130,6 +134,7 @@ export class Chunk {
     }
     mapper.encoder.add(values);
     mapper.digests?.add(values);
+    if (job.remembersKeys) this.keyCells.push(keyCellsOf(mapper.columns, values, mapper.keyIndexes));
     mapper.highest?.see(fed.values);
     this.origins.push(origin);
     this.ats.push(at);
@@ -149,16 +154,17 @@ export class Chunk {
   /** All its records are there: the next one that is added to any chunk begins with an empty encoder. */
   seal(): void {
     if (this.content !== null) return;
-    const { job, encoder, digests, highest } = this.mapper;
+    const { job, encoder, digests, highest, seen } = this.mapper;
     this.content = { encoding: job.encoding, of: encoder.take() } as Content;
     this.digests = digests?.take() ?? NO_DIGESTS;
+    this.seen = seen?.take() ?? null;
     this.highest = highest?.take() ?? null;
   }
   /** What it has become. `bytes`: how far the source is read. */
   message(chunk: number, bytes: number): MappedChunk {
     this.seal();
     const { job, columns, feed, well } = this.mapper;
-    const { counts, insertOnly, failed, settled, stopped, keys, ids, records, digests, highest } = this;
+    const { counts, insertOnly, failed, settled, stopped, keys, ids, records, digests, keyCells, seen, highest } = this;
     const content = this.content!;
     well?.add(this.noticed);
     const { key } = job.document.target;
@@ -176,6 +182,8 @@ export class Chunk {
       keys,
       records,
       digests,
+      keyCells,
+      seen,
       unchanged: 0,
       highest,
     };
@@ -225,6 +233,7 @@ export class Mapper {
   /** What is remembered of the written records of the chunk that is being made, and up to where they go. */
   readonly digests: Digests | null;
   readonly highest: HighestSeen | null;
+  readonly seen: SeenKeys | null;
   /** Takes the keys of records that are let through, where others look at them; null where this mapper does itself. */
   readonly packer: KeyPacker | null;
 
@@ -251,6 +260,7 @@ export class Mapper {
       before: beforeOfPlan(job.source),
       keysElsewhere,
     });
+    this.seen = job.sees ? new SeenKeys(this.feed, this.columns, this.keyIndexes) : null;
     this.packer = keysElsewhere ? new KeyPacker(this.mapping.keys.length) : null;
     this.feed.sequence = job.sequenceFrom;
   }

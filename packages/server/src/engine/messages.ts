@@ -45,6 +45,10 @@ export interface MapJob {
   readonly identity: readonly string[] | null;
   /** Whether it is remembered what the target was sent, so that later runs tell what changed. */
   readonly remembers: boolean;
+  /** Whether the values of their keys are remembered, too. */
+  readonly remembersKeys: boolean;
+  /** Whether it tells what is gone. */
+  readonly sees: boolean;
   /** By what the newest record is told, where the next run reads on from it. */
   readonly watermark: Watermark | null;
 }
@@ -136,10 +140,19 @@ export interface MappedChunk {
   readonly insertOnly: boolean;
   /** By index of the written records, where it is remembered what is delivered: what each is known by (changes/digests.ts). */
   readonly digests: Uint8Array;
+  /** By index of the written records, where the keys of what is delivered are remembered: their values as texts, a list in JSON. */
+  readonly keyCells: readonly string[];
+  /** Where the run tells what is gone: the keys that were met, whatever became of their records. */
+  readonly seen: Seen | null;
   /** Records that are not among the written ones any more: the target has them as they are. */
   readonly unchanged: number;
   /** The highest value of the watermark among the written records. */
   readonly highest: HighestValue | null;
+}
+/** Hashes of keys one after the other (changes/digests.ts), and how many records have none that can be told. */
+export interface Seen {
+  readonly keys: Uint8Array;
+  readonly untold: number;
 }
 export type FromMapper =
   | MappedChunk

@@ -1,6 +1,7 @@
 import { passed } from './changes/watermarks.ts';
-import { keepInMind } from './changes/memory.ts';
-import { wholeAt } from './changes/digests.ts';
+import { keepInMind, type Memory, type Remembered } from './changes/memory.ts';
+import { digestsAt, wholePlaces } from './changes/digests.ts';
+import { keepSeen } from './changes/gone.ts';
 import { keepKeys } from '../key-maps/key-maps.ts';
 import type { Delivered, DeliveredKey } from '@versicle/core';
 import type { Statement } from '@versicle/postgres';
@@ -17,7 +18,7 @@ export interface Settled {
   /** Written records, by index, that are not sent yet: what there is to keep of them is kept when they arrive. */
   readonly waiting: ReadonlySet<number>;
   /** Where it is remembered what the target was sent; null: nowhere. */
-  readonly memory: number | null;
+  readonly memory: Memory | null;
   /** The run gives numbers of the mapping's sequence. */
   readonly numbered: boolean;
 }
@@ -47,7 +48,8 @@ export function settleChunk({
   const places = memory === null ? [] : Array.from({ length: counts.written }, (_, index) => index);
   return [
     ...keepRecords({ run, mapping, revision }, { failed, keys, settled }),
-    ...keepInMind(memory, wholeAt(chunk.digests, places.filter(arrived)), wholeAt(chunk.digests, [...refused])),
+    ...keepInMind(memory, rememberedAt(chunk, places.filter(arrived)), rememberedAt(chunk, [...refused]).digests),
+    ...(chunk.seen === null ? [] : [keepSeen(run, chunk.chunk, chunk.seen)]),
     ...(chunk.highest === null ? [] : [passed(run, chunk.highest)]),
     {
       sql: `UPDATE run SET chunk = $2, read = read + $3, filtered = filtered + $4, skipped = skipped + $5, failed = failed + $6, delivered = delivered + $7, remarks = remarks + $8, bytes_done = $9, unchanged = unchanged + $10, sequence = $11, waiting = waiting + $12 WHERE id = $1`,
@@ -79,6 +81,11 @@ export function settleChunk({
       params: [run],
     },
   ];
+}
+
+function rememberedAt({ digests, keyCells }: MappedChunk, places: readonly number[]): Remembered {
+  const whole = wholePlaces(digests, places);
+  return { digests: digestsAt(digests, whole), cells: keyCells.length === 0 ? null : whole.map((at) => keyCells[at]!) };
 }
 
 /** What is kept of records, whichever way they went: failures and remarks, keys, and replayed ones that are settled. */

@@ -7,6 +7,7 @@ import {
   changesProblem,
   counted,
   type MappingDocument,
+  type MappingStep,
   mappingsOf,
   notFound,
   parseDocument,
@@ -21,6 +22,7 @@ import {
 } from '@versicle/core';
 import type { Database, Statement } from '@versicle/postgres';
 import type { Calendars } from '../calendars/calendars.ts';
+import { goneProblem } from '../engine/changes/gone.ts';
 import { slug } from '../http/slug.ts';
 import { namesOf } from '../runs/run-steps.ts';
 import { fromJson, isoTime, isoTimeOrNull } from '../store/values.ts';
@@ -302,17 +304,31 @@ async function newestDocuments(db: Database, document: PlanDocument): Promise<Ma
   return new Map(rows.map((r) => [r.id, parseDocument(JSON.parse(r.document))]));
 }
 
-/** Steps that are to read only changes of mappings where these can't be told. */
+/** Steps that are to read only changes, or to do something about what is gone, where these can't be told. */
 async function untoldChanges(db: Database, document: PlanDocument): Promise<Problem[]> {
-  const steps = allSteps(document.steps).filter((s) => s.kind === 'mapping' && s.changes !== 'all');
+  const steps = allSteps(document.steps).flatMap((s) =>
+    s.kind === 'mapping' && (s.changes !== 'all' || s.vanished !== 'leave') ? [s] : [],
+  );
   if (steps.length === 0) return [];
   const found = await newestDocuments(db, document);
-  return steps.flatMap((step): Problem[] => {
-    const of = step.kind === 'mapping' ? found.get(step.mapping) : undefined;
-    if (of === undefined || step.kind !== 'mapping') return [];
-    const message = changesProblem(step, of);
-    return message === null ? [] : [{ severity: 'error', path: `steps (${step.id}).changes`, message }];
-  });
+  const problems: Problem[] = [];
+  for (const step of steps) {
+    const of = found.get(step.mapping);
+    if (of === undefined) continue;
+    const report = (entry: 'changes' | 'vanished', message: string | null): void => {
+      if (message !== null) problems.push({ severity: 'error', path: `steps (${step.id}).${entry}`, message });
+    };
+    report('changes', changesProblem(step, of));
+    report('vanished', (await goneProblem(db, step, of)) ?? movedAway(step, of, document));
+  }
+  return problems;
+}
+function movedAway({ vanished }: MappingStep, { source }: MappingDocument, { triggers }: PlanDocument): string | null {
+  const { dataset } = source.primary;
+  const moves = triggers.some((t) => t.kind === 'file' && t.then !== 'keep' && dataset.startsWith(t.dataset));
+  return vanished === 'leave' || !moves
+    ? null
+    : `The files of ${dataset} are moved away or marked when they are worked off, and what was in them is not gone. Keep them where they are, or leave what is gone.`;
 }
 
 function usesOfPlan(document: PlanDocument): { thing: string; name: string }[] {

@@ -1,5 +1,6 @@
-import type { RunDetail } from '@versicle/contract';
+import type { RunDetail, RunSummary } from '@versicle/contract';
 import { notFound, type MappingStep } from '@versicle/core';
+import { goneWords } from '../engine/changes/gone.ts';
 import type { Failures } from '../failures/failures.ts';
 import type { Database } from '@versicle/postgres';
 import { isoTime } from '../store/values.ts';
@@ -15,9 +16,10 @@ export async function runDetail(db: Database, failures: Failures, id: number): P
   const [own] = await db.query<
     Record<'carries' | 'variables' | 'source' | 'target' | 'trigger' | 'since', string | null> & {
       plan_version: number | null;
+      gone: string;
     }
   >(
-    `SELECT r.carries::text AS carries, r.variables::text AS variables, r.plan_version, r.trigger, r.since ->> 'value' AS since,
+    `SELECT r.carries::text AS carries, r.variables::text AS variables, r.plan_version, r.trigger, r.gone, r.since ->> 'value' AS since,
             v.document::jsonb #>> '{source,primary,dataset}' AS source, v.document::jsonb #>> '{target,dataset}' AS target
        FROM run r LEFT JOIN revision v ON v.mapping = r.mapping AND v.number = r.revision WHERE r.id = $1`,
     [id],
@@ -34,6 +36,7 @@ export async function runDetail(db: Database, failures: Failures, id: number): P
     ...run,
     waitsFor: run.state !== 'queued' ? null : run.kind === 'plan' ? await waitsForPlan(db, id) : await waitsFor(db, id),
     opens: run.state === 'running' && run.mapping !== null ? await opensAt(db, own!.target) : null,
+    gone: await goneOf(db, run, own!.carries, Number(own!.gone)),
     source: own!.source,
     target: own!.target,
     only: onlyWhat(own!.carries, own!.since),
@@ -58,6 +61,22 @@ async function opensAt(db: Database, target: string | null): Promise<string | nu
     [target],
   );
   return row ? isoTime(row.opens) : null;
+}
+
+/** What became of records that the source has no more. */
+async function goneOf(
+  db: Database,
+  { id, state }: RunSummary,
+  carries: string | null,
+  done: number,
+): Promise<RunDetail['gone']> {
+  const step = carries === null ? null : (JSON.parse(carries) as Partial<MappingStep>);
+  if (step?.vanished === undefined || step.vanished === 'leave') return null;
+  const [asked] =
+    state === 'asks'
+      ? await db.query<{ n: number }>('SELECT count(*)::int AS n FROM run_gone WHERE run = $1', [id])
+      : [];
+  return { how: goneWords({ vanished: step.vanished }), done, asked: asked?.n ?? 0 };
 }
 
 /** Which records a load leaves out that it has delivered before. */

@@ -371,6 +371,13 @@ export const sinceOf = ({ since }: Pick<RunRow, 'since'>): HighestValue | null =
 /** What fills the places of its texts: the plan's variables, and the run's own number and plan. */
 export const variablesOf = (row: RunRow): ReadonlyMap<string, string> =>
   new Map([...Object.entries(fromJson(row.variables)), ['run', String(row.parent ?? row.id)], ['plan', row.plan]]);
+/** Whether a run reads less than its document says. */
+export const readsPart = (run: RunRow): boolean =>
+  run.row_limit !== null ||
+  run.taken !== null ||
+  run.since !== null ||
+  carriedBy(run)?.filter !== undefined ||
+  carriedBy(run)?.part !== undefined;
 export const mappedOf = (run: RunRow): MappingEnd | null => (run.mapped === null ? null : fromJson(run.mapped));
 export const sourceOf = (run: RunRow): SourcePlan | null => (run.source === null ? null : fromJson(run.source));
 /** What now() means in what a run's places are filled with, also after it was taken up again. */

@@ -23,6 +23,7 @@ import m020 from './migrations/020-notifications.sql';
 import m021 from './migrations/021-source-changes.sql';
 import m022 from './migrations/022-windows.sql';
 import m023 from './migrations/023-share.sql';
+import m024 from './migrations/024-vanished.sql';
 
 /** Forward only; a released migration is never edited. */
 export const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -49,6 +50,7 @@ export const migrations: readonly (readonly [number: number, name: string, sql: 
   [21, 'source-changes', m021],
   [22, 'windows', m022],
   [23, 'share', m023],
+  [24, 'vanished', m024],
 ];
 
 export async function migrate(db: Database): Promise<void> {

@@ -1,6 +1,7 @@
 import fc from 'fast-check';
 import type { RunDetail } from '@versicle/contract';
 import { ItemApi } from '../../testing/item-api.ts';
+import { counts, csv, Loads } from '../../testing/loads.ts';
 import { itemsDocument, RunningServer } from '../../testing/running-server.ts';
 
 let server: RunningServer;
@@ -10,52 +11,11 @@ beforeAll(async () => {
 });
 afterAll(() => server.close());
 
-let made = 0;
-interface Made {
-  readonly mapping: string;
-  readonly plan: string;
-  readonly file: string;
-  readonly table: string;
-  readonly document: Record<string, unknown>;
-}
-/** A mapping of a file of its own into a table of its own, and a plan that reads only its changes. */
-async function make(step: object, patch: Record<string, unknown> = {}, more: object = {}): Promise<Made> {
-  const n = ++made;
-  const [file, table] = [`changes${n}.csv`, `changes${n}`];
-  const base = itemsDocument(file);
-  const target = { ...(base['target'] as object), dataset: `store/${table}`, ...(patch['target'] as object) };
-  const document = { ...base, name: `Changes ${n}`, ...patch, target };
-  server.file(file, 'no,name,price\n');
-  const { mapping } = await server.mapping(document);
-  const plan = await planOf(mapping, step, more);
-  return { mapping, plan, file, table, document };
-}
-async function planOf(mapping: string, step: object, more: object = {}): Promise<string> {
-  const document = {
-    versicle: 1,
-    kind: 'plan',
-    name: `Plan ${++made}`,
-    steps: [{ id: 'load', kind: 'mapping', mapping, ...step }],
-    ...more,
-  };
-  return (await server.api('createPlan', 'POST', '/plans', { document })).id;
-}
-async function statement(text: string): Promise<void> {
-  const document = {
-    versicle: 1,
-    kind: 'plan',
-    name: `Statement ${++made}`,
-    steps: [{ id: 'a', kind: 'sql', system: 'store', sql: text }],
-  };
-  const plan = await server.api('createPlan', 'POST', '/plans', { document });
-  expect((await server.run(plan.id)).error).toBeNull();
-}
+const loads = new Loads(() => server);
+const make = loads.make.bind(loads);
+const planOf = loads.planOf.bind(loads);
+const statement = loads.statement.bind(loads);
 const compare = { changes: 'compare' };
-const counts = ({ state, error, counts: { read, unchanged, failed, delivered, filtered } }: RunDetail): object => {
-  if (state !== 'finished') throw new Error(`${state}: ${error}`);
-  return { read, unchanged, failed, delivered, filtered };
-};
-const csv = (...rows: string[]): string => `${['no,name,price', ...rows].join('\n')}\n`;
 
 describe('only what changed', () => {
   it('is told by what was delivered before, record by record', async () => {
@@ -116,12 +76,7 @@ describe('only what changed', () => {
     const changed = lines.map((l) =>
       l === second ? { id: 'l2', target: 'name', kind: 'rule', rule: 'upper(i.name)' } : l,
     );
-    const { version } = await server.api('getMapping', 'GET', `/mappings/${mapping}`);
-    await server.api('saveDraft', 'PUT', `/mappings/${mapping}/draft`, {
-      document: { ...document, lines: changed },
-      version,
-    } as never);
-    await server.api('publish', 'POST', `/mappings/${mapping}/publish`, {});
+    await loads.publish(mapping, { ...document, lines: changed });
     expect(counts(await server.run(plan))).toMatchObject({ unchanged: 0, delivered: 2 });
   });
 
@@ -243,12 +198,7 @@ describe('what is new by a field', () => {
     expect(counts(await server.run(plan))).toMatchObject({ filtered: 1, unchanged: 1 });
     const { run } = await server.api('startPlan', 'POST', `/plans/${plan}/start`, { variables: { region: 'south' } });
     expect(counts(await server.ended(run))).toMatchObject({ filtered: 0, unchanged: 2 });
-    const { version } = await server.api('getMapping', 'GET', `/mappings/${mapping}`);
-    await server.api('saveDraft', 'PUT', `/mappings/${mapping}/draft`, {
-      document: { ...document, purpose: 'Another' },
-      version,
-    } as never);
-    await server.api('publish', 'POST', `/mappings/${mapping}/publish`, {});
+    await loads.publish(mapping, { ...document, purpose: 'Another' });
     expect(counts(await server.run(plan))).toMatchObject({ filtered: 0, unchanged: 2 });
   });
 

@@ -1,22 +1,33 @@
-import { changesProblem, counted, watermarkFilter, type MappingDocument, type Watermark } from '@versicle/core';
+import {
+  changesProblem,
+  counted,
+  watermarkFilter,
+  type MappingDocument,
+  type MappingStep,
+  type Watermark,
+} from '@versicle/core';
 import type { Database } from '@versicle/postgres';
-import { carriedBy, requireClaim, sinceOf, type Claim, type RunRow } from '../../runs/runs.ts';
+import { carriedBy, readsPart, requireClaim, sinceOf, type Claim, type RunRow } from '../../runs/runs.ts';
 import type { MappedChunk } from '../messages.ts';
 import { HALF } from './digests.ts';
-import { forgetAll, memoryOf } from './memory.ts';
+import { forgetSeen, goneProblem } from './gone.ts';
+import { forgetAll, memoryOf, rememberKeys, type Memory } from './memory.ts';
 import { onlyChanged, type ChangedChunk } from './only-changed.ts';
 import { keepWatermark, knownWatermark, type WatermarkOf } from './watermarks.ts';
 
 /** What a run makes of what was delivered before. */
 export interface RunChanges {
   /** Where it is remembered what it delivers; null: nowhere. */
-  readonly memory: number | null;
+  readonly memory: Memory | null;
   /** Leaves out what was delivered before; null where all is sent. */
   readonly only: ((mapped: MappedChunk) => Promise<ChangedChunk>) | null;
   /** By what the newest record is told. */
   readonly watermark: Watermark | null;
+  /** What becomes of records that the source has no more; null where nothing does. */
+  readonly vanished: Vanished | null;
 }
-const ALL: RunChanges = { memory: null, only: null, watermark: null };
+export const NO_CHANGES: RunChanges = { memory: null, only: null, watermark: null, vanished: null };
+type Vanished = Exclude<MappingStep['vanished'], 'leave'>;
 
 /** Only what changed: by what was delivered before, and by how far earlier runs have come. */
 export class Changes {
@@ -41,29 +52,57 @@ export class Changes {
   async begin(row: RunRow, document: MappingDocument, lane: 'bulk' | 'queue'): Promise<RunChanges> {
     const step = stepOf(row);
     const compares = step !== null && step.changes !== 'all';
-    const problem = compares ? changesProblem(step, document) : null;
+    const vanished = step === null || step.vanished === 'leave' ? null : step.vanished;
+    const problem =
+      (compares ? changesProblem(step, document) : null) ??
+      (vanished === null ? null : await goneProblem(this.db, step!, document));
     if (problem !== null) throw new Error(problem);
     if (document.write.mode === 'replace' || document.target.key.length === 0) {
       await this.db.transaction([forgetAll(row.mapping)]);
-      return ALL;
+      return NO_CHANGES;
     }
     const { dataset } = document.target;
-    const memory = await memoryOf(this.db, row.mapping, dataset, compares);
-    if (memory === null) return ALL;
+    const known = await memoryOf(this.db, row.mapping, dataset, compares || vanished !== null);
+    if (known === null) return NO_CHANGES;
+    const memory = vanished === null && known.keys === null ? known : await this.withKeys(row, known, document);
+    const told = await this.tellsGone(row, vanished);
     if (!compares) {
       // Taken up after a later run: what a chunk of it held is not what the target has by now.
       const isStale = lane === 'bulk' && row.started_at !== null && (await this.others(row)).some((o) => o.later);
       if (isStale) await this.db.transaction([forgetAll(row.mapping)]);
-      return { ...ALL, memory: isStale ? null : memory };
+      return isStale ? NO_CHANGES : { ...NO_CHANGES, memory, vanished: told };
     }
     if (lane === 'bulk') await this.requireCertain(row);
     const waiting = lane === 'queue' ? await this.waiting(row, dataset) : new Map<string, string>();
     await this.say(row, step.watermark ?? null, waiting.size);
     return {
       memory,
-      only: (mapped) => onlyChanged(this.db, memory, waiting, mapped),
+      only: (mapped) => onlyChanged(this.db, memory.id, waiting, mapped),
       watermark: step.changes === 'watermark' ? step.watermark! : null,
+      vanished: told,
     };
+  }
+  /** What is remembered, with the values of the key as it is now. */
+  private async withKeys(row: RunRow, known: Memory, { target }: MappingDocument): Promise<Memory> {
+    if (known.keys?.join() === target.key.join()) return known;
+    const forgotten = await rememberKeys(this.db, known, target.key);
+    if (forgotten > 0)
+      await this.log(
+        row.id,
+        `${counted(forgotten, 'record')} that ${forgotten === 1 ? 'was' : 'were'} delivered before ${forgotten === 1 ? 'is' : 'are'} not known by the key as it is now: all records are sent, and what is gone is told from this run on`,
+      );
+    return { ...known, keys: target.key };
+  }
+  /** A run that reads a part, or that another has overtaken, does not tell what is gone. */
+  private async tellsGone(row: RunRow, vanished: Vanished | null): Promise<Vanished | null> {
+    if (vanished === null) return null;
+    const why = readsPart(row)
+      ? 'it reads a part of the records'
+      : (await this.others(row)).some((o) => o.later)
+        ? 'a later run has delivered records of this mapping since'
+        : null;
+    if (why !== null) await this.log(row.id, `nothing is told gone: ${why}`);
+    return why === null ? vanished : null;
   }
   private async say(row: RunRow, watermark: Watermark | null, waiting: number): Promise<void> {
     if (row.started_at !== null) return;
@@ -123,15 +162,29 @@ export class Changes {
     return new Map(rows.map((r) => [r.digest.slice(0, 2 * HALF), r.digest]));
   }
 
+  /** What a run goes on with that asked a person about what is gone. */
+  async confirmed(row: RunRow, { target }: MappingDocument): Promise<RunChanges> {
+    const vanished = stepOf(row)?.vanished ?? 'leave';
+    const told = await this.tellsGone(row, vanished === 'leave' ? null : vanished);
+    return { ...NO_CHANGES, memory: await memoryOf(this.db, row.mapping, target.dataset, false), vanished: told };
+  }
+  /** How many records the target was told to be gone; nothing more is needed to tell it. */
+  async told(run: number): Promise<number> {
+    await this.db.transaction(forgetSeen(run));
+    const [row] = await this.db.query<{ gone: string }>('SELECT gone FROM run WHERE id = $1', [run]);
+    return Number(row!.gone);
+  }
   /** A run has read all of its source: the next one goes on from there. */
   async finished(row: RunRow): Promise<void> {
     const of = watermarkOf(row);
     if (of === null || row.row_limit !== null || row.taken !== null) return;
     await this.db.transaction(await keepWatermark(this.db, row.id, of));
   }
-  /** A run that is given up may have delivered what the store does not know of. */
+  /** A run that is given up may have delivered what the store does not know of, unless all that it asks about is what is gone. */
   async givenUp(row: RunRow, lane: 'bulk' | 'queue' | null): Promise<void> {
-    if (row.started_at === null || lane === 'queue') return;
+    const [asked] = await this.db.query('SELECT 1 FROM run_gone WHERE run = $1 LIMIT 1', [row.id]);
+    await this.db.transaction(forgetSeen(row.id));
+    if (row.started_at === null || lane === 'queue' || asked !== undefined) return;
     await this.db.transaction([forgetAll(row.mapping)]);
   }
 }

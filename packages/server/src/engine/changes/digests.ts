@@ -32,9 +32,10 @@ export class Digests {
       wider.set(this.bytes);
       this.bytes = wider;
     }
-    if (!this.key.some((i) => (values[i] ?? null) === null)) {
-      this.bytes.set(this.digest('', values, this.key), this.length);
-      this.bytes.set(this.digest(this.head, values, this.own), this.length + HALF);
+    const key = keyDigest(this.columns, values, this.key);
+    if (key !== null) {
+      this.bytes.set(key, this.length);
+      this.bytes.set(digestOf(this.columns, this.head, values, this.own), this.length + HALF);
     }
     this.length += WIDTH;
   }
@@ -45,15 +46,27 @@ export class Digests {
     this.length = 0;
     return taken;
   }
-  private digest(head: string, values: readonly Value[], at: readonly number[]): Uint8Array {
-    let text = head;
-    for (const i of at) {
-      const cell = outputText(values[i] ?? null, this.columns[i]!.type);
-      // With its length before it no cell can be taken for two.
-      text += cell === null ? '\n-' : `\n${cell.length} ${cell}`;
-    }
-    return hash('sha256', text, 'buffer').subarray(0, HALF);
+}
+
+/** What a record's key is known by; null where it is not whole. */
+export const keyDigest = (
+  columns: readonly Column[],
+  values: readonly Value[],
+  key: readonly number[],
+): Uint8Array | null => (key.some((i) => (values[i] ?? null) === null) ? null : digestOf(columns, '', values, key));
+function digestOf(
+  columns: readonly Column[],
+  head: string,
+  values: readonly Value[],
+  at: readonly number[],
+): Uint8Array {
+  let text = head;
+  for (const i of at) {
+    const cell = outputText(values[i] ?? null, columns[i]!.type);
+    // With its length before it no cell can be taken for two.
+    text += cell === null ? '\n-' : `\n${cell.length} ${cell}`;
   }
+  return hash('sha256', text, 'buffer').subarray(0, HALF);
 }
 
 const digestAt = (digests: Uint8Array, at: number): Uint8Array => digests.subarray(at * WIDTH, (at + 1) * WIDTH);
@@ -65,12 +78,9 @@ export function digestsAt(digests: Uint8Array, places: readonly number[]): Uint8
   places.forEach((place, i) => out.set(digestAt(digests, place), i * WIDTH));
   return out;
 }
-/** Those at some places whose key is whole. */
-export const wholeAt = (digests: Uint8Array, places: readonly number[]): Uint8Array =>
-  digestsAt(
-    digests,
-    places.filter((place) => isWhole(digests, place)),
-  );
+/** Of some places those whose key is whole. */
+export const wholePlaces = (digests: Uint8Array, places: readonly number[]): number[] =>
+  places.filter((place) => isWhole(digests, place));
 /** One of them as text; null where its key is not whole. */
 export const digestText = (digests: Uint8Array, at: number): string | null =>
   isWhole(digests, at) ? Buffer.from(digestAt(digests, at)).toString('hex') : null;

@@ -1,4 +1,5 @@
 import type { Database, Statement } from '@versicle/postgres';
+import { fromJson } from '../../store/values.ts';
 import { HALF, WIDTH } from './digests.ts';
 
 /** Whose the bytes of a place among packed digests are, in SQL. */
@@ -6,24 +7,49 @@ const KEY = `substring($2::bytea FROM i * ${WIDTH} + 1 FOR ${HALF})`;
 const CONTENT = `substring($2::bytea FROM i * ${WIDTH} + ${HALF} + 1 FOR ${HALF})`;
 const PLACES = `generate_series(0, length($2::bytea) / ${WIDTH} - 1) AS i`;
 
+/** What a mapping delivered to a dataset. */
+export interface Memory {
+  readonly id: number;
+  /** The key's fields, where their values are remembered as well. */
+  readonly keys: readonly string[] | null;
+}
+/** Delivered records: their digests (digests.ts), and the values of their keys where these are remembered. */
+export interface Remembered {
+  readonly digests: Uint8Array;
+  readonly cells: readonly string[] | null;
+}
+
 /** The memory of what a mapping delivers to a dataset. Null where nothing is to be remembered. */
 export async function memoryOf(
   db: Database,
   mapping: string,
   target: string,
   isWanted: boolean,
-): Promise<number | null> {
-  const [known] = await db.query<{ id: number }>('SELECT id FROM delivery_memory WHERE mapping = $1 AND target = $2', [
+): Promise<Memory | null> {
+  type Row = { id: number; keys: string[] | string | null };
+  const [known] = await db.query<Row>('SELECT id, keys FROM delivery_memory WHERE mapping = $1 AND target = $2', [
     mapping,
     target,
   ]);
   // Where something is remembered, it is of every run: what another one delivers is not what was there before.
-  if (known !== undefined || !isWanted) return known?.id ?? null;
-  const [made] = await db.query<{ id: number }>(
+  if (known !== undefined) return { ...known, keys: known.keys === null ? null : fromJson(known.keys) };
+  if (!isWanted) return null;
+  const [made] = await db.query<Row>(
     'INSERT INTO delivery_memory (mapping, target) VALUES ($1, $2) ON CONFLICT (mapping, target) DO UPDATE SET target = EXCLUDED.target RETURNING id',
     [mapping, target],
   );
-  return made!.id;
+  return { id: made!.id, keys: null };
+}
+/** From now on the values of these fields are remembered, too. Gives how many records are remembered without them, and are forgotten. */
+export async function rememberKeys(db: Database, { id }: Memory, keys: readonly string[]): Promise<number> {
+  const [, gone] = await db.transaction([
+    { sql: 'UPDATE delivery_memory SET keys = $2 WHERE id = $1', params: [id, JSON.stringify(keys)] },
+    {
+      sql: 'WITH d AS (DELETE FROM delivered_before WHERE memory = $1 RETURNING 1) SELECT count(*)::int AS n FROM d',
+      params: [id],
+    },
+  ]);
+  return Number(gone![0]!['n']);
 }
 
 /** The places of records that were delivered before just as they are now, ascending. */
@@ -34,26 +60,35 @@ export async function deliveredBefore(db: Database, memory: number, digests: Uin
   );
   return rows.map((r) => r.i);
 }
-const remember = (memory: number, digests: Uint8Array): Statement => ({
-  sql: `INSERT INTO delivered_before (memory, key, content)
-        SELECT DISTINCT ON (k) $1::integer, k, c FROM (SELECT i, ${KEY} AS k, ${CONTENT} AS c FROM ${PLACES}) AS d ORDER BY k, i DESC
-        ON CONFLICT (memory, key) DO UPDATE SET content = EXCLUDED.content WHERE delivered_before.content <> EXCLUDED.content`,
-  params: [memory, digests],
+const remember = (memory: number, { digests, cells }: Remembered): Statement => ({
+  sql: `INSERT INTO delivered_before (memory, key, content, cells)
+        SELECT DISTINCT ON (k) $1::integer, k, c, v.cells FROM (SELECT i, ${KEY} AS k, ${CONTENT} AS c FROM ${PLACES}) AS d
+          LEFT JOIN ROWS FROM (json_array_elements($3::json)) WITH ORDINALITY AS v(cells, n) ON v.n = d.i + 1
+         ORDER BY k, i DESC
+        ON CONFLICT (memory, key) DO UPDATE SET content = EXCLUDED.content, cells = EXCLUDED.cells
+         WHERE delivered_before.content <> EXCLUDED.content OR delivered_before.cells IS NULL AND EXCLUDED.cells IS NOT NULL`,
+  params: [memory, digests, `[${(cells ?? []).join(',')}]`],
 });
-const forget = (memory: number, digests: Uint8Array): Statement => ({
-  sql: `DELETE FROM delivered_before WHERE memory = $1 AND key IN (SELECT ${KEY} FROM ${PLACES})`,
-  params: [memory, digests],
+/** What the target has of some records is not known any more; that it has them is, where their keys are remembered. */
+const forget = ({ id, keys }: Memory, digests: Uint8Array): Statement => ({
+  sql: `${keys === null ? 'DELETE FROM delivered_before' : "UPDATE delivered_before SET content = ''"} WHERE memory = $1 AND key IN (SELECT ${KEY} FROM ${PLACES})`,
+  params: [id, digests],
 });
 /** What arrived is remembered; of what was refused, nobody knows what the target has now. */
-export function keepInMind(memory: number | null, arrived: Uint8Array, refused: Uint8Array): Statement[] {
+export function keepInMind(memory: Memory | null, arrived: Remembered, refused: Uint8Array): Statement[] {
   if (memory === null) return [];
   return [
-    ...(arrived.length > 0 ? [remember(memory, arrived)] : []),
+    ...(arrived.digests.length > 0 ? [remember(memory.id, arrived)] : []),
     ...(refused.length > 0 ? [forget(memory, refused)] : []),
   ];
 }
-/** What the target has of anything that the mapping delivered is not known any more: the next run sends all. */
+/**
+ * What the target has of anything that the mapping delivered is not known any more: the next run sends all. Which records it
+ * has had stays known where their keys are remembered.
+ */
 export const forgetAll = (mapping: string): Statement => ({
-  sql: 'DELETE FROM delivered_before WHERE memory IN (SELECT id FROM delivery_memory WHERE mapping = $1)',
+  sql: `WITH memory AS (SELECT id, keys IS NOT NULL AS names FROM delivery_memory WHERE mapping = $1),
+        emptied AS (UPDATE delivered_before SET content = '' WHERE memory IN (SELECT id FROM memory WHERE names) AND content <> '')
+        DELETE FROM delivered_before WHERE memory IN (SELECT id FROM memory WHERE NOT names)`,
   params: [mapping],
 });

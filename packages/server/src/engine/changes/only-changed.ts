@@ -47,6 +47,7 @@ function without(mapped: MappedChunk, same: ReadonlySet<number>, places: readonl
       content: onlyAt(part.content, places),
       ids: pick(part.ids),
     })),
+    keyCells: pick(mapped.keyCells),
     keys: pick(mapped.keys),
     records: pick(mapped.records),
     settled: mapped.settled.map((s) => ({ ...s, index: at.get(s.index) ?? -1 })),

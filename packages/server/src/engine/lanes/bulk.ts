@@ -1,6 +1,7 @@
 import { Aborted, type Delivery, type MappingDocument } from '@versicle/core';
 import type { Statement } from '@versicle/postgres';
 import type { BulkTarget, TargetRun } from '../../systems/kinds/kind.ts';
+import type { Memory } from '../changes/memory.ts';
 import { isNumbered } from '../chunk.ts';
 import type { MappedChunk } from '../messages.ts';
 import { settleChunk } from '../settle.ts';
@@ -12,7 +13,7 @@ export interface BulkRun extends TargetRun {
   readonly mapping: string;
   readonly revision: number;
   /** Where it is remembered what the target was sent; null: nowhere. */
-  readonly memory: number | null;
+  readonly memory: Memory | null;
 }
 
 /**

@@ -112,10 +112,21 @@ export interface BulkTarget extends AnyTarget {
   deliver(delivery: Delivery, run: TargetRun): Promise<Delivered>;
   /** What makes the delivered chunks whole when a run has ended well; done again, it gives the same. */
   finish?(document: MappingDocument, dataset: string, run: TargetRun): Promise<Finished>;
+  /**
+   * Deletes records by their keys, or sets fields of them; done again, it changes nothing more. Gives why some stay, by their
+   * places. Throws an Outage when it can't be known what became of them.
+   */
+  tellGone?(dataset: string, gone: GoneRecords, run: TargetRun): Promise<ReadonlyMap<number, string>>;
   /** Removes what a run needed only while it went on; `isDelivered`: what it loaded counts. */
   discard?(run: TargetRun, dataset: string, isDelivered: boolean): Promise<void>;
   /** What does the store good after a run. */
   care?(dataset: string, delivered: number): Promise<void>;
+}
+/** Records that the source has no more: the fields of the key, their values, and what is set in them; null: they are deleted. */
+export interface GoneRecords {
+  readonly key: readonly string[];
+  readonly rows: readonly (readonly (string | null)[])[];
+  readonly mark: Readonly<Record<string, string | null>> | null;
 }
 /** Is sent records by request, at its own pace, and says of each whether it took it. */
 export interface QueueTarget extends AnyTarget {

@@ -4,12 +4,15 @@ import { Store } from '@ngrx/store';
 import { signal } from '@angular/core';
 import type { RunStep } from '@versicle/contract';
 import { parseDocument, parsePlan, type MappingDocument, type PlanDocument } from '@versicle/core';
+import { of as rxOf } from 'rxjs';
+import { Api } from '../shared/api';
 import { RunStepsComponent } from '../runs/run-steps.component';
 import { proposed } from './changes-editor.component';
 import { PlanSentenceComponent } from './plan-sentence.component';
 import { changedWords } from './plan-side.component';
 import { ScheduleEditorComponent } from './schedule-editor.component';
 import { TellEditorComponent } from './tell-editor.component';
+import { proposedMark, VanishedEditorComponent } from './vanished-editor.component';
 
 const plan = (more: object = {}): PlanDocument =>
   parsePlan({
@@ -54,6 +57,57 @@ describe('the plan as a text', () => {
     sentence.focus('steps[0].onFail');
     expect(document.activeElement?.textContent).toBe('“stations”');
     page.remove();
+  });
+});
+
+describe('what is gone from the source', () => {
+  const fields = [
+    { name: 'no', type: 'text', nullable: false },
+    { name: 'name', type: 'text', nullable: true },
+    { name: 'opened_on', type: 'date', nullable: true },
+    { name: 'closed_on', type: 'date', nullable: true },
+  ];
+  const target = { dataset: 'store/a', key: ['no'], fields } as unknown as MappingDocument['target'];
+  const editor = (vanished: unknown, of = target) => {
+    const api = { call: () => rxOf({ document: { target: of } }) };
+    TestBed.configureTestingModule({ providers: [{ provide: Api, useValue: api }] });
+    const fixture = TestBed.createComponent(VanishedEditorComponent);
+    const changes: object[] = [];
+    fixture.componentInstance.changed.subscribe((change) => changes.push(change));
+    fixture.componentRef.setInput('step', { ...plan().steps[0]!, vanished });
+    fixture.detectChanges();
+    const page = fixture.nativeElement as HTMLElement;
+    const own = fixture.componentInstance as unknown as { choose(how: string): void };
+    return { changes, own, page, text: () => (fixture.detectChanges(), page.textContent) };
+  };
+  it('is marked by the day on which it ended, where there is such a field', () => {
+    expect(proposedMark(target)).toEqual({ closed_on: '{{today}}' });
+    expect(proposedMark({ ...target, fields: target.fields.slice(0, 2) })).toEqual({ name: null });
+    const { own, changes } = editor('leave');
+    own.choose('delete');
+    own.choose('mark');
+    expect(changes).toEqual([{ vanished: 'delete' }, { vanished: { mark: { closed_on: '{{today}}' } } }]);
+  });
+  it('can’t be marked where there is nothing but the key, and that is said', () => {
+    const { own, changes, text } = editor('leave', { ...target, fields: target.fields.slice(0, 1) });
+    own.choose('mark');
+    expect(changes).toEqual([]);
+    expect(text()).toContain('no field beside its key');
+  });
+  it('is set to values, an empty one empties; fields come and go', () => {
+    const { changes, page } = editor({ mark: { closed_on: '{{today}}', name: 'gone' } });
+    const [, second] = page.querySelectorAll('input.mono');
+    (second as HTMLInputElement).value = '';
+    second!.dispatchEvent(new Event('change'));
+    const press = (words: string): void =>
+      [...page.querySelectorAll('button')].find((b) => b.textContent.includes(words))!.click();
+    press('Set another field');
+    press('Leave out');
+    expect(changes).toEqual([
+      { vanished: { mark: { closed_on: '{{today}}', name: null } } },
+      { vanished: { mark: { closed_on: '{{today}}', name: 'gone', opened_on: null } } },
+      { vanished: { mark: { name: 'gone' } } },
+    ]);
   });
 });
 

@@ -11,12 +11,22 @@ import { ChangesEditorComponent } from './changes-editor.component';
 import { withoutStep, withStep } from './edit-plan';
 import { plansFeature } from './plans.feature';
 import { ShareEditorComponent } from './share-editor.component';
+import { VanishedEditorComponent } from './vanished-editor.component';
 
 /** One step: what it does, after which others, on which condition, and what becomes of the plan when it fails. */
 @Component({
   selector: 'vs-step-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ChangesEditorComponent, FieldComponent, FormsModule, GIVEN, RouterLink, SELECT, ShareEditorComponent],
+  imports: [
+    ChangesEditorComponent,
+    FieldComponent,
+    FormsModule,
+    GIVEN,
+    RouterLink,
+    SELECT,
+    ShareEditorComponent,
+    VanishedEditorComponent,
+  ],
   template: `
     @if (step(); as s) {
       <div class="row">
@@ -59,8 +69,11 @@ import { ShareEditorComponent } from './share-editor.component';
                 spellcheck="false"
                 placeholder="nowhere"
             /></vs-field>
-            @if (replaces(s.mapping)) {
-              <vs-field label="Ask when more goes, per cent" help="of what the table holds"
+            <vs-vanished-editor [step]="s" (changed)="put($event)" />
+            @if (replaces(s.mapping) || s.vanished !== 'leave') {
+              <vs-field
+                label="Ask when more goes, per cent"
+                [help]="s.vanished === 'leave' ? 'of what the table holds' : 'of what was delivered before'"
                 ><input
                   class="input mono narrow"
                   type="number"

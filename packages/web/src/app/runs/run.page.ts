@@ -115,11 +115,20 @@ import { UnmatchedComponent } from './unmatched.component';
             {{ clockOf(r.opens) }}.
           </p>
         }
+        @if (r.gone !== null && r.gone.done > 0) {
+          <p class="soft">
+            {{ r.gone.done | figure }}
+            {{
+              r.gone.done === 1 ? 'record that was delivered before is' : 'records that were delivered before are'
+            }}
+            gone from the source, and {{ r.gone.how }} in the target; the log names them.
+          </p>
+        }
         @if (r.state === 'asks') {
           <div class="broken" role="alert">
             <p><vs-said [text]="r.error ?? ''" /></p>
             <p class="do">
-              <button type="button" class="btn" (click)="replaceAll()">Replace the content all the same</button>
+              <button type="button" class="btn" (click)="replaceAll()">{{ yes() }}</button>
               <button type="button" class="btn" (click)="cancel()">Leave it as it is</button>
             </p>
           </div>
@@ -146,7 +155,10 @@ import { UnmatchedComponent } from './unmatched.component';
           <vs-run-steps [steps]="r.steps" [over]="!going()" />
         }
         @if (r.state !== 'queued' && movesRecords()) {
-          <vs-band [counts]="r.counts" [words]="r.state === 'asks' ? 'loaded, not in place yet' : 'delivered'" />
+          <vs-band
+            [counts]="r.counts"
+            [words]="r.state === 'asks' && !r.gone?.asked ? 'loaded, not in place yet' : 'delivered'"
+          />
         }
         @if (r.kind === 'share') {
           <vs-unmatched
@@ -384,6 +396,13 @@ export class RunPage {
   }
   protected takeUp(): void {
     this.store.dispatch(runsActions.takeUp({ id: this.id() }));
+  }
+  /** What a person says yes to. */
+  protected yes(): string {
+    const gone = this.run()!.gone;
+    if (!gone?.asked) return 'Replace the content all the same';
+    const them = gone.asked === 1 ? 'the record' : `the ${figure(gone.asked)} records`;
+    return gone.how === 'deleted' ? `Delete ${them} all the same` : `Mark ${them} all the same`;
   }
   protected replaceAll(): void {
     this.store.dispatch(runsActions.replaceAll({ id: this.id() }));

@@ -2,6 +2,7 @@ import { Aborted, cellsOf, keptRejections, type Cells, type Rejection } from '@v
 import type { Database, Statement } from '@versicle/postgres';
 import { Outage, pause, UNCLEAR, UNSENT } from '../../../systems/outage.ts';
 import { isNumbered } from '../../chunk.ts';
+import type { Memory } from '../../changes/memory.ts';
 import type { MappedChunk } from '../../messages.ts';
 import { settleChunk } from '../../settle.ts';
 import { digestText } from '../../changes/digests.ts';
@@ -22,7 +23,7 @@ export interface QueueRun extends SentRun {
   readonly uid: string;
   readonly target: string;
   /** Where it is remembered what the target was sent; null: nowhere. */
-  readonly memory: number | null;
+  readonly memory: Memory | null;
   readonly signal: AbortSignal;
   /** Throws where the run has to stop for what failed. */
   readonly mayGoOn: () => Promise<void>;
@@ -135,7 +136,7 @@ export class QueueLane implements Lane {
   private remembered({ digests }: MappedChunk, index: number): Pick<OnArrival, 'remember'> {
     const { memory } = this.run;
     const digest = memory === null ? null : digestText(digests, index);
-    return digest === null ? {} : { remember: { memory: memory!, digest } };
+    return digest === null ? {} : { remember: { memory: memory!.id, digest } };
   }
 
   /** What older versions of Versicle sent of a chunk: they wrote down each request, and what came of it. */

@@ -39,7 +39,11 @@ export function settleSent(run: SentRun, sent: readonly SentRow[]): Statement[] 
       settled: arrived.flatMap((a) => a.settled),
     }),
     ...memoriesOf([...arrived, ...refusedRows]).flatMap((memory) =>
-      keepInMind(memory, digestsIn(arrived, memory), digestsIn(refusedRows, memory)),
+      keepInMind(
+        { id: memory, keys: null },
+        { digests: digestsIn(arrived, memory), cells: null },
+        digestsIn(refusedRows, memory),
+      ),
     ),
     {
       sql: 'UPDATE run SET waiting = waiting - $2, delivered = delivered + $3, failed = failed + $4, remarks = remarks + $5 WHERE id = $1',

@@ -2,6 +2,7 @@ import { counted, quoteName, refused } from '@versicle/core';
 import { DatabaseError, type Database, datasetName, tableName } from '@versicle/postgres';
 import type { Kind, OpenSystem, ReadOptions, SourceBatch } from '../kind.ts';
 import { carryOutOnce } from '../sql/carry-out.ts';
+import { tellTableGone } from '../sql/gone.ts';
 import { SqlTables, swapped, tableTarget } from '../sql/tables.ts';
 import { settings, type EmbeddedConnection } from './settings.ts';
 
@@ -60,6 +61,7 @@ function openEmbedded(database: Database, name: string): OpenSystem {
       // Before runs had ids of their own, this journal knew them by their numbers only.
       deliver: (delivery, { legacy }) => database.deliver(legacy ? { ...delivery, source: '' } : delivery),
       finish: (document, dataset, run) => swapped(document, dataset, run, (swap) => database.swap(swap)),
+      tellGone: (dataset, gone, { signal }) => tellTableGone(database, tables, dataset, gone, signal),
       discard: ({ uid }) => database.discard(uid),
       /** PGlite neither vacuums nor writes checkpoints by itself. */
       care: async (dataset, delivered) => {

@@ -16,6 +16,7 @@ import type {
 } from '../kind.ts';
 import { allowedAddress, requireAllowedHost } from '../network/guard.ts';
 import { carryOutOnce } from '../sql/carry-out.ts';
+import { tellTableGone } from '../sql/gone.ts';
 import { describedColumns, SqlTables, swapped, tableTarget, type SqlQueries } from '../sql/tables.ts';
 import { diagnosePostgres } from './diagnose.ts';
 import { settings, type PostgresConnection } from './settings.ts';
@@ -70,6 +71,10 @@ class Postgres implements OpenSystem {
       deliver: (delivery, { signal }) =>
         this.known(async () => (await this.database('write')).deliver(delivery, signal)),
       finish: (document, dataset, run) => this.known(() => this.finish(document, dataset, run)),
+      tellGone: (dataset, gone, { signal }) =>
+        this.known(async () =>
+          tellTableGone(await this.database('write'), this.tables('write'), dataset, gone, signal),
+        ),
       discard: async ({ uid }) => (await this.database('write')).discard(uid),
     };
   }
