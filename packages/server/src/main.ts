@@ -9,6 +9,7 @@ import { ApiKeys } from './api-keys/api-keys.ts';
 import { Calendars } from './calendars/calendars.ts';
 import { Notifications } from './notifications/notifications.ts';
 import { NotificationSettings } from './notifications/setting.ts';
+import { CapturedChanges, tidyCaptures } from './engine/changes/captured.ts';
 import { Changes } from './engine/changes/changes.ts';
 import { CarryOut, OUTAGE_SECONDS } from './engine/carry-out.ts';
 import { Engine } from './engine/engine.ts';
@@ -116,6 +117,7 @@ async function start(): Promise<void> {
     keyMaps,
     otherSteps,
     changes,
+    new CapturedChanges(db, installation, (run, message) => runs.log(run, message)),
     new Keep(db, systems),
     landed,
     queueHouse,
@@ -123,7 +125,7 @@ async function start(): Promise<void> {
   );
   const engine = new Engine(runs, systems, carryOut, landed);
   const calendars = new Calendars(db);
-  const plans = new Plans(db, calendars);
+  const plans = new Plans(db, calendars, systems);
   const notifications = new Notifications(db, new NotificationSettings(db, secrets, () => addressOf(server)), failures);
   const shareOut = new ShareOut(db, systems, landed, (run, message) => runs.log(run, message));
   const starter: Starter = new Starter(db, plans, runs, engine, () => conductor);
@@ -190,6 +192,12 @@ async function start(): Promise<void> {
       .catch((error: Error) => log.warn({ error: error.message }, 'runs could not be taken up'));
   }, 30_000);
   takeUp.unref();
+  const tidying = setInterval(() => {
+    tidyCaptures(db, (dataset) => systems.openDataset(dataset)).catch((error: Error) =>
+      log.warn({ error: error.message }, 'what systems write down could not be looked after'),
+    );
+  }, TIDY_CAPTURES);
+  tidying.unref();
   const stopLooking = keepLookSchedules(
     db,
     (system) => lookAtAll(structures, profiles, system, true),
@@ -199,6 +207,7 @@ async function start(): Promise<void> {
   closeOnSignals(server, services, () => {
     hooksServer?.close();
     clearInterval(takeUp);
+    clearInterval(tidying);
     stopKeeping();
     stopWatching();
     stopLooking();
@@ -206,6 +215,9 @@ async function start(): Promise<void> {
   });
   process.stdout.write(`Versicle is at ${addressOf(server)}\n`);
 }
+
+/** Milliseconds between looks after what systems write down of their changes. */
+const TIDY_CAPTURES = Number(process.env['VERSICLE_TIDY_SECONDS'] ?? 60) * 1000;
 
 const addressOf = (server: Server): string => `http://${host}:${(server.address() as { port: number }).port}`;
 

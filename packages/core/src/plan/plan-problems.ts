@@ -195,6 +195,12 @@ export function planProblems(plan: PlanDocument, ground: PlanGround = {}): Probl
       case 'each': {
         const own = 'dataset' in step.over ? Object.keys(step.over.fields) : [step.over.as];
         for (const name of own) variableName(`${at}.over`, name);
+        for (const inner of allSteps(step.steps))
+          if (inner.kind === 'mapping' && inner.changes === 'captured')
+            report(
+              `${at}.steps (${inner.id}).changes`,
+              'What a source wrote down is worked off once, and each would find what the one before left. Compare instead.',
+            );
         stepProblems(step.steps, `${at}.steps`, [...names, ...own]);
       }
     }

@@ -11,6 +11,7 @@ const ROWS_AT_ONCE = 2000;
 export async function* readByCursor<T extends readonly unknown[]>(
   client: pg.PoolClient,
   sql: string,
+  params: readonly unknown[],
   signal: AbortSignal | undefined,
 ): AsyncGenerator<T[]> {
   const ending = endsWith(client, signal);
@@ -18,7 +19,7 @@ export async function* readByCursor<T extends readonly unknown[]>(
   let broken: Error | null = null;
   try {
     await client.query('BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY');
-    cursor = client.query(new Cursor<T>(sql, [], { rowMode: 'array' }));
+    cursor = client.query(new Cursor<T>(sql, [...params], { rowMode: 'array' }));
     for (;;) {
       const rows = await unlessGone(client, cursor.read(ROWS_AT_ONCE));
       if (rows.length === 0) break;

@@ -105,8 +105,12 @@ export class ServerDatabase implements Database, Sessions {
   }
 
   /** The answer's rows as arrays, some thousand at a time, of one snapshot. Ends when nobody asks for more, or by the signal. */
-  async *read<T extends readonly unknown[]>(sql: string, signal?: AbortSignal): AsyncGenerator<T[]> {
-    yield* readByCursor<T>(await this.said(this.pool.connect()), sql, signal);
+  async *read<T extends readonly unknown[]>(
+    sql: string,
+    signal?: AbortSignal,
+    params: readonly unknown[] = [],
+  ): AsyncGenerator<T[]> {
+    yield* readByCursor<T>(await this.said(this.pool.connect()), sql, params, signal);
   }
 
   /** Columns of a SELECT, as the server describes them without running it: one statement, which may not write. */

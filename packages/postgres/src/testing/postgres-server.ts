@@ -24,7 +24,7 @@ export class PostgresServer {
   ) {}
   static readonly password = 'ledger-practice';
 
-  static async start(options: { tls?: boolean } = {}): Promise<PostgresServer> {
+  static async start(options: { tls?: boolean; logical?: boolean } = {}): Promise<PostgresServer> {
     const bin = postgresPrograms()!;
     const directory = mkdtempSync(join(tmpdir(), 'versicle-pg-'));
     chmodSync(directory, 0o777);
@@ -58,6 +58,7 @@ export class PostgresServer {
       '-c',
       `unix_socket_directories=${directory}`,
     ];
+    if (options.logical) settings.push('-c', 'wal_level=logical');
     if (options.tls) {
       certificate(directory, asPostgres);
       settings.push(

@@ -13,6 +13,7 @@ import {
   sourceOf,
   startOf,
   variablesOf,
+  type CapturedRun,
   type Claim,
   type Cut,
   type MappingEnd,
@@ -39,7 +40,8 @@ import { closeMended, openFailures } from './open-failures.ts';
 import { noticeSource, type Noticed } from './source-changes.ts';
 import { requireKnownFields, sourcePlanOf } from './source-plan.ts';
 import { partPath } from './part-path.ts';
-import { tellGone } from './tell-gone.ts';
+import type { CapturedChanges } from './changes/captured.ts';
+import { tellGone, type ToldGone } from './tell-gone.ts';
 
 const CHUNK_ROWS = Number(process.env['VERSICLE_CHUNK_ROWS'] ?? 20_000);
 /** Records of a chunk where the plan says how many may fail. */
@@ -93,6 +95,7 @@ export class CarryOut {
     private readonly keyMaps: KeyMaps,
     private readonly otherSteps: OtherSteps,
     private readonly changes: Changes,
+    private readonly captured: CapturedChanges,
     private readonly keep: Keep,
     /** Where records are kept that a run fetched and has not worked off yet. */
     private readonly directory: string,
@@ -111,12 +114,19 @@ export class CarryOut {
     if (row.confirmed_by !== null)
       return this.conclude(work, { how: 'finished', well: [] }, await this.changes.confirmed(row, document));
     const mapped = mappedOf(row);
-    const changes = mapped === null ? await this.changes.begin(row, document, target.lane) : NO_CHANGES;
+    const captured = mapped === null ? await this.capture(work) : null;
+    const changes = mapped === null ? await this.changes.begin(row, document, target.lane, captured) : NO_CHANGES;
     const queue = target.lane === 'queue' ? this.queue(work, changes) : null;
     await queue?.begin();
     const end = mapped ?? (await this.map(work, queue, changes));
     if (queue) await this.sent(work, queue, end);
     await this.conclude(work, end, changes);
+  }
+
+  /** What the source wrote down itself of its changes, where the run reads just that. */
+  private async capture({ claim, row, document }: Work): Promise<CapturedRun | null> {
+    const { system, dataset } = await this.systems.openDataset(document.source.primary.dataset);
+    return this.captured.begin(claim, row, document, system, dataset);
   }
 
   /** Reads and maps all records; each chunk goes the way of its lane. */
@@ -249,6 +259,7 @@ export class CarryOut {
         log: (message) => this.log(row.id, message),
         variables: new Map(Object.entries(fromJson(row.variables))),
         taken: row.taken === null ? null : fromJson(row.taken),
+        captured: capturedOf((await this.runs.row(row.id))!),
       },
       this.sourceSets,
     );
@@ -300,6 +311,7 @@ export class CarryOut {
       keepKeys: await this.keyMaps.isKept(run.mapping),
       identity: noticed.identity,
       remembers: changes.memory !== null,
+      sourceKey: changes.memory?.source ?? null,
       remembersKeys: (changes.memory?.keys ?? null) !== null,
       sees: changes.vanished !== null,
       watermark: changes.watermark,
@@ -371,10 +383,8 @@ export class CarryOut {
     if (stays) await this.runs.takeBack(claim);
     await bulk?.discard?.(run, dataset, !stays);
     await closeMended(this.db, id, document, end.well);
-    if (bulk && end.how === 'finished') {
-      const asks = await this.tellGone(work, bulk, changes);
-      if (asks !== null) return this.runs.end(claim, { state: 'asks', message: asks });
-    }
+    const told = bulk && end.how === 'finished' ? await this.tellGone(work, bulk, changes) : null;
+    if (told !== null && told.asks !== null) return this.runs.end(claim, { state: 'asks', message: told.asks });
     const filed = await this.keep.failed(keptOf((await this.runs.row(id))!));
     if (filed !== null) await this.log(id, filed);
     const { counts } = (await readRun(this.db, id))!;
@@ -385,6 +395,8 @@ export class CarryOut {
       );
     if (end.how === 'finished') await this.changes.finished(row);
     const gone = await this.changes.told(id);
+    // Where nobody could say what is gone, the same is looked at once more.
+    if (end.how === 'finished' && told?.isTold !== false) await this.confirmCaptured(work);
     await this.runs.end(
       claim,
       end.how === 'stopped'
@@ -400,9 +412,21 @@ export class CarryOut {
       this.log(id, `the table could not be tidied up: ${error.message}`),
     );
   }
-  private tellGone(work: Work, target: BulkTarget, changes: RunChanges): Promise<string | null> {
+  /** What the source wrote down is worked off. Where it can't be told so, it is read once more. */
+  private async confirmCaptured({ row, document }: Work): Promise<void> {
+    const captured = capturedOf((await this.runs.row(row.id))!);
+    if (captured === null) return;
+    const { system } = await this.systems.openDataset(document.source.primary.dataset);
+    await this.captured
+      .confirm(row, captured, system)
+      .catch((error: Error) =>
+        this.log(row.id, `what the source wrote down could not be confirmed, and is read once more: ${error.message}`),
+      );
+  }
+  private async tellGone(work: Work, target: BulkTarget, changes: RunChanges): Promise<ToldGone> {
     const { db } = this;
-    const { claim, row, document, dataset, run } = work;
+    const { claim, document, dataset, run } = work;
+    const row = (await this.runs.row(work.row.id))!;
     return tellGone(
       {
         db,
@@ -412,6 +436,7 @@ export class CarryOut {
         target,
         dataset,
         run,
+        looked: capturedOf(row)?.keys ?? null,
         log: (message) => this.log(row.id, message),
         untilMay: (records) => this.untilMay(work, records),
         patiently: (tell) => this.patiently(work, tell),
@@ -479,6 +504,7 @@ const keptOf = (run: RunRow): Kept => {
     variables: variablesOf(run),
   };
 };
+const capturedOf = (row: RunRow): CapturedRun | null => (row.captured === null ? null : fromJson(row.captured));
 /** Whether a run loads records, or sends failed ones again. */
 const movesRecords = ({ kind }: RunRow): boolean => kind === 'full' || kind === 'replay';
 const sentRun = ({ id, mapping, revision }: RunRow, document: MappingDocument): SentRun => ({

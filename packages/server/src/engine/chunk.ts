@@ -65,6 +65,7 @@ export class Chunk {
   private content: Content | null = null;
   private digests: Uint8Array = NO_DIGESTS;
   private readonly keyCells: string[] = [];
+  private readonly sourceCells: string[] = [];
   private seen: Seen | null = null;
   private highest: HighestValue | null = null;
   private letThrough = 0;
@@ -135,6 +136,9 @@ export class Chunk {
     mapper.encoder.add(values);
     mapper.digests?.add(values);
     if (job.remembersKeys) this.keyCells.push(keyCellsOf(mapper.columns, values, mapper.keyIndexes));
+    // What was written could be read.
+    if (mapper.sourceKey !== null)
+      this.sourceCells.push(JSON.stringify(mapper.sourceKey.map((i) => (fed.raw as SourceCells)[i] ?? null)));
     mapper.highest?.see(fed.values);
     this.origins.push(origin);
     this.ats.push(at);
@@ -164,7 +168,21 @@ export class Chunk {
   message(chunk: number, bytes: number): MappedChunk {
     this.seal();
     const { job, columns, feed, well } = this.mapper;
-    const { counts, insertOnly, failed, settled, stopped, keys, ids, records, digests, keyCells, seen, highest } = this;
+    const {
+      counts,
+      insertOnly,
+      failed,
+      settled,
+      stopped,
+      keys,
+      ids,
+      records,
+      digests,
+      keyCells,
+      sourceCells,
+      seen,
+      highest,
+    } = this;
     const content = this.content!;
     well?.add(this.noticed);
     const { key } = job.document.target;
@@ -183,6 +201,7 @@ export class Chunk {
       records,
       digests,
       keyCells,
+      sourceCells,
       seen,
       unchanged: 0,
       highest,
@@ -234,6 +253,8 @@ export class Mapper {
   readonly digests: Digests | null;
   readonly highest: HighestSeen | null;
   readonly seen: SeenKeys | null;
+  /** The places of the source's own key among its fields, where that is remembered. */
+  readonly sourceKey: readonly number[] | null;
   /** Takes the keys of records that are let through, where others look at them; null where this mapper does itself. */
   readonly packer: KeyPacker | null;
 
@@ -261,6 +282,7 @@ export class Mapper {
       keysElsewhere,
     });
     this.seen = job.sees ? new SeenKeys(this.feed, this.columns, this.keyIndexes) : null;
+    this.sourceKey = job.sourceKey?.map((name) => this.names.indexOf(name)) ?? null;
     this.packer = keysElsewhere ? new KeyPacker(this.mapping.keys.length) : null;
     this.feed.sequence = job.sequenceFrom;
   }

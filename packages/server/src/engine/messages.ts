@@ -47,6 +47,8 @@ export interface MapJob {
   readonly remembers: boolean;
   /** Whether the values of their keys are remembered, too. */
   readonly remembersKeys: boolean;
+  /** The source's own key, where its values are remembered of what is delivered. */
+  readonly sourceKey: readonly string[] | null;
   /** Whether it tells what is gone. */
   readonly sees: boolean;
   /** By what the newest record is told, where the next run reads on from it. */
@@ -142,6 +144,8 @@ export interface MappedChunk {
   readonly digests: Uint8Array;
   /** By index of the written records, where the keys of what is delivered are remembered: their values as texts, a list in JSON. */
   readonly keyCells: readonly string[];
+  /** Likewise of the source's own key, where that is remembered. */
+  readonly sourceCells: readonly string[];
   /** Where the run tells what is gone: the keys that were met, whatever became of their records. */
   readonly seen: Seen | null;
   /** Records that are not among the written ones any more: the target has them as they are. */

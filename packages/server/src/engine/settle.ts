@@ -83,9 +83,10 @@ export function settleChunk({
   ];
 }
 
-function rememberedAt({ digests, keyCells }: MappedChunk, places: readonly number[]): Remembered {
+function rememberedAt({ digests, keyCells, sourceCells }: MappedChunk, places: readonly number[]): Remembered {
   const whole = wholePlaces(digests, places);
-  return { digests: digestsAt(digests, whole), cells: keyCells.length === 0 ? null : whole.map((at) => keyCells[at]!) };
+  const picked = (of: readonly string[]): string[] | null => (of.length === 0 ? null : whole.map((at) => of[at]!));
+  return { digests: digestsAt(digests, whole), cells: picked(keyCells), sources: picked(sourceCells) };
 }
 
 /** What is kept of records, whichever way they went: failures and remarks, keys, and replayed ones that are settled. */

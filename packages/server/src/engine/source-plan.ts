@@ -11,9 +11,9 @@ import {
   type MappingDocument,
 } from '@versicle/core';
 import type { SourceSets } from '../source-sets/source-sets.ts';
-import type { OpenSystem, SourcePlan } from '../systems/kinds/kind.ts';
+import type { OpenSystem, ReadOptions, SourcePlan } from '../systems/kinds/kind.ts';
 import { openSource } from '../sources/open-source.ts';
-import type { Taken } from '../runs/runs.ts';
+import type { CapturedRun, Taken } from '../runs/runs.ts';
 import type { ReplayRow } from './messages.ts';
 
 /** What a run reads, as far as it concerns where its records come from. */
@@ -33,6 +33,8 @@ export interface SourceOf {
   readonly log: (message: string) => Promise<void>;
   /** What has arrived of a dataset and is to be read, where the run was started by that. */
   readonly taken: Taken | null;
+  /** What the source wrote down itself of its changes, where just that is read. */
+  readonly captured: CapturedRun | null;
   /** The plan's variables, as they are in this run. */
   readonly variables: ReadonlyMap<string, string>;
 }
@@ -70,6 +72,7 @@ export async function sourcePlanOf(source: SourceOf, sourceSets: SourceSets): Pr
       withDoc: mentionsDoc(document),
       variables: source.variables,
       ...(isOf(name, taken) ? { only: taken.only } : {}),
+      ...rowsOf(source.captured),
     },
     expected: () => Promise.resolve(namedSourceFields(document)),
     fetches: () => log(`fetches the records of ${name}`),
@@ -86,6 +89,8 @@ export async function sourcePlanOf(source: SourceOf, sourceSets: SourceSets): Pr
   return began;
 }
 
+const rowsOf = (captured: CapturedRun | null): Pick<ReadOptions, 'rows'> =>
+  captured === null || captured.keys === null ? {} : { rows: { fields: captured.fields, keys: captured.keys } };
 /** Whether a dataset, or a part of one, is what arrives. */
 const isOf = (name: string, taken: Taken | null): taken is Taken =>
   taken !== null && (name === taken.dataset || name.startsWith(`${taken.dataset}/`));

@@ -20,6 +20,8 @@ export interface TellsGone {
   readonly target: BulkTarget;
   readonly dataset: string;
   readonly run: TargetRun;
+  /** The source's own keys of the records that the run looked at; null: it looked at all. */
+  readonly looked: readonly (readonly string[])[] | null;
   readonly log: (message: string) => Promise<void>;
   /** Until so many records may be sent. */
   readonly untilMay: (records: number) => Promise<void>;
@@ -27,24 +29,31 @@ export interface TellsGone {
   readonly patiently: <T>(work: () => Promise<T>) => Promise<T>;
 }
 
+/** `asks`: what a person must say yes to first; `isTold` is false where nobody can say what is gone. */
+export interface ToldGone {
+  readonly asks: string | null;
+  readonly isTold: boolean;
+}
+
 /**
  * A run has read all of its source: what was delivered before and was not met is deleted from the target, or marked there.
- * Gives what a person must say yes to first. Throws where some of it stays, after all others are gone; done again, it goes on.
+ * Throws where some of it stays, after all others are gone; done again, it goes on.
  */
-export async function tellGone(work: TellsGone, { memory, vanished }: RunChanges): Promise<string | null> {
-  if (memory === null || vanished === null) return null;
+export async function tellGone(work: TellsGone, { memory, vanished }: RunChanges): Promise<ToldGone> {
+  if (memory === null || vanished === null) return { asks: null, isTold: true };
   const { db, row, document, run, log } = work;
   const { dataset } = document.target;
-  const gone = await findGone(db, row.id, memory, dataset);
+  const gone = await findGone(db, row.id, memory, dataset, work.looked);
   const step = { vanished };
   if (gone.untold > 0) {
     await log(
       `nothing is told gone: the key of ${counted(gone.untold, 'failed record')} can’t be told, so ${gone.untold === 1 ? 'it' : 'each'} may be one that was delivered before`,
     );
-    return null;
+    return { asks: null, isTold: false };
   }
-  if (gone.records === 0) return null;
-  if (run.mayRemove !== null && gone.records > gone.of * run.mayRemove) return goneAsks(gone, step, dataset);
+  if (gone.records === 0) return { asks: null, isTold: true };
+  if (run.mayRemove !== null && gone.records > gone.of * run.mayRemove)
+    return { asks: goneAsks(gone, step, dataset), isTold: false };
 
   const { target, claim, untilMay, patiently } = work;
   const mark = vanished === 'delete' ? null : filled(vanished.mark, row);
@@ -81,7 +90,7 @@ export async function tellGone(work: TellsGone, { memory, vanished }: RunChanges
     throw new Error(
       `All records are settled, but ${staying.length >= MOST_STAYING ? 'at least ' : ''}${counted(staying.length, 'record')} of ${gone.records.toLocaleString('en-GB')} that are gone from the source could not be ${goneWords(step)} in ${dataset}. ${staying[0]} Mend that there, and take the run up again.`,
     );
-  return null;
+  return { asks: null, isTold: true };
 }
 
 /** What fields of a marked record are set to, with places filled. */

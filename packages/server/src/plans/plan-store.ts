@@ -23,10 +23,11 @@ import {
 import type { Database, Statement } from '@versicle/postgres';
 import type { Calendars } from '../calendars/calendars.ts';
 import { goneProblem } from '../engine/changes/gone.ts';
+import { capturedProblem } from '../engine/changes/captured.ts';
 import { slug } from '../http/slug.ts';
 import { namesOf } from '../runs/run-steps.ts';
+import type { Systems } from '../systems/systems.ts';
 import { fromJson, isoTime, isoTimeOrNull } from '../store/values.ts';
-import { notYet } from './not-yet.ts';
 import { callsItself } from './plan-circles.ts';
 import { lastSteps } from './last-steps.ts';
 import { firstDue, triggerOutlook } from './trigger-times.ts';
@@ -64,6 +65,7 @@ export class Plans {
   constructor(
     private readonly db: Database,
     private readonly calendars: Calendars,
+    private readonly systems: Systems,
   ) {}
 
   async list(): Promise<Plan[]> {
@@ -135,7 +137,6 @@ export class Plans {
     const problems = planProblems(document, self === undefined ? ground : { ...ground, self });
     return [
       ...problems,
-      ...notYet(document),
       ...(await callsItself(this.db, document, self)),
       ...(await unreadArrivals(this.db, document)),
       ...(await untoldChanges(this.db, document)),
@@ -143,13 +144,30 @@ export class Plans {
     ];
   }
   private async requireSound(document: PlanDocument, self?: string): Promise<void> {
-    const problems = await this.problems(document, self);
+    const problems = [...(await this.problems(document, self)), ...(await this.uncaptured(document))];
     if (problems.length === 0) return;
     const [first] = problems;
     throw refused(
       problems.length === 1 ? first!.message : `${counted(problems.length, 'error')}; the first: ${first!.message}`,
       problems.map(({ path, message }) => ({ path: `document.${path}`, message })),
     );
+  }
+
+  /** Steps that read what systems write down themselves, where these don't: asked of the systems when a plan is kept. */
+  private async uncaptured(document: PlanDocument): Promise<Problem[]> {
+    const steps = allSteps(document.steps).flatMap((s) =>
+      s.kind === 'mapping' && s.changes === 'captured' ? [s] : [],
+    );
+    if (steps.length === 0) return [];
+    const found = await newestDocuments(this.db, document);
+    const problems: Problem[] = [];
+    for (const step of steps) {
+      const of = found.get(step.mapping);
+      const message =
+        of === undefined ? null : await capturedProblem(step, of, (dataset) => this.systems.openDataset(dataset));
+      if (message !== null) problems.push({ severity: 'error', path: `steps (${step.id}).changes`, message });
+    }
+    return problems;
   }
 
   async create(plan: NewPlan, person: string): Promise<PlanDetail> {

@@ -370,7 +370,7 @@ describe('plans as documents', () => {
     [{ steps: [load('a', 'nothing')] }, /There is no mapping “nothing”/],
     [{ steps: [load('a', 'parts-to-store', { after: ['a'] })] }, /waits for itself/],
     [{ steps: [load('a', 'parts-to-stor')] }, /Did you mean “parts-to-store”/],
-    [{ steps: [load('a', 'parts-to-store', { changes: 'captured' })] }, /can’t be carried out yet/],
+    [{ steps: [load('a', 'parts-to-store', { changes: 'captured' })] }, /written down by databases only/],
     [{ steps: [sql('a', 'SELECT {{nobody}}')] }, /neither a variable of the plan nor a period/],
     [
       { steps: [load('a', 'parts-to-store')], triggers: [{ id: 's', kind: 'schedule', cron: '0 0 31 2 *' }] },

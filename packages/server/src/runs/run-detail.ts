@@ -17,9 +17,10 @@ export async function runDetail(db: Database, failures: Failures, id: number): P
     Record<'carries' | 'variables' | 'source' | 'target' | 'trigger' | 'since', string | null> & {
       plan_version: number | null;
       gone: string;
+      all: boolean;
     }
   >(
-    `SELECT r.carries::text AS carries, r.variables::text AS variables, r.plan_version, r.trigger, r.gone, r.since ->> 'value' AS since,
+    `SELECT r.carries::text AS carries, r.variables::text AS variables, r.plan_version, r.trigger, r.gone, json_typeof(r.captured -> 'keys') IS DISTINCT FROM 'array' AS all, r.since ->> 'value' AS since,
             v.document::jsonb #>> '{source,primary,dataset}' AS source, v.document::jsonb #>> '{target,dataset}' AS target
        FROM run r LEFT JOIN revision v ON v.mapping = r.mapping AND v.number = r.revision WHERE r.id = $1`,
     [id],
@@ -39,7 +40,7 @@ export async function runDetail(db: Database, failures: Failures, id: number): P
     gone: await goneOf(db, run, own!.carries, Number(own!.gone)),
     source: own!.source,
     target: own!.target,
-    only: onlyWhat(own!.carries, own!.since),
+    only: onlyWhat(own!.carries, own!.since, own!.all),
     steps: await stepsOf(db, run, own!.carries),
     variables: JSON.parse(own!.variables ?? '{}') as Record<string, string>,
     planVersion: own!.plan_version,
@@ -80,9 +81,10 @@ async function goneOf(
 }
 
 /** Which records a load leaves out that it has delivered before. */
-function onlyWhat(carries: string | null, since: string | null): string | null {
+function onlyWhat(carries: string | null, since: string | null, isAll: boolean): string | null {
   const step = carries === null ? null : (JSON.parse(carries) as Partial<MappingStep>);
   if (step?.changes === 'compare') return 'what changed';
+  if (step?.changes === 'captured') return isAll ? 'what changed' : 'what the source wrote down of its changes';
   if (step?.changes === 'watermark') return since === null ? 'what changed' : `what is new since ${since}`;
   return null;
 }

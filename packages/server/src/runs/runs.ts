@@ -11,7 +11,7 @@ import {
 import type { Events } from '../http/events.ts';
 import type { Database, Statement } from '@versicle/postgres';
 import { fromJson } from '../store/values.ts';
-import type { Arrived, SourcePlan } from '../systems/kinds/kind.ts';
+import type { Arrived, Captured, SourcePlan } from '../systems/kinds/kind.ts';
 import { HOLDERS, readRun } from './run-store.ts';
 import { IN_THE_WAY, usesOf, type RunUse } from './run-uses.ts';
 
@@ -48,6 +48,11 @@ export interface RunRow {
   taken: Taken | string | null;
   since: HighestValue | string | null;
   mapped: MappingEnd | string | null;
+  captured: CapturedRun | string | null;
+}
+/** What a run took of what its source wrote down itself: the keys of records that may have changed; null: all may have. */
+export interface CapturedRun extends Captured {
+  readonly consumer: string;
 }
 /** What has arrived of a dataset, and started the run that reads just that. */
 export interface Taken {
@@ -315,7 +320,7 @@ export class Runs {
   async row(id: number): Promise<RunRow | null> {
     const [run] = await this.db.query<RunRow>(
       `SELECT r.id, r.uid, r.kind, r.plan, r.mapping, r.revision, r.state, r.row_limit, r.chunk, r.read, r.cut, r.sequence, r.sequence_from,
-              r.confirmed_by, r.started_at, r.source, r.mapped, r.parent, r.carries, r.variables, r.taken, r.since FROM run r WHERE r.id = $1`,
+              r.confirmed_by, r.started_at, r.source, r.mapped, r.parent, r.carries, r.variables, r.taken, r.since, r.captured FROM run r WHERE r.id = $1`,
       [id],
     );
     return run ?? null;

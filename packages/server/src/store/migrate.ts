@@ -24,6 +24,7 @@ import m021 from './migrations/021-source-changes.sql';
 import m022 from './migrations/022-windows.sql';
 import m023 from './migrations/023-share.sql';
 import m024 from './migrations/024-vanished.sql';
+import m025 from './migrations/025-capture.sql';
 
 /** Forward only; a released migration is never edited. */
 export const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -51,6 +52,7 @@ export const migrations: readonly (readonly [number: number, name: string, sql: 
   [22, 'windows', m022],
   [23, 'share', m023],
   [24, 'vanished', m024],
+  [25, 'capture', m025],
 ];
 
 export async function migrate(db: Database): Promise<void> {

@@ -7,7 +7,15 @@ import {
   type Watermark,
 } from '@versicle/core';
 import type { Database } from '@versicle/postgres';
-import { carriedBy, readsPart, requireClaim, sinceOf, type Claim, type RunRow } from '../../runs/runs.ts';
+import {
+  carriedBy,
+  readsPart,
+  requireClaim,
+  sinceOf,
+  type CapturedRun,
+  type Claim,
+  type RunRow,
+} from '../../runs/runs.ts';
 import type { MappedChunk } from '../messages.ts';
 import { HALF } from './digests.ts';
 import { forgetSeen, goneProblem } from './gone.ts';
@@ -49,7 +57,12 @@ export class Changes {
   }
 
   /** Throws a sentence where changes can't be told. */
-  async begin(row: RunRow, document: MappingDocument, lane: 'bulk' | 'queue'): Promise<RunChanges> {
+  async begin(
+    row: RunRow,
+    document: MappingDocument,
+    lane: 'bulk' | 'queue',
+    captured: CapturedRun | null,
+  ): Promise<RunChanges> {
     const step = stepOf(row);
     const compares = step !== null && step.changes !== 'all';
     const vanished = step === null || step.vanished === 'leave' ? null : step.vanished;
@@ -64,7 +77,10 @@ export class Changes {
     const { dataset } = document.target;
     const known = await memoryOf(this.db, row.mapping, dataset, compares || vanished !== null);
     if (known === null) return NO_CHANGES;
-    const memory = vanished === null && known.keys === null ? known : await this.withKeys(row, known, document);
+    const memory =
+      vanished === null && known.keys === null
+        ? known
+        : await this.withKeys(row, known, document, captured?.fields ?? null);
     const told = await this.tellsGone(row, vanished);
     if (!compares) {
       // Taken up after a later run: what a chunk of it held is not what the target has by now.
@@ -83,15 +99,21 @@ export class Changes {
     };
   }
   /** What is remembered, with the values of the key as it is now. */
-  private async withKeys(row: RunRow, known: Memory, { target }: MappingDocument): Promise<Memory> {
-    if (known.keys?.join() === target.key.join()) return known;
-    const forgotten = await rememberKeys(this.db, known, target.key);
+  private async withKeys(
+    row: RunRow,
+    known: Memory,
+    { target }: MappingDocument,
+    captured: readonly string[] | null,
+  ): Promise<Memory> {
+    const source = captured ?? known.source;
+    if (known.keys?.join() === target.key.join() && known.source?.join() === source?.join()) return known;
+    const forgotten = await rememberKeys(this.db, known, target.key, source);
     if (forgotten > 0)
       await this.log(
         row.id,
         `${counted(forgotten, 'record')} that ${forgotten === 1 ? 'was' : 'were'} delivered before ${forgotten === 1 ? 'is' : 'are'} not known by the key as it is now: all records are sent, and what is gone is told from this run on`,
       );
-    return { ...known, keys: target.key };
+    return { ...known, keys: target.key, source };
   }
   /** A run that reads a part, or that another has overtaken, does not tell what is gone. */
   private async tellsGone(row: RunRow, vanished: Vanished | null): Promise<Vanished | null> {

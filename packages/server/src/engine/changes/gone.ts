@@ -21,7 +21,14 @@ export interface Gone {
 }
 
 /** Finds what is gone, and keeps it until the target has been told; done again, it finds the same less what was told. */
-export async function findGone(db: Database, run: number, { id }: Memory, target: string): Promise<Gone> {
+export async function findGone(
+  db: Database,
+  run: number,
+  { id }: Memory,
+  target: string,
+  /** The source's own keys of the records that the run looked at; null: it looked at all. */
+  looked: readonly (readonly string[])[] | null,
+): Promise<Gone> {
   const [row] = await db.query<{ untold: number; chunks: number; all: number }>(
     `SELECT COALESCE(sum(s.untold), 0)::int AS untold, count(s.chunk)::int AS chunks, r.chunk AS all
        FROM run r LEFT JOIN run_seen s ON s.run = r.id WHERE r.id = $1 GROUP BY r.id`,
@@ -36,13 +43,13 @@ export async function findGone(db: Database, run: number, { id }: Memory, target
     {
       sql: `INSERT INTO run_gone (run, key, cells)
             SELECT $1, d.key, d.cells FROM delivered_before d
-             WHERE d.memory = $2 AND d.cells IS NOT NULL AND $4
+             WHERE d.memory = $2 AND d.cells IS NOT NULL AND $4 AND ($5::text[] IS NULL OR d.source = ANY ($5::text[]))
                AND NOT EXISTS (SELECT 1 FROM (
                      SELECT substring(s.keys FROM i * ${HALF} + 1 FOR ${HALF}) AS key
                        FROM run_seen s, generate_series(0, length(s.keys) / ${HALF} - 1) AS i WHERE s.run = $1) AS seen WHERE seen.key = d.key)
                AND NOT EXISTS (SELECT 1 FROM delivered_before o JOIN delivery_memory m ON m.id = o.memory
                                 WHERE m.target = $3 AND m.id <> $2 AND o.key = d.key)`,
-      params: [run, id, target, untold === 0],
+      params: [run, id, target, untold === 0, looked?.map((key) => JSON.stringify(key)) ?? null],
     },
     {
       sql: `SELECT (SELECT count(*) FROM run_gone WHERE run = $1)::int AS records,

@@ -12,11 +12,15 @@ export interface Memory {
   readonly id: number;
   /** The key's fields, where their values are remembered as well. */
   readonly keys: readonly string[] | null;
+  /** The source's own key, where its values are remembered as well. */
+  readonly source: readonly string[] | null;
 }
 /** Delivered records: their digests (digests.ts), and the values of their keys where these are remembered. */
 export interface Remembered {
   readonly digests: Uint8Array;
   readonly cells: readonly string[] | null;
+  /** The values of the source's own key, a list in JSON each. */
+  readonly sources: readonly string[] | null;
 }
 
 /** The memory of what a mapping delivers to a dataset. Null where nothing is to be remembered. */
@@ -26,24 +30,34 @@ export async function memoryOf(
   target: string,
   isWanted: boolean,
 ): Promise<Memory | null> {
-  type Row = { id: number; keys: string[] | string | null };
-  const [known] = await db.query<Row>('SELECT id, keys FROM delivery_memory WHERE mapping = $1 AND target = $2', [
-    mapping,
-    target,
-  ]);
+  type Names = string[] | string | null;
+  type Row = { id: number; keys: Names; source: Names };
+  const names = (of: Names): string[] | null => (of === null ? null : fromJson(of));
+  const [known] = await db.query<Row>(
+    'SELECT id, keys, source FROM delivery_memory WHERE mapping = $1 AND target = $2',
+    [mapping, target],
+  );
   // Where something is remembered, it is of every run: what another one delivers is not what was there before.
-  if (known !== undefined) return { ...known, keys: known.keys === null ? null : fromJson(known.keys) };
+  if (known !== undefined) return { id: known.id, keys: names(known.keys), source: names(known.source) };
   if (!isWanted) return null;
   const [made] = await db.query<Row>(
     'INSERT INTO delivery_memory (mapping, target) VALUES ($1, $2) ON CONFLICT (mapping, target) DO UPDATE SET target = EXCLUDED.target RETURNING id',
     [mapping, target],
   );
-  return { id: made!.id, keys: null };
+  return { id: made!.id, keys: null, source: null };
 }
 /** From now on the values of these fields are remembered, too. Gives how many records are remembered without them, and are forgotten. */
-export async function rememberKeys(db: Database, { id }: Memory, keys: readonly string[]): Promise<number> {
+export async function rememberKeys(
+  db: Database,
+  { id }: Memory,
+  keys: readonly string[],
+  source: readonly string[] | null,
+): Promise<number> {
   const [, gone] = await db.transaction([
-    { sql: 'UPDATE delivery_memory SET keys = $2 WHERE id = $1', params: [id, JSON.stringify(keys)] },
+    {
+      sql: 'UPDATE delivery_memory SET keys = $2, source = $3 WHERE id = $1',
+      params: [id, JSON.stringify(keys), source && JSON.stringify(source)],
+    },
     {
       sql: 'WITH d AS (DELETE FROM delivered_before WHERE memory = $1 RETURNING 1) SELECT count(*)::int AS n FROM d',
       params: [id],
@@ -60,14 +74,16 @@ export async function deliveredBefore(db: Database, memory: number, digests: Uin
   );
   return rows.map((r) => r.i);
 }
-const remember = (memory: number, { digests, cells }: Remembered): Statement => ({
-  sql: `INSERT INTO delivered_before (memory, key, content, cells)
-        SELECT DISTINCT ON (k) $1::integer, k, c, v.cells FROM (SELECT i, ${KEY} AS k, ${CONTENT} AS c FROM ${PLACES}) AS d
+const remember = (memory: number, { digests, cells, sources }: Remembered): Statement => ({
+  sql: `INSERT INTO delivered_before (memory, key, content, cells, source)
+        SELECT DISTINCT ON (k) $1::integer, k, c, v.cells, s.source FROM (SELECT i, ${KEY} AS k, ${CONTENT} AS c FROM ${PLACES}) AS d
           LEFT JOIN ROWS FROM (json_array_elements($3::json)) WITH ORDINALITY AS v(cells, n) ON v.n = d.i + 1
+          LEFT JOIN unnest($4::text[]) WITH ORDINALITY AS s(source, n) ON s.n = d.i + 1
          ORDER BY k, i DESC
-        ON CONFLICT (memory, key) DO UPDATE SET content = EXCLUDED.content, cells = EXCLUDED.cells
-         WHERE delivered_before.content <> EXCLUDED.content OR delivered_before.cells IS NULL AND EXCLUDED.cells IS NOT NULL`,
-  params: [memory, digests, `[${(cells ?? []).join(',')}]`],
+        ON CONFLICT (memory, key) DO UPDATE SET content = EXCLUDED.content, cells = EXCLUDED.cells, source = EXCLUDED.source
+         WHERE delivered_before.content <> EXCLUDED.content OR delivered_before.cells::text IS DISTINCT FROM EXCLUDED.cells::text
+            OR delivered_before.source IS DISTINCT FROM EXCLUDED.source`,
+  params: [memory, digests, `[${(cells ?? []).join(',')}]`, sources ?? []],
 });
 /** What the target has of some records is not known any more; that it has them is, where their keys are remembered. */
 const forget = ({ id, keys }: Memory, digests: Uint8Array): Statement => ({

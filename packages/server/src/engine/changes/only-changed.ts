@@ -48,6 +48,7 @@ function without(mapped: MappedChunk, same: ReadonlySet<number>, places: readonl
       ids: pick(part.ids),
     })),
     keyCells: pick(mapped.keyCells),
+    sourceCells: pick(mapped.sourceCells),
     keys: pick(mapped.keys),
     records: pick(mapped.records),
     settled: mapped.settled.map((s) => ({ ...s, index: at.get(s.index) ?? -1 })),

@@ -185,6 +185,8 @@ export interface OpenSystem {
   /** One request below the base address, as it stands. Throws NothingDone where none arrived. */
   request?(asked: AskedRequest, signal: AbortSignal): Promise<AnsweredRequest>;
   arrivals?: Arrivals;
+  /** Writes down itself which records of a dataset change. */
+  captures?: Captures;
   target?: Target;
   /** A folder of a name within it, made where it is not there: files are put there besides. Throws a fault for one that leads out. */
   folderWithin?(name: string): Promise<string>;
@@ -237,6 +239,28 @@ export type Arrivals =
       /** The newest one; 0 where none came yet. */
       newest(): Promise<number>;
     };
+/** What changed of a dataset, as the system itself wrote it down for a consumer that has a name there. */
+export interface Captures {
+  /** What stands against it, for a person; null where nothing does. */
+  problem(dataset: string): Promise<string | null>;
+  /** Sees to it that changes are written down from now on. Gives whether they were already, without a gap. */
+  ensure(dataset: string, consumer: string): Promise<boolean>;
+  /** What was written down and not confirmed yet; it stays until it is confirmed. */
+  take(dataset: string, consumer: string): Promise<Captured>;
+  /** What was taken is not needed any more; told twice, it is the same. */
+  confirm(consumer: string, upTo: string): Promise<void>;
+  /** What lies there for a consumer, in bytes; 0 where nothing is written down for it. */
+  size(consumer: string): Promise<number>;
+  /** Nothing is written down for it any more. */
+  forget(consumer: string): Promise<void>;
+}
+export interface Captured {
+  /** The fields by which records are known, and the keys of those that came, changed or went, each once; null: any may have. */
+  readonly fields: readonly string[];
+  readonly keys: readonly (readonly string[])[] | null;
+  /** Up to where it goes. */
+  readonly upTo: string;
+}
 export interface ReadOptions {
   /** Aborted when nobody waits for the records any more. */
   readonly signal?: AbortSignal | undefined;
@@ -249,6 +273,8 @@ export interface ReadOptions {
   readonly variables?: ReadonlyMap<string, string>;
   /** Only these files of the dataset, or only what arrived between two deliveries; where the kind has `arrivals`. */
   readonly only?: Arrived;
+  /** Only the records of these keys, by the fields that `captures` knows them by. */
+  readonly rows?: Pick<Captured, 'fields'> & { readonly keys: readonly (readonly string[])[] };
   /** Only records with one of these values are wanted, and perhaps others; only where `finds` takes them. */
   readonly keys?: readonly string[];
 }

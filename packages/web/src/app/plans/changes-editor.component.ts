@@ -8,7 +8,7 @@ import { SELECT } from '../shared/select';
 
 type Changes = MappingStep['changes'];
 
-/** Which records a step reads and sends: all, what changed, or what is new by a field. */
+/** Which records a step reads and sends: all, what changed, what is new by a field, or what the source wrote down itself. */
 @Component({
   selector: 'vs-changes-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -19,6 +19,7 @@ type Changes = MappingStep['changes'];
         <nz-option nzValue="all" nzLabel="all of them" />
         <nz-option nzValue="compare" nzLabel="only what changed" />
         <nz-option nzValue="watermark" nzLabel="only what is new by a field" />
+        <nz-option nzValue="captured" nzLabel="only what the source wrote down" />
       </nz-select>
     </vs-field>
     @if (step().watermark; as w) {
@@ -64,6 +65,8 @@ export class ChangesEditorComponent {
         return 'what the target was sent before, just as it is now, is not sent again';
       case 'watermark':
         return 'from the highest value of the last run on; of these, what changed';
+      case 'captured':
+        return 'by triggers or the log of its database, as its system’s settings say; all of them the first time';
       default:
         return '';
     }

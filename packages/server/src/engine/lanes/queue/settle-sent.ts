@@ -40,8 +40,8 @@ export function settleSent(run: SentRun, sent: readonly SentRow[]): Statement[] 
     }),
     ...memoriesOf([...arrived, ...refusedRows]).flatMap((memory) =>
       keepInMind(
-        { id: memory, keys: null },
-        { digests: digestsIn(arrived, memory), cells: null },
+        { id: memory, keys: null, source: null },
+        { digests: digestsIn(arrived, memory), cells: null, sources: null },
         digestsIn(refusedRows, memory),
       ),
     ),

@@ -2,8 +2,10 @@ import { counted, quoteName, refused } from '@versicle/core';
 import { DatabaseError, type Database, datasetName, tableName } from '@versicle/postgres';
 import type { Kind, OpenSystem, ReadOptions, SourceBatch } from '../kind.ts';
 import { carryOutOnce } from '../sql/carry-out.ts';
+import { capturesByTriggers } from '../sql/capture-triggers.ts';
+import { amongKeys, keyLists } from '../sql/keys.ts';
 import { tellTableGone } from '../sql/gone.ts';
-import { SqlTables, swapped, tableTarget } from '../sql/tables.ts';
+import { SqlTables, swapped, tableTarget, typeIn } from '../sql/tables.ts';
 import { settings, type EmbeddedConnection } from './settings.ts';
 
 /** A PostgreSQL database that Versicle keeps itself, in a PGlite of its own. */
@@ -50,6 +52,7 @@ function openEmbedded(database: Database, name: string): OpenSystem {
       });
       return { met: Number(found!['met']), all: Number(found!['all']) };
     },
+    captures: capturesByTriggers(database, tables),
     carryOut: (statement) => carryOutOnce(database, statement),
     target: {
       lane: 'bulk',
@@ -81,7 +84,11 @@ async function* read(
   options: ReadOptions,
 ): AsyncGenerator<SourceBatch> {
   const columns = await tables.known(dataset);
-  const { where, order } = tables.clauses(options, columns);
+  const clauses = tables.clauses(options, columns);
+  const { order } = clauses;
+  const rows = options.rows === undefined ? null : amongKeys(options.rows.fields, typeIn(columns), 2);
+  const where = [clauses.where, rows].filter((c) => c !== null).join(' AND ') || null;
+  const keys = options.rows === undefined ? [] : keyLists(options.rows.fields, options.rows.keys);
   // Named by their places: an order by a field must mean the field, not its text.
   const list = columns.map((c, i) => `${quoteName(c.name)}::text AS "c${i}"`).join(', ');
   const isTable = (await tables.tables()).some(
@@ -94,7 +101,7 @@ async function* read(
     const sql = byPlace
       ? `SELECT ctid::text AS " place", ${list} FROM ${tableName(dataset)} WHERE ctid > $1::tid${where ? ` AND ${where}` : ''} ORDER BY ctid LIMIT ${PAGE}`
       : `SELECT ${list} FROM ${tableName(dataset)} WHERE $1 <> ''${where ? ` AND ${where}` : ''}${order ? ` ORDER BY ${order}` : ''} OFFSET ${offset} LIMIT ${PAGE}`;
-    const found = await database.query(sql, [after]).catch((error: Error) => {
+    const found = await database.query(sql, [after, ...keys]).catch((error: Error) => {
       throw error instanceof DatabaseError ? refused(`${dataset} can't be read this way: ${error.message}`) : error;
     });
     if (found.length > 0)

@@ -3,6 +3,7 @@ import { Aborted, isFault, type MappingDocument, opensAt, quoteName, readWindows
 import { isDatabaseOutage, ServerDatabase, tableName, type DescribedColumn } from '@versicle/postgres';
 import { Outage } from '../../outage.ts';
 import type {
+  Captures,
   BulkTarget,
   Finished,
   Found,
@@ -16,8 +17,11 @@ import type {
 } from '../kind.ts';
 import { allowedAddress, requireAllowedHost } from '../network/guard.ts';
 import { carryOutOnce } from '../sql/carry-out.ts';
+import { capturesByLog } from './capture-log.ts';
+import { capturesByTriggers } from '../sql/capture-triggers.ts';
+import { amongKeys, keyLists } from '../sql/keys.ts';
 import { tellTableGone } from '../sql/gone.ts';
-import { describedColumns, SqlTables, swapped, tableTarget, type SqlQueries } from '../sql/tables.ts';
+import { describedColumns, SqlTables, swapped, tableTarget, typeIn, type SqlQueries } from '../sql/tables.ts';
 import { diagnosePostgres } from './diagnose.ts';
 import { settings, type PostgresConnection } from './settings.ts';
 
@@ -53,12 +57,14 @@ class Postgres implements OpenSystem {
   readonly selects = true;
   readonly goesOn = true;
   readonly target: BulkTarget;
+  readonly captures: Captures;
 
   constructor(
     private readonly connection: PostgresConnection,
     private readonly context: KindContext,
   ) {
     const windows = readWindows(connection.windows ?? '');
+    this.captures = this.capturesBy(connection.capture);
     this.target = {
       lane: 'bulk',
       encoding: 'copy',
@@ -121,6 +127,35 @@ class Postgres implements OpenSystem {
     return new SqlTables(this.queries(use), this.label);
   }
 
+  /** Whatever was written down by another way before is looked after, too. */
+  private capturesBy(how: PostgresConnection['capture'] | undefined): Captures {
+    const write = (): Promise<ServerDatabase> => this.known(() => this.database('write'));
+    const tables = this.tables('write');
+    const [log, triggers] = [capturesByLog(write, tables), capturesByTriggers(write, tables)];
+    const [by, other] = how === 'log' ? [log, triggers] : [triggers, log];
+    return {
+      ...by,
+      problem: (dataset) =>
+        (how ?? 'no') === 'no'
+          ? Promise.resolve(
+              `${this.label} writes down nothing of what changes. Say in the settings of the system what tells it: triggers, or the server’s log. Or compare instead.`,
+            )
+          : by.problem(dataset),
+      ensure: async (dataset, consumer) => {
+        const isGapless = await by.ensure(dataset, consumer);
+        if (!isGapless) await other.forget(consumer);
+        return isGapless;
+      },
+      size: async (consumer) => {
+        const bytes = (await by.size(consumer)) + (await other.size(consumer));
+        return (how ?? 'no') === 'no' && bytes > 0 ? Infinity : bytes;
+      },
+      forget: async (consumer) => {
+        await by.forget(consumer);
+        await other.forget(consumer);
+      },
+    };
+  }
   carryOut(statement: RunStatement): Promise<string> {
     return this.known(async () => carryOutOnce(await this.database('write'), statement));
   }
@@ -217,7 +252,10 @@ class Postgres implements OpenSystem {
     const { from, columns } = await this.readFrom(dataset);
     const key = columns.filter((c) => c.key);
     const asked = this.tables().clauses(options, columns);
-    const where = asked.where === null ? '' : ` WHERE ${asked.where}`;
+    const { rows } = options;
+    const among = rows === undefined ? null : amongKeys(rows.fields, typeIn(columns));
+    const conditions = [asked.where, among].filter((c) => c !== null);
+    const where = conditions.length === 0 ? '' : ` WHERE ${conditions.join(' AND ')}`;
     const by = asked.order ?? key.map((c) => quoteName(c.name)).join(', ');
     const order = by === '' ? '' : ` ORDER BY ${by}`;
     // Named by their places: an order by a field must mean the field, not its text.
@@ -227,6 +265,7 @@ class Postgres implements OpenSystem {
       dataset,
       `SELECT ${list} FROM ${from}${where}${order}`,
       options.signal,
+      rows === undefined ? [] : keyLists(rows.fields, rows.keys),
     );
     for await (const rows of found) yield { fields, rows, file: null };
   }
@@ -234,9 +273,10 @@ class Postgres implements OpenSystem {
     dataset: string,
     sql: string,
     signal: AbortSignal | undefined,
+    params: readonly unknown[] = [],
   ): AsyncGenerator<T[]> {
     try {
-      yield* (await this.database('read')).read<T>(sql, signal);
+      yield* (await this.database('read')).read<T>(sql, signal, params);
     } catch (error) {
       if (error instanceof Aborted || isFault(error)) throw error;
       throw refused(`${dataset} can't be read from ${this.label}: ${(error as Error).message}`);

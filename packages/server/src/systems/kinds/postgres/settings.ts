@@ -25,6 +25,15 @@ export const settings = z.strictObject({
     long: true,
     when: { entry: 'tls', is: ['auto', 'on'] },
   }),
+  capture: entry(z.enum(['no', 'triggers', 'log']).default('no'), {
+    title: 'What changes is told by',
+    description: 'For plans that read only what the database wrote down itself.',
+    words: {
+      no: 'nothing',
+      triggers: 'triggers that Versicle makes on the tables in question',
+      log: 'the server’s own log (logical replication)',
+    },
+  }),
   perMinute: entry(z.coerce.number().int().min(1).max(10_000_000).optional(), {
     title: 'Records a minute, at the most',
     description: 'When records are written, whichever plans write them. Empty: as many as it takes.',

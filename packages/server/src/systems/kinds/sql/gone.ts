@@ -1,7 +1,8 @@
 import { quoteName } from '@versicle/core';
 import { DatabaseError, isDatabaseOutage, tableName, type Database } from '@versicle/postgres';
 import type { GoneRecords } from '../kind.ts';
-import type { SqlTables } from './tables.ts';
+import { amongKeys, keyLists } from './keys.ts';
+import { typeIn, type SqlTables } from './tables.ts';
 
 /**
  * Deletes records by their keys, or sets fields of them. One that is not there any more is no fault, so that it may be done
@@ -15,19 +16,19 @@ export async function tellTableGone(
   signal: AbortSignal,
 ): Promise<ReadonlyMap<number, string>> {
   const columns = await tables.known(table);
-  const typeOf = (name: string): string => columns.find((c) => c.name === name)?.type ?? 'text';
+  const typeOf = typeIn(columns);
   const { key, mark } = gone;
   const set = Object.entries(mark ?? {});
-  const keys = key.map((name, i) => `CAST(u.c${i} AS ${typeOf(name)})`).join(', ');
-  const lists = key.map((_, i) => `$${i + 1}::text[]`).join(', ');
-  const names = key.map((_, i) => `c${i}`).join(', ');
-  const of = `WHERE (${key.map(quoteName).join(', ')}) IN (SELECT ${keys} FROM unnest(${lists}) AS u(${names}))`;
+  const of = `WHERE ${amongKeys(key, typeOf)}`;
   const to = set.map(([name], i) => `${quoteName(name)} = CAST($${key.length + i + 1} AS ${typeOf(name)})`).join(', ');
   const sql = mark === null ? `DELETE FROM ${tableName(table)} ${of}` : `UPDATE ${tableName(table)} SET ${to} ${of}`;
   const stays = new Map<number, string>();
   const tell = async (places: readonly number[]): Promise<void> => {
     const params = [
-      ...key.map((_, i) => places.map((place) => gone.rows[place]![i] ?? null)),
+      ...keyLists(
+        key,
+        places.map((place) => gone.rows[place]!),
+      ),
       ...set.map(([, value]) => value),
     ];
     try {

@@ -137,6 +137,19 @@ export class SqlTables {
     );
   }
 
+  /** A table's number in the catalogue, its primary key and how replication knows its rows; null where it is no table. */
+  async primaryKey(table: string): Promise<{ oid: number; fields: string[]; identity: string } | null> {
+    const { schema, name } = splitTable(table);
+    const [row] = await this.db.query<{ oid: number; identity: string; fields: string }>(
+      `SELECT c.oid::int AS oid, c.relreplident AS identity,
+              (SELECT COALESCE(json_agg(a.attname ORDER BY k.n), '[]') FROM pg_index i, unnest(i.indkey[0:i.indnkeyatts - 1]) WITH ORDINALITY AS k(attnum, n)
+                 JOIN pg_attribute a ON a.attnum = k.attnum WHERE i.indrelid = c.oid AND i.indisprimary AND a.attrelid = c.oid)::text AS fields
+         FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = $1 AND c.relname = $2 AND c.relkind IN ('r', 'p')`,
+      [schema, name],
+    );
+    return row ? { ...row, oid: Number(row.oid), fields: JSON.parse(row.fields) as string[] } : null;
+  }
+
   async describe(table: string): Promise<Described> {
     const columns = await this.known(table);
     const from = tableName(table);
@@ -292,6 +305,12 @@ export class SqlTables {
     };
   }
 }
+
+/** The type of a column by its name. */
+export const typeIn =
+  (columns: readonly { readonly name: string; readonly type: string }[]) =>
+  (name: string): string =>
+    columns.find((c) => c.name === name)?.type ?? 'text';
 
 /** Fields that the document loads, and the table has not. */
 function lackingFields(document: MappingDocument, existing: readonly ColumnRow[]): TargetField[] {
