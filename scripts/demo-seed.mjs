@@ -2,11 +2,14 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { root } from './setup.mjs';
 
+/** With what the Membership service signs its notices. */
+export const SIGN_UP_SECRET = 'sign-up-practice';
+
 /**
- * Fills Versicle with the demo world, through the same requests that the pages use: its systems, four mappings (two of
- * them published), three plans, and a finished run of each. What is there already is left alone, so that a first start that was cut off goes on.
+ * Fills Versicle with the demo world, through the same requests that the pages use: its systems, five mappings (three of
+ * them published), three plans, and finished runs; `loads`: the trips are loaded, too. What is there already is left alone.
  */
-export async function seedDemo(address, folder, ports, say = () => undefined) {
+export async function seedDemo(address, folder, ports, { say = () => undefined, loads = true } = {}) {
   const call = caller(address);
   await system(call, { id: 'tidebridge', name: 'Tidebridge export', connection: { kind: 'folder', root: folder } });
   await members(call);
@@ -20,12 +23,14 @@ export async function seedDemo(address, folder, ports, say = () => undefined) {
   say('Running the demo plans …');
   await run(call, stations);
   await run(call, trips, 1000);
+  const nightly = await document(call, 'each-night');
+  if (!loads) return;
   await run(call, trips);
-  await run(call, await document(call, 'each-night'), 1000);
+  await run(call, nightly, 1000);
 }
 
 /** A plan as its document says it, made where it is not there yet. */
-async function document(call, file) {
+export async function document(call, file) {
   const plan = JSON.parse(readFileSync(join(root, `demo/plans/${file}.plan.versicle.json`), 'utf8'));
   const known = (await call('GET', '/plans')).find((p) => p.name === plan.name);
   return (known ?? (await call('POST', '/plans', { document: plan }))).id;
@@ -90,6 +95,7 @@ function services(ports) {
         password: 'ledger-practice',
         writeUser: 'poster',
         writePassword: 'posting-practice',
+        windows: '22:00–06:00 UTC',
       },
     },
     {
@@ -139,10 +145,22 @@ export async function followPorts(address, ports) {
   }
 }
 
+/** The Membership service tells who joins and leaves, about every two minutes. */
+export async function notices(address, ports) {
+  await fetch(`http://127.0.0.1:${ports.control}/sign-ups`, {
+    method: 'PUT',
+    body: JSON.stringify({ to: `${address}/hooks/sign-ups`, secret: SIGN_UP_SECRET, everySeconds: 120 }),
+  });
+}
+
 /** They are connected, with what their datasets are. */
 async function outside(call, ports) {
   for (const service of services(ports)) await system(call, service);
-  await system(call, { id: 'sign-ups', name: 'Sign-up notices', connection: { kind: 'webhook' } });
+  await system(call, {
+    id: 'sign-ups',
+    name: 'Sign-up notices',
+    connection: { kind: 'webhook', secret: SIGN_UP_SECRET },
+  });
   const { signed, ...setting } = await call('GET', '/notification-setting');
   if (setting.mailSystem === null) await call('PUT', '/notification-setting', { ...setting, mailSystem: 'mail' });
   const cursor = { kind: 'cursor', parameter: 'cursor', next: 'paging.next' };
@@ -213,7 +231,7 @@ async function system(call, wanted) {
 }
 
 /** `person`: who asks; without, whoever owns the demo. */
-function caller(address, person = null) {
+export function caller(address, person = null) {
   const call = async (method, path, body) => {
     const response = await fetch(`${address}/api${path}`, {
       method,
@@ -305,7 +323,7 @@ async function edit(call, id, target, patch) {
 const documentOf = (file) => JSON.parse(readFileSync(join(root, `demo/mappings/${file}.versicle.json`), 'utf8'));
 
 /** A mapping that is nearly finished, made where it is not there yet. */
-async function draft(call, file) {
+export async function draft(call, file) {
   const document = documentOf(file);
   const mappings = await call('GET', '/mappings');
   return mappings.find((m) => m.name === document.name) ?? (await signed(call, document));

@@ -6,8 +6,8 @@ import { ensureInstalled, root } from './setup.mjs';
 /** `npm run screenshots`: one picture of each main view at 1280×800, from fresh demo data, into docs/screenshots. */
 ensureInstalled();
 const { buildAll } = await import('./build.mjs');
-const { demoEnv, startServer, startStandins, writeFolder } = await import('./serve.mjs');
-const { seedDemo } = await import('./demo-seed.mjs');
+const { demoEnv, startServer, startStandins, withClock, writeFolder } = await import('./serve.mjs');
+const { liveThrough, QUICK, TRIPS } = await import('./demo-history.mjs');
 const { chromium } = await import('@playwright/test');
 await buildAll();
 
@@ -16,10 +16,16 @@ const home = join(tmpdir(), 'larkway');
 rmSync(home, { recursive: true, force: true });
 mkdirSync(home);
 const folder = join(home, 'tidebridge');
-writeFolder(folder);
-const server = await startServer({ data: join(home, 'data'), port: '4187', env: { ...demoEnv, VERSICLE_ROOTS: home } });
-const standins = await startStandins(4191);
-await seedDemo(server.address, folder, standins.ports);
+writeFolder(folder, TRIPS);
+const clockFile = join(home, 'clock');
+const server = await startServer({
+  data: join(home, 'data'),
+  port: '4187',
+  env: { ...demoEnv, ...withClock(clockFile), ...QUICK, VERSICLE_ROOTS: home },
+});
+const standins = await startStandins(4191, null, withClock(clockFile));
+await liveThrough({ address: server.address, folder, ports: standins.ports, clockFile });
+const night = (await (await fetch(`${server.address}/api/runs?plan=tidebridge-each-night&limit=1`)).json())[0].id;
 const failure = (
   await (await fetch(`${server.address}/api/failures?mapping=trips-to-warehouse&cause=rule_error`)).json()
 )[0].id;
@@ -49,7 +55,7 @@ const VIEWS = [
   ['sheet-trial', '/mappings/trips-to-warehouse?view=trial'],
   ['plans', '/plans?start=trips-by-the-month'],
   ['plan', '/plans/tidebridge-each-night'],
-  ['run', '/runs/3'],
+  ['run', `/runs/${night}`],
   ['failed-records', '/failures'],
   ['lines', '/mappings/all/lines'],
 ];

@@ -43,13 +43,14 @@ export function writeFolder(folder, trips) {
 }
 
 /** The simulated systems, in a process of their own that ends with this one. Gives their ports. Their databases stay in `home`, if any. */
-export function startStandins(first = 0, home = null) {
+export function startStandins(first = 0, home = null, env = {}) {
   const child = spawn(process.execPath, [join(root, 'packages/standins/dist/standins.mjs'), 'serve', String(first)], {
     stdio: ['pipe', 'pipe', 'inherit'],
     env: {
       ...process.env,
       STANDINS_TEMPLATE: join(root, '.cache/template'),
       ...(home === null ? {} : { STANDINS_HOME: home }),
+      ...env,
     },
   });
   return new Promise((resolve, reject) => {
@@ -57,6 +58,12 @@ export function startStandins(first = 0, home = null) {
     child.once('exit', (code) => reject(new Error(`The simulated systems did not start (exit code ${code}).`)));
   });
 }
+
+/** What lets a process have the clock of a file. */
+export const withClock = (file) => ({
+  DEMO_CLOCK: file,
+  NODE_OPTIONS: `${process.env.NODE_OPTIONS ?? ''} --import=${join(root, 'scripts/clock.mjs')}`.trim(),
+});
 
 export const demoEnv = {
   VERSICLE_OWNER: 'Ines Marlowe',

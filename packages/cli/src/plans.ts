@@ -28,7 +28,15 @@ export async function plans(argv: string[], print: (text: string) => void): Prom
       return checkPlanFile(onlyOne(rest, 'one plan: versicle plans check FILE'), print);
     case 'list': {
       const found = await ask<Plan[]>(remoteOf(values), 'GET', '/plans');
-      say(found, found.map((p) => `${p.id}\t${p.held ? 'held' : (p.next ?? 'by hand')}\t${p.sentence}`).join('\n'));
+      say(
+        found,
+        found
+          .map(
+            (p) =>
+              `${p.id}\t${p.held ? 'held' : (p.next ?? (p.startsItself ? 'as it comes' : 'by hand'))}\t${p.sentence}`,
+          )
+          .join('\n'),
+      );
       return 0;
     }
     case 'show': {

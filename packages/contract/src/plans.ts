@@ -40,7 +40,9 @@ export const plan = z.object({
   ),
   /** Some of its steps leave out what was delivered before. */
   onlyChanges: z.boolean(),
-  /** When it is next due by itself. */
+  /** Whether something starts it besides people. */
+  startsItself: z.boolean(),
+  /** When it is next due by itself; null where no clock knows. */
   next: z.string().nullable(),
   lastRun: z.number().nullable(),
   lastState: z.enum(RUN_STATES).nullable(),

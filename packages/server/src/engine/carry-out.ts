@@ -302,7 +302,16 @@ export class CarryOut {
       cut: run.cut === null ? { rows: CHUNK_ROWS, characters: Infinity } : fromJson(run.cut),
       threads: MAPPING_THREADS,
       sequenceFrom: Number(run.sequence_from ?? 0),
-      open: run.kind === 'full' ? await openFailures(this.db, run.mapping, document, readsPart(run)) : [],
+      narrowed: run.since !== null || carriedBy(run)?.filter !== undefined,
+      open:
+        run.kind === 'full'
+          ? await openFailures(
+              this.db,
+              run.mapping,
+              document,
+              readsPart(run) || (capturedOf(run)?.keys ?? null) !== null,
+            )
+          : [],
       dataset,
       encoding: target.encoding,
       queued: target.lane === 'queue',

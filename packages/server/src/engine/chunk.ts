@@ -96,7 +96,8 @@ export class Chunk {
     const again = origin.replay?.[at] ?? null;
     this.counts[outcome.kind]++;
     this.mapper.seen?.see(fed);
-    if (outcome.kind !== 'failed' && this.mapper.well !== null) this.notice(fed);
+    const isLeft = outcome.kind === 'filtered' && this.mapper.job.narrowed;
+    if (outcome.kind !== 'failed' && !isLeft && this.mapper.well !== null) this.notice(fed);
     if (outcome.kind === 'written') this.write(fed, origin, at);
     else if (outcome.kind === 'failed')
       this.failed.push(this.mapper.failedRow(fed, again, this.mapper.mappedOf(outcome.values), outcome.failures));

@@ -28,6 +28,8 @@ export interface MapJob {
   readonly threads: number;
   /** The last number of the mapping's sequence before this run. */
   readonly sequenceFrom: number;
+  /** Whether the filter leaves out more than the document says: what it leaves out may be just what failed before. */
+  readonly narrowed: boolean;
   /** What is in the way since earlier runs, to see whether it goes well now. */
   readonly open: readonly OpenFailure[];
   /** The dataset of the target, and the form in which the target takes its records. */

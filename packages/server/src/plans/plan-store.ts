@@ -106,6 +106,7 @@ export class Plans {
         held: row.held,
         mappings: mappingsOf(document).flatMap((m) => mappings.get(m) ?? []),
         onlyChanges: allSteps(document.steps).some((s) => s.kind === 'mapping' && s.changes !== 'all'),
+        startsItself: document.triggers.length > 0,
         next: isoTimeOrNull(row.next),
         lastRun: row.run,
         lastState: row.state,

@@ -1,5 +1,6 @@
 import { setFaults, type Trouble } from './faults.ts';
 import { json, Service, type Reply } from './service.ts';
+import type { NoticeSettings, SignUps } from './sign-ups.ts';
 
 /** What can be told to misbehave. */
 export interface Troubled {
@@ -7,9 +8,13 @@ export interface Troubled {
   readonly trouble: Trouble;
 }
 
-/** `GET /services`, `PUT /services/:name` with faults: makes the stand-ins slow, refuse, reject or limit; a page for people. */
-export function control(services: readonly Troubled[]): Service {
-  return new Service('control', ({ method, path, body }): Reply => {
+/**
+ * `GET /services`, `PUT /services/:name` with faults: makes the stand-ins slow, refuse, reject or limit; `PUT /sign-ups` says
+ * where notices go, `POST /sign-ups` sends some; a page for people.
+ */
+export function control(services: readonly Troubled[], signUps: SignUps): Service {
+  return new Service('control', async ({ method, path, body }): Promise<Reply> => {
+    if (path === '/sign-ups') return notices(signUps, method, json(body));
     const state = (s: Troubled): object => ({ name: s.name, requests: s.trouble.requests, faults: s.trouble.faults });
     if (path === '/services') return { status: 200, body: services.map(state) };
     const name = /^\/services\/([a-z]+)$/.exec(path)?.[1];
@@ -23,6 +28,20 @@ export function control(services: readonly Troubled[]): Service {
     }
     return { status: 200, body: state(service) };
   });
+}
+
+async function notices(signUps: SignUps, method: string, wanted: unknown): Promise<Reply> {
+  const asked = (wanted ?? {}) as Partial<NoticeSettings> & { readonly count?: number };
+  if (method === 'POST') return { status: 200, body: { taken: await signUps.send(Math.min(1000, asked.count ?? 1)) } };
+  const { to, secret, everySeconds = 0 } = asked;
+  if (method !== 'PUT' || to === undefined || secret === undefined)
+    return { status: 400, body: { error: 'Send to, secret and everySeconds as JSON.' } };
+  try {
+    signUps.set({ to, secret, everySeconds });
+    return { status: 200, body: { to, everySeconds } };
+  } catch (error) {
+    return { status: 400, body: { error: (error as Error).message } };
+  }
 }
 
 const PAGE = `<!doctype html><html lang="en"><meta charset="utf-8"><title>Practice: how the other systems behave</title>

@@ -5,6 +5,7 @@ import { control } from './control.ts';
 import { docks } from './docks.ts';
 import { Inbox } from './inbox.ts';
 import { Membership } from './membership.ts';
+import { SignUps } from './sign-ups.ts';
 import { translator } from './translator.ts';
 import { workshop } from './workshop.ts';
 
@@ -41,7 +42,8 @@ export async function startServices(
   const databases = [ledger(), warehouse()].map(
     (world) => new DatabaseService(world, template, home === null ? null : join(home, world.name)),
   );
-  const controls = control([membership.service, ...plain, inbox.service, ...databases]);
+  const signUps = new SignUps();
+  const controls = control([membership.service, ...plain, inbox.service, ...databases], signUps);
   const at = (offset: number): number => (first === 0 ? 0 : first + offset);
   const ports: Ports = {
     control: await controls.listen(at(0)),
@@ -59,6 +61,7 @@ export async function startServices(
     membership,
     inbox,
     close: async () => {
+      signUps.close();
       await inbox.close();
       for (const s of [controls, membership.service, ...plain, ...databases]) await s.close();
     },

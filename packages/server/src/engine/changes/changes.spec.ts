@@ -179,6 +179,27 @@ describe('what is new by a field', () => {
     expect(counts(await server.ended(run))).toMatchObject({ filtered: 0, unchanged: 5, delivered: 1 });
   });
 
+  it('does not close what failed before, and is left out for being older', async () => {
+    const { mapping, plan, file } = await make(isNew, { target });
+    server.file(file, csv('1,2019-03-01 10:00,x', at(2, '2019-03-05 12:00')));
+    await server.run(plan);
+    const open = async (): Promise<number> =>
+      (await server.api('listFailures', 'GET', `/failures?mapping=${mapping}&state=open`)).length;
+    expect(await open()).toBe(1);
+    const second = await server.run(plan);
+    expect(counts(second)).toMatchObject({ filtered: 1 });
+    expect(await open()).toBe(1);
+    // A variant's filter is likewise no word on what it leaves out.
+    const variants = [{ name: 'some', filters: { load: "i.no = '2'" } }];
+    const varied = await planOf(mapping, {}, { variants });
+    const { run } = await server.api('startPlan', 'POST', `/plans/${varied}/start`, { variant: 'some' });
+    expect(counts(await server.ended(run))).toMatchObject({ filtered: 1 });
+    expect(await open()).toBe(1);
+    server.file(file, csv(at(1, '2019-03-06 10:00'), at(2, '2019-03-05 12:00')));
+    await server.run(plan);
+    expect(await open()).toBe(0);
+  });
+
   it('is not hidden by a value that lies ahead, nor by one without end', async () => {
     const { plan, file } = await make(isNew, { target });
     server.file(file, csv(at(1, '2019-03-01 10:00'), at(2, '9999-12-31 00:00'), at(3, 'infinity')));

@@ -108,7 +108,7 @@ import { FieldComponent } from '../shared/form/field.component';
           } @else if (p.next !== null) {
             <span [title]="p.next | fullTime">{{ p.next | time }}</span>
           } @else {
-            <span class="dim">by hand</span>
+            <span class="dim">{{ p.startsItself ? 'as it comes' : 'by hand' }}</span>
           }
         </ng-template>
         <ng-template vsCell="last" [like]="plans()" let-p>

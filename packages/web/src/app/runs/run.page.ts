@@ -118,9 +118,7 @@ import { UnmatchedComponent } from './unmatched.component';
         @if (r.gone !== null && r.gone.done > 0) {
           <p class="soft">
             {{ r.gone.done | figure }}
-            {{
-              r.gone.done === 1 ? 'record that was delivered before is' : 'records that were delivered before are'
-            }}
+            {{ r.gone.done === 1 ? 'record that was delivered before is' : 'records that were delivered before are' }}
             gone from the source, and {{ r.gone.how }} in the target; the log names them.
           </p>
         }

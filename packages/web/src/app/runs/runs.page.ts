@@ -8,7 +8,7 @@ import type { Column } from '../shared/list/column';
 import { ListComponent } from '../shared/list/list.component';
 import { SELECT } from '../shared/select';
 import { StateComponent } from '../shared/states.component';
-import { durationWords, FigurePipe, FullTimePipe, TimePipe } from '../shared/words';
+import { durationWords, figure, FigurePipe, FullTimePipe, TimePipe } from '../shared/words';
 import { runsActions, runsFeature } from './runs.feature';
 
 const STATES = ['queued', 'running', 'finished', 'cancelled', 'stopped', 'broken', 'asks', 'paused'] as const;
@@ -68,11 +68,7 @@ const took = (r: RunSummary): number | null =>
         <ng-template vsCell="plan" [like]="runs()" let-r
           ><a [routerLink]="['/runs', r.id]">{{ r.planName }}</a></ng-template
         >
-        <ng-template vsCell="what" [like]="runs()" let-r
-          >{{
-            r.kind === 'replay' ? 'replay' : r.rowLimit !== null ? 'first ' + (r.rowLimit | figure) : 'all records'
-          }}, revision {{ r.revision }}</ng-template
-        >
+        <ng-template vsCell="what" [like]="runs()" let-r>{{ what(r) }}</ng-template>
         <ng-template vsCell="state" [like]="runs()" let-r><vs-state [state]="r.state" /></ng-template>
         <ng-template vsCell="failed" [like]="runs()" let-r
           ><a routerLink="/failures" [queryParams]="{ run: r.id, state: 'any' }">{{
@@ -102,6 +98,12 @@ export class RunsPage {
   protected readonly runs = this.store.selectSignal(runsFeature.selectRuns);
   protected readonly more = this.store.selectSignal(runsFeature.selectMore);
   protected readonly id = (r: RunSummary): number => r.id;
+  protected readonly what = ({ kind, mapping, rowLimit, revision }: RunSummary): string => {
+    const few = rowLimit === null ? null : `first ${figure(rowLimit)}`;
+    if (kind === 'replay') return `replay, revision ${revision}`;
+    if (mapping === null) return few === null ? 'the whole plan' : `${few} of each step`;
+    return `${few ?? 'all records'}, revision ${revision}`;
+  };
   protected readonly columns: readonly Column<RunSummary>[] = [
     { key: 'id', title: 'Run', value: (r) => r.id },
     { key: 'plan', title: 'Plan', class: 'name', value: (r) => r.planName },

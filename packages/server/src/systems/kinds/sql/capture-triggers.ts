@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import { quoteName, refused } from '@versicle/core';
-import { DatabaseError, tableName, type Database, type Statement } from '@versicle/postgres';
+import { DatabaseError, type Database, type Statement } from '@versicle/postgres';
 import type { Captures } from '../kind.ts';
 import { capturable, MOST_KEYS, type CapturedTable } from './capture.ts';
 import type { SqlTables } from './tables.ts';
