@@ -219,6 +219,25 @@ describe('the steps of a run', () => {
     const [line] = rows([share, { id: 'a', kind: 'mapping', words: 'Stations', depth: 1, runs: [] }], true);
     expect(line!.split('|').slice(2, 8)).toEqual(['24', '9', '14', '0', '1', '0']);
   });
+  it('say what filters and skips leave out, so that each line adds up', () => {
+    const counts = {
+      read: 60,
+      filtered: 50,
+      skipped: 1,
+      unchanged: 4,
+      unmatched: 0,
+      delivered: 3,
+      failed: 2,
+      waiting: 0,
+    };
+    const steps = [
+      { id: 'a', kind: 'mapping', words: 'Trips', depth: 0, runs: [run(5, { counts })] },
+      { id: 'b', kind: 'mapping', words: 'Bikes', depth: 0, runs: [] },
+    ];
+    const [line, waits] = rows(steps, true);
+    expect(line!.split('|').slice(2, 8)).toEqual(['60', '51', '4', '3', '2', '0']);
+    expect(waits).toContain('not begun');
+  });
   it('say what became of each, and what nothing came to', () => {
     const steps = [
       { id: 'a', kind: 'mapping', words: 'Stations', depth: 0, runs: [run(5, {})] },

@@ -53,6 +53,7 @@ import { VanishedEditorComponent } from './vanished-editor.component';
                 (vsWritten)="put({ revision: revision($event) })"
             /></vs-field>
             <vs-changes-editor [step]="s" (changed)="put($event)" />
+            <vs-vanished-editor [step]="s" (changed)="put($event)" />
             <vs-field label="Keep what is read in" [help]="'a folder of a folder system, such as archive/' + RUN"
               ><input
                 class="input mono"
@@ -69,7 +70,6 @@ import { VanishedEditorComponent } from './vanished-editor.component';
                 spellcheck="false"
                 placeholder="nowhere"
             /></vs-field>
-            <vs-vanished-editor [step]="s" (changed)="put($event)" />
             @if (replaces(s.mapping) || s.vanished !== 'leave') {
               <vs-field
                 label="Ask when more goes, per cent"

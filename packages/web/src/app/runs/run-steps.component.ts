@@ -16,6 +16,9 @@ import { durationWords, FigurePipe } from '../shared/words';
           <th>Step</th>
           <th>State</th>
           <th class="n">Read</th>
+          @if (leaves()) {
+            <th class="n">Left out</th>
+          }
           <th class="n">Unchanged</th>
           @if (shares()) {
             <th class="n">To none</th>
@@ -33,7 +36,7 @@ import { durationWords, FigurePipe } from '../shared/words';
               <td [style.padding-left.px]="s.depth * 20">
                 <span class="words soft">{{ s.words }}</span>
               </td>
-              <td [attr.colspan]="shares() ? 8 : 7" class="dim">
+              <td [attr.colspan]="wide() - 1" class="dim">
                 {{ over() ? 'not begun' : 'waits for the steps before it' }}
               </td>
             </tr>
@@ -48,6 +51,11 @@ import { durationWords, FigurePipe } from '../shared/words';
               </td>
               <td><vs-state [state]="r.state" /></td>
               <td class="n">{{ moves(r) ? (r.counts.read | figure) : '' }}</td>
+              @if (leaves()) {
+                <td class="n" title="by a filter or a skip">
+                  {{ moves(r) ? (r.counts.filtered + r.counts.skipped | figure) : '' }}
+                </td>
+              }
               <td class="n">{{ moves(r) ? (r.counts.unchanged | figure) : '' }}</td>
               @if (shares()) {
                 <td class="n">
@@ -63,7 +71,7 @@ import { durationWords, FigurePipe } from '../shared/words';
             </tr>
             @if (r.error && r.state !== 'finished') {
               <tr class="why">
-                <td [attr.colspan]="shares() ? 9 : 8" class="rub" [style.padding-left.px]="s.depth * 20">
+                <td [attr.colspan]="wide()" class="rub" [style.padding-left.px]="s.depth * 20">
                   {{ r.error }}
                 </td>
               </tr>
@@ -113,6 +121,11 @@ export class RunStepsComponent {
   readonly steps = input.required<readonly RunStep[]>();
   /** Whether records are shared out in it, so that some may be taken by none. */
   protected readonly shares = computed(() => this.steps().some((s) => s.runs.some((r) => r.counts.unmatched > 0)));
+  /** Whether filters or skips leave some out. */
+  protected readonly leaves = computed(() =>
+    this.steps().some((s) => s.runs.some((r) => r.counts.filtered + r.counts.skipped > 0)),
+  );
+  protected readonly wide = computed(() => 8 + Number(this.shares()) + Number(this.leaves()));
   /** The whole run has ended: what was not begun never will be. */
   readonly over = input(false);
   protected moves(r: RunSummary): boolean {
