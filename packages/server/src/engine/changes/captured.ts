@@ -4,6 +4,7 @@ import type { Database } from '@versicle/postgres';
 import { carriedBy, readsPart, requireClaim, type CapturedRun, type Claim, type RunRow } from '../../runs/runs.ts';
 import { fromJson } from '../../store/values.ts';
 import type { OpenSystem } from '../../systems/kinds/kind.ts';
+import { memoryOf } from './memory.ts';
 
 /** Bytes that may lie in a system for a step that does not come for them; then it begins anew. */
 export const MOST_WAITING = Number(process.env['VERSICLE_CAPTURE_BYTES'] ?? 1024 ** 3);
@@ -67,7 +68,8 @@ export class CapturedChanges {
       [consumer, name, row.mapping, row.revision],
     );
     const { fields, keys, upTo } = await captures.take(dataset, consumer);
-    const isAll = !isGapless || known === undefined || keys === null;
+    const isNamed = step.vanished === 'leave' || (await this.isNamed(row.mapping, document, fields));
+    const isAll = !isGapless || known === undefined || keys === null || !isNamed;
     const captured: CapturedRun = { consumer, upTo, fields, keys: isAll ? null : keys };
     await this.db.transaction([
       requireClaim(claim),
@@ -83,7 +85,9 @@ export class CapturedChanges {
       ? 'from now on the source writes down what changes'
       : known === undefined
         ? 'this revision has not loaded all of them yet'
-        : 'so many changed that all are looked at';
+        : isNamed
+          ? 'so many changed that all are looked at'
+          : 'what was delivered before is not known by its key';
     await this.log(
       row.id,
       captured.keys === null
@@ -91,6 +95,12 @@ export class CapturedChanges {
         : `reads what the source wrote down: ${counted(captured.keys.length, 'record')} came, changed or went`,
     );
     return captured;
+  }
+
+  /** Whether what was delivered before is known by the target's key and by the source's, so that what went can be told. */
+  private async isNamed(mapping: string, { target }: MappingDocument, fields: readonly string[]): Promise<boolean> {
+    const memory = await memoryOf(this.db, mapping, target.dataset, false);
+    return memory?.keys?.join() === target.key.join() && memory.source?.join() === fields.join();
   }
 
   /** A run has worked off what it took: the next one goes on from there. */

@@ -16,6 +16,9 @@ const GROUND: readonly string[] = [
   "COMMENT ON TABLE versicle.captured IS 'Keys of rows that changed, until Versicle has read them'",
 ];
 
+/** Whoever waits for a table keeps all that write after it waiting. */
+const PATIENCE: Statement = { sql: "SET LOCAL lock_timeout = '5s'" };
+
 /**
  * Triggers of ours write down which rows of a table change. A row's key is all that is kept of it: whoever reads it gets the
  * row as it is then.
@@ -34,14 +37,19 @@ export function capturesByTriggers(db: Db | (() => Promise<Db>), tables: SqlTabl
       const of = await table(dataset);
       if (await stands(to, of, consumer)) return true;
       await to.transaction(made(of, consumer)).catch((error: Error) => {
-        if (!(error instanceof DatabaseError) || error.code !== '42501') throw error;
+        if (!(error instanceof DatabaseError)) throw error;
+        if (error.code === '55P03')
+          throw refused(
+            `${dataset} is held by somebody else’s transaction, so the triggers that write down what changes could not be made within five seconds. Try again when that is over.`,
+          );
+        if (error.code !== '42501') throw error;
         throw refused(
           `The user may not make the triggers that write down what changes in ${dataset}: ${error.message}. Give the right to make triggers on it, and to make a schema called versicle.`,
         );
       });
       // Changes that arrive by replication count, too, where the table is the user's own.
       await to
-        .transaction([{ sql: `ALTER TABLE ${of.name} ENABLE ALWAYS TRIGGER versicle_note_change` }])
+        .transaction([PATIENCE, { sql: `ALTER TABLE ${of.name} ENABLE ALWAYS TRIGGER versicle_note_change` }])
         .catch(() => undefined);
       return false;
     },
@@ -95,6 +103,7 @@ export function capturesByTriggers(db: Db | (() => Promise<Db>), tables: SqlTabl
       );
       const name = row?.name ?? null;
       await to.transaction([
+        PATIENCE,
         // Nobody else asks for them: the table is as it was.
         ...(name === null
           ? []
@@ -134,6 +143,7 @@ function made({ oid, name, fields, types }: CapturedTable, consumer: string): St
     ? " SET datestyle = 'ISO' SET timezone = 'UTC' SET intervalstyle = 'postgres' SET extra_float_digits = 1 SET bytea_output = 'hex'"
     : '';
   return [
+    PATIENCE,
     ...GROUND.map((sql) => ({ sql })),
     {
       // A key that can't be told any more (a field got another name) must not be in the way of whoever writes: any row may have changed then.
