@@ -39,6 +39,7 @@ const VIEWS: readonly [name: string, path: string, sees: RegExp][] = [
   ['Runs', '/runs', /Trips, by the month/],
   ['a run of several steps', '/runs/4', /a statement in Warehouse/],
   ['a run', '/runs/3', /it adds up/],
+  ['two runs', '/runs/3/compare', /What failed, by cause/],
   ['Failed records', '/failures', /As mapped/],
   ['Help', '/help', /Five minutes with the demo/],
   ['Functions', '/help/functions', /parse_date/],

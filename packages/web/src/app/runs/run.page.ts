@@ -57,6 +57,9 @@ import { UnmatchedComponent } from './unmatched.component';
           @if (going() || r.state === 'paused') {
             <button type="button" class="btn" (click)="cancel()">Cancel the run</button>
           } @else if (r.finishedAt !== null) {
+            @if (r.kind !== 'replay' && r.parent === null) {
+              <a class="btn quiet" [routerLink]="['/runs', r.id, 'compare']">Compare …</a>
+            }
             <a class="btn" routerLink="/plans" [queryParams]="{ start: r.plan }">Run the plan again …</a>
           }
         </div>

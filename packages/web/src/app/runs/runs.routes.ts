@@ -1,6 +1,8 @@
 import type { Routes } from '@angular/router';
 import { provideEffects } from '@ngrx/effects';
 import { provideState } from '@ngrx/store';
+import * as compareEffects from './compare.effects';
+import { compareFeature } from './compare.feature';
 import * as runsEffects from './runs.effects';
 import { runsFeature } from './runs.feature';
 
@@ -10,6 +12,12 @@ export const runsRoutes: Routes = [
     providers: [provideState(runsFeature), provideEffects(runsEffects)],
     children: [
       { path: '', loadComponent: () => import('./runs.page').then((m) => m.RunsPage) },
+      {
+        path: ':id/compare',
+        title: 'Two runs · Versicle',
+        providers: [provideState(compareFeature), provideEffects(compareEffects)],
+        loadComponent: () => import('./compare.page').then((m) => m.ComparePage),
+      },
       { path: ':id', title: 'Run · Versicle', loadComponent: () => import('./run.page').then((m) => m.RunPage) },
     ],
   },
