@@ -404,8 +404,9 @@ export class CarryOut {
       );
     if (end.how === 'finished') await this.changes.finished(row);
     const gone = await this.changes.told(id);
-    // Where nobody could say what is gone, the same is looked at once more.
-    if (end.how === 'finished' && told?.isTold !== false) await this.confirmCaptured(work);
+    // Where nobody could say what is gone, or a later run has to, the same is looked at once more.
+    const isTold = told?.isTold !== false && (changes.vanished !== null || !wantsGone(row));
+    if (end.how === 'finished' && isTold) await this.confirmCaptured(work);
     await this.runs.end(
       claim,
       end.how === 'stopped'
@@ -512,6 +513,11 @@ const keptOf = (run: RunRow): Kept => {
     now: startOf(run),
     variables: variablesOf(run),
   };
+};
+/** Whether something is to be done about what is gone. */
+const wantsGone = (row: RunRow): boolean => {
+  const step = carriedBy(row);
+  return row.kind === 'full' && step?.kind === 'mapping' && step.vanished !== 'leave';
 };
 const capturedOf = (row: RunRow): CapturedRun | null => (row.captured === null ? null : fromJson(row.captured));
 /** Whether a run loads records, or sends failed ones again. */
