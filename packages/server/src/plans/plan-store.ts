@@ -344,7 +344,9 @@ async function untoldChanges(db: Database, document: PlanDocument): Promise<Prob
 }
 function movedAway({ vanished }: MappingStep, { source }: MappingDocument, { triggers }: PlanDocument): string | null {
   const { dataset } = source.primary;
-  const moves = triggers.some((t) => t.kind === 'file' && t.then !== 'keep' && dataset.startsWith(t.dataset));
+  const moves = triggers.some(
+    (t) => t.kind === 'file' && t.then !== 'keep' && (dataset === t.dataset || dataset.startsWith(`${t.dataset}/`)),
+  );
   return vanished === 'leave' || !moves
     ? null
     : `The files of ${dataset} are moved away or marked when they are worked off, and what was in them is not gone. Keep them where they are, or leave what is gone.`;

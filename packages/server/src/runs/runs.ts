@@ -282,9 +282,7 @@ export class Runs {
         sql: "UPDATE run SET state = $2, finished_at = clock_timestamp(), error = $3, outage = $4, claimed_until = NULL WHERE id = $1 AND state IN ('queued', 'running', 'asks', 'broken', 'paused')",
         params: [run, state, state === 'broken' || state === 'asks' || state === 'stopped' ? message : null, outage],
       },
-      ...(state === 'broken' || state === 'asks'
-        ? []
-        : [{ sql: 'DELETE FROM outbox_part WHERE run = $1', params: [run] }]),
+      ...(state === 'broken' || state === 'asks' ? [] : NEEDED_WHILE_IT_GOES.map((sql) => ({ sql, params: [run] }))),
       // It is in nobody's way any more.
       { sql: 'DELETE FROM run_use WHERE run = $1', params: [run] },
       // What may have arrived in an outage stays with its run, which can be taken up again.
@@ -358,6 +356,13 @@ export class Runs {
   }
 }
 
+/** What a run leaves that may not be taken up again, nor be said yes to: in one transaction with its end, so that it is never missed. */
+const NEEDED_WHILE_IT_GOES = [
+  'DELETE FROM outbox_part WHERE run = $1',
+  'DELETE FROM run_seen WHERE run = $1',
+  'DELETE FROM run_gone WHERE run = $1',
+  `UPDATE run SET captured = (captured::jsonb || '{"keys": []}')::json WHERE id = $1 AND json_typeof(captured -> 'keys') = 'array'`,
+];
 const recordsOpenAgain = (run: number): Statement => ({
   // What waits to be sent stays with its run: sent by another one, it might arrive twice.
   sql: "UPDATE failed_record f SET state = 'open' WHERE state = 'replaying' AND id IN (SELECT record FROM replay_item WHERE run = $1) AND NOT EXISTS (SELECT 1 FROM outbox o WHERE o.run = $1 AND o.replayed = f.id)",

@@ -18,7 +18,7 @@ import {
 } from '../../runs/runs.ts';
 import type { MappedChunk } from '../messages.ts';
 import { HALF } from './digests.ts';
-import { forgetSeen, goneProblem } from './gone.ts';
+import { goneProblem } from './gone.ts';
 import { forgetAll, memoryOf, rememberKeys, type Memory } from './memory.ts';
 import { onlyChanged, type ChangedChunk } from './only-changed.ts';
 import { keepWatermark, knownWatermark, type WatermarkOf } from './watermarks.ts';
@@ -190,9 +190,8 @@ export class Changes {
     const told = await this.tellsGone(row, vanished === 'leave' ? null : vanished);
     return { ...NO_CHANGES, memory: await memoryOf(this.db, row.mapping, target.dataset, false), vanished: told };
   }
-  /** How many records the target was told to be gone; nothing more is needed to tell it. */
+  /** How many records the target was told to be gone. */
   async told(run: number): Promise<number> {
-    await this.db.transaction(forgetSeen(run));
     const [row] = await this.db.query<{ gone: string }>('SELECT gone FROM run WHERE id = $1', [run]);
     return Number(row!.gone);
   }
@@ -205,7 +204,6 @@ export class Changes {
   /** A run that is given up may have delivered what the store does not know of, unless all that it asks about is what is gone. */
   async givenUp(row: RunRow, lane: 'bulk' | 'queue' | null): Promise<void> {
     const [asked] = await this.db.query('SELECT 1 FROM run_gone WHERE run = $1 LIMIT 1', [row.id]);
-    await this.db.transaction(forgetSeen(row.id));
     if (row.started_at === null || lane === 'queue' || asked !== undefined) return;
     await this.db.transaction([forgetAll(row.mapping)]);
   }

@@ -83,12 +83,6 @@ export const toldGone = (run: number, { id }: Memory, keys: readonly Uint8Array[
     { sql: 'UPDATE run SET gone = gone + $2 WHERE id = $1', params: [run, keys.length] },
   ];
 };
-/** What a run needed only to tell what is gone. */
-export const forgetSeen = (run: number): Statement[] => [
-  { sql: 'DELETE FROM run_seen WHERE run = $1', params: [run] },
-  { sql: 'DELETE FROM run_gone WHERE run = $1', params: [run] },
-];
-
 /** In words what becomes of records that are gone. */
 export const goneWords = (step: Pick<MappingStep, 'vanished'>): 'deleted' | 'marked' =>
   step.vanished === 'delete' ? 'deleted' : 'marked';
