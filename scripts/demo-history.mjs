@@ -67,15 +67,15 @@ export async function liveThrough({ address, folder, ports, clockFile }, say = (
   writeFileSync(clockFile, '0');
   await pause(500);
   await quiet(call);
-  await pace(call, control, 80);
+  await pace(call, control, '80 a minute');
 }
 
 /** The Ledger’s pace, as both sides know it; null: none, for a week that passes in a minute. */
-async function pace(call, control, perMinute) {
-  await control('/services/ledger', 'PUT', { postingsPerMinute: perMinute === null ? 0 : 100 });
+async function pace(call, control, most) {
+  await control('/services/ledger', 'PUT', { postingsPerMinute: most === null ? 0 : 100 });
   const { name, connection } = await call('GET', '/systems/ledger');
-  const { perMinute: _, ...rest } = connection;
-  await call('PUT', '/systems/ledger', { name, connection: { ...rest, ...(perMinute === null ? {} : { perMinute }) } });
+  const { pace: _, ...rest } = connection;
+  await call('PUT', '/systems/ledger', { name, connection: { ...rest, ...(most === null ? {} : { pace: most }) } });
 }
 
 /** The trips of the last days are taken out of their file, and come back day by day. */

@@ -74,7 +74,7 @@ function services(ports) {
         keyHeader: 'X-Api-Key',
         key: 'dock-practice',
         testPath: '/stations',
-        perMinute: 3000,
+        pace: '3,000 a minute',
       }),
     },
     {

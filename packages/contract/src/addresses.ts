@@ -112,6 +112,9 @@ export const addresses = {
   catalogue: 'post /systems/:id/catalogue',
   setLookSchedule: 'put /systems/:id/look',
   findFields: 'get /fields',
+  getWaiting: 'get /systems/:id/waiting',
+  listWaiting: 'get /systems/:id/waiting/records',
+  changeWaiting: 'post /systems/:id/waiting',
   listSystems: 'get /systems',
   getSystem: 'get /systems/:id',
 } as const;

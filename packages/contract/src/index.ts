@@ -24,3 +24,4 @@ export * from './key-maps.ts';
 export * from './foreign.ts';
 export * from './filters.ts';
 export * from './finder.ts';
+export * from './waiting.ts';

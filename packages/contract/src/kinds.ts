@@ -31,6 +31,8 @@ export const kindFacts = z.object({
   settledBy: z.enum(['format', 'select', 'endpoint']).nullable(),
   /** Whether it answers single questions, as a translation service does. */
   asks: z.boolean(),
+  /** Whether records are sent to it by request, at its own pace: until then they wait. */
+  byRequest: z.boolean(),
   /** What records are written to there; null where nothing is. */
   target: z
     .object({

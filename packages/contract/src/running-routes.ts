@@ -6,6 +6,7 @@ import * as common from './common.ts';
 import * as failures from './failures.ts';
 import * as plans from './plans.ts';
 import * as runs from './runs.ts';
+import * as waiting from './waiting.ts';
 import type { Described } from './route.ts';
 
 const { idParams, numberParams, done } = common;
@@ -121,6 +122,19 @@ export const runningRoutes = {
     summary: 'Say that a table may lose most of its rows to a run that asks',
     params: numberParams,
     response: done,
+  },
+  getWaiting: { summary: 'What waits for a system', params: idParams, response: waiting.waitingForSystem },
+  listWaiting: {
+    summary: 'Records that wait for a system, in the order in which they go',
+    params: idParams,
+    query: waiting.waitingQuery,
+    response: waiting.waitingRecords,
+  },
+  changeWaiting: {
+    summary: 'Hold records that wait, let them go, send them first, or skip them with a reason',
+    params: idParams,
+    body: waiting.changeWaiting,
+    response: waiting.changedWaiting,
   },
   waive: {
     summary: 'Close failed records without delivering them, with a reason',

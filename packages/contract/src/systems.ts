@@ -34,6 +34,8 @@ export const system = newSystem.extend({
   /** Since when the connection is in the state that the diagnosis says. */
   stateSince: z.string().nullable(),
   diagnosis: diagnosis.nullable(),
+  /** Records that wait to be sent to it. */
+  waiting: z.number(),
   usedBy: z.array(z.object({ id: z.string(), name: z.string(), as: z.enum(['source', 'target']) })),
   /** `next`: when it will be looked at the next time. */
   look: lookSchedule.extend({ next: z.string().nullable() }).nullable(),

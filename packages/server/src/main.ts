@@ -15,6 +15,7 @@ import { CarryOut, OUTAGE_SECONDS } from './engine/carry-out.ts';
 import { Engine } from './engine/engine.ts';
 import { Keep } from './engine/keep.ts';
 import { OtherSteps } from './engine/other-steps.ts';
+import { Answers } from './engine/lanes/queue/answers.ts';
 import { Outbox } from './engine/lanes/queue/outbox.ts';
 import { Senders } from './engine/lanes/queue/senders.ts';
 import { LEASE, Runs } from './runs/runs.ts';
@@ -53,6 +54,8 @@ import { SignIn } from './systems/sign-in.ts';
 import { Systems } from './systems/systems.ts';
 import { watchConnections } from './systems/watch.ts';
 import { Trials } from './trials/trials.ts';
+import { WaitingChanges } from './waiting/change-waiting.ts';
+import { WaitingRecords } from './waiting/waiting-records.ts';
 import { waitingNow } from './today/today.ts';
 
 const VERSION = '0.1.0';
@@ -96,11 +99,12 @@ async function start(): Promise<void> {
   const sourceSets = new SourceSets(systems, structures, template ?? null);
   const keyMaps = new KeyMaps(db);
   const mappings = new Mappings(db, systems, failures, structures, sourceSets, keyMaps);
-  const runs = new Runs(db, events, (dataset) => systems.isPaced(dataset));
+  const runs = new Runs(db, events);
   const landed = join(data, 'landed');
   const outbox = new Outbox(db, LEASE);
   await outbox.inherit();
-  const senders = new Senders({ outbox, runs, systems, leaseSeconds: LEASE }, (run) => {
+  const answers = new Answers(db);
+  const senders = new Senders({ outbox, runs, systems, answers, leaseSeconds: LEASE }, (run) => {
     runs
       .announceNow(run)
       .catch((error: Error) => log.warn({ error: error.message }, 'pages could not be told of a run'));
@@ -152,8 +156,11 @@ async function start(): Promise<void> {
       run,
     );
   runs.moved = (run) => conductor.moved(run);
+  const waitingRecords = new WaitingRecords(db);
   const services: Services = {
     db,
+    waitingRecords,
+    waitingChanges: new WaitingChanges(db, outbox, senders, runs, waitingRecords),
     systems,
     failures,
     structures,

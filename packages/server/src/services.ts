@@ -22,6 +22,8 @@ import type { Database } from '@versicle/postgres';
 import type { SignIn } from './systems/sign-in.ts';
 import type { Systems } from './systems/systems.ts';
 import type { Trials } from './trials/trials.ts';
+import type { WaitingChanges } from './waiting/change-waiting.ts';
+import type { WaitingRecords } from './waiting/waiting-records.ts';
 
 /** What the requests work with; made once in main.ts. */
 export interface Services {
@@ -48,5 +50,7 @@ export interface Services {
   readonly failures: Failures;
   readonly engine: Engine;
   readonly senders: Senders;
+  readonly waitingRecords: WaitingRecords;
+  readonly waitingChanges: WaitingChanges;
   readonly events: Events;
 }

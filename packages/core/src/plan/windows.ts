@@ -103,6 +103,20 @@ export function opensAt(windows: readonly Window[], now: Date): Date | null {
   const openings = windows.flatMap((w) => opening(w, now) ?? []);
   return new Date(Math.min(...openings.map((at) => at.getTime())));
 }
+/** Minutes of two weeks: what takes longer is told of nobody. */
+const MOST_MINUTES = 14 * 24 * 60;
+/** When they will have been open for so many milliseconds from a moment on, to the minute; null where that takes over two weeks. */
+export function openFor(windows: readonly Window[], from: Date, millis: number): Date | null {
+  if (windows.length === 0) return new Date(from.getTime() + millis);
+  let left = millis;
+  for (let minute = 0; minute < MOST_MINUTES; minute++) {
+    const at = new Date(from.getTime() + minute * 60_000);
+    if (!isOpen(windows, at)) continue;
+    if (left <= 60_000) return new Date(at.getTime() + left);
+    left -= 60_000;
+  }
+  return null;
+}
 function opening(window: Window, now: Date): Date | null {
   const [hour, minute] = window.from.split(':').map(Number);
   const cron = `${minute} ${hour} * * ${[...window.days].join(',')}`;

@@ -23,7 +23,7 @@ import {
 import type { SourceSets } from '../source-sets/source-sets.ts';
 import type { Database } from '@versicle/postgres';
 import { fromJson, isoTime } from '../store/values.ts';
-import type { BulkTarget, Finished, SourcePlan, Target, TargetRun } from '../systems/kinds/kind.ts';
+import type { BulkTarget, Finished, QueueTarget, SourcePlan, Target, TargetRun } from '../systems/kinds/kind.ts';
 import { Outage, pause } from '../systems/outage.ts';
 import type { Systems } from '../systems/systems.ts';
 import { NO_CHANGES, type Changes, type RunChanges } from './changes/changes.ts';
@@ -116,7 +116,7 @@ export class CarryOut {
     const mapped = mappedOf(row);
     const captured = mapped === null ? await this.capture(work) : null;
     const changes = mapped === null ? await this.changes.begin(row, document, target.lane, captured) : NO_CHANGES;
-    const queue = target.lane === 'queue' ? this.queue(work, changes) : null;
+    const queue = target.lane === 'queue' ? await this.queue(work, target, changes) : null;
     await queue?.begin();
     const end = mapped ?? (await this.map(work, queue, changes));
     if (queue) await this.sent(work, queue, end);
@@ -182,10 +182,16 @@ export class CarryOut {
     waits(false);
     await this.runs.announce(row.id);
   }
-  private queue({ row, document, run, signal }: Work, { memory }: RunChanges): QueueLane {
+  private async queue(work: Work, { outageSeconds }: QueueTarget, { memory }: RunChanges): Promise<QueueLane> {
+    const { row, document, run, signal } = work;
     const target = document.target.dataset;
+    const immediate = await this.runs.isImmediate(row);
     const mayGoOn = (): Promise<void> => this.requireWithinLimits(row);
-    return new QueueLane({ ...sentRun(row, document), uid: run.uid, target, memory, signal, mayGoOn }, this.queueHouse);
+    const { uid } = run;
+    return new QueueLane(
+      { ...sentRun(row, document), uid, target, memory, signal, immediate, outageSeconds, mayGoOn },
+      this.queueHouse,
+    );
   }
   /** Throws LimitReached where more failed than the plan lets. */
   private async requireWithinLimits(row: RunRow): Promise<void> {

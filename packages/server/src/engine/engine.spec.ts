@@ -29,7 +29,7 @@ describe('the engine', () => {
     // Telling the pages takes its time.
     const slow = (): Promise<void> => new Promise((r) => setTimeout(r, 30));
     const events = { send: () => undefined, waitingChanged: slow } as never;
-    runs = new Runs(db, events, () => Promise.resolve(false));
+    runs = new Runs(db, events);
     /** Goes on until it is told to stop, or breaks at once. */
     const carryOut = {
       run: (_: Claim, { signal }: UnderWay) =>

@@ -105,14 +105,24 @@ export function keepRecords(
   const sources = keys.map((k) => k.source);
   const targets = keys.map((k) => k.target);
   return [
-    ...(failed.length > 0 ? [keepFailed(run, mapping, revision, failed)] : []),
+    ...(failed.length > 0 ? [keepFailed({ run, mapping, revision }, failed)] : []),
     ...(keys.length > 0 ? [keepKeys(mapping, run, sources, targets)] : []),
     ...(settled.length > 0 ? closeSettled(run, revision, settled) : []),
   ];
 }
 
+/** What becomes of records that are kept as failed, other than that they are open. */
+interface Otherwise {
+  readonly state: 'waived';
+  /** Of its history. */
+  readonly message: string;
+}
 /** A record that failed before and is still open stays the same record, with one more event in its history. */
-function keepFailed(run: number, mapping: string, revision: number, failed: readonly FailedRow[]): Statement {
+export function keepFailed(
+  { run, mapping, revision }: Pick<Settled, 'run' | 'mapping' | 'revision'>,
+  failed: readonly FailedRow[],
+  otherwise: Otherwise | null = null,
+): Statement {
   const rows = failed.map((f) => {
     const [first] = f.failures;
     const example = Object.values(first!.values)
@@ -125,7 +135,7 @@ function keepFailed(run: number, mapping: string, revision: number, failed: read
       line: first!.line,
       message: first!.message,
       example,
-      state: f.remark ? 'remark' : 'open',
+      state: otherwise?.state ?? (f.remark ? 'remark' : 'open'),
     };
   });
   return {
@@ -142,9 +152,9 @@ function keepFailed(run: number, mapping: string, revision: number, failed: read
         RETURNING id, message
       )
       INSERT INTO failed_event (record, run, revision, what, message)
-      SELECT id, $2, $4, 'failed', message FROM again UNION ALL SELECT id, $2, $4, 'failed', message FROM kept
+      SELECT id, $2, $4, $5, COALESCE($6, message) FROM again UNION ALL SELECT id, $2, $4, $5, COALESCE($6, message) FROM kept
       ON CONFLICT (record, run, what) DO NOTHING`,
-    params: [JSON.stringify(rows), run, mapping, revision],
+    params: [JSON.stringify(rows), run, mapping, revision, otherwise?.state ?? 'failed', otherwise?.message ?? null],
   };
 }
 

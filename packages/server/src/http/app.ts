@@ -31,6 +31,7 @@ import { starterRoutes } from '../starters/routes.ts';
 import { sourceSetRoutes } from '../source-sets/routes.ts';
 import { logFiles } from '../runs/run-log.ts';
 import { trialFiles, trialRoutes } from '../trials/routes.ts';
+import { waitingRoutes } from '../waiting/routes.ts';
 import { Api } from './api.ts';
 import { PROBLEMS } from './problem.ts';
 import { gate } from './who.ts';
@@ -92,6 +93,7 @@ export function makeApp(services: Services, { version, host, pages, log }: AppOp
     notificationRoutes,
     runRoutes,
     failureRoutes,
+    waitingRoutes,
     finderRoutes,
   ])
     register(api, services);

@@ -121,8 +121,6 @@ export class Runs {
   constructor(
     private readonly db: Database,
     private readonly events: Events,
-    /** Whether the target of a document takes the records of one run at a time. */
-    private readonly isPaced: (dataset: string) => Promise<boolean>,
   ) {}
 
   /** Says what a new run touches; it can be claimed from then on. */
@@ -145,7 +143,7 @@ export class Runs {
       // What can't be read any more breaks when it is carried out, with a sentence; until then it is in nobody's way.
       return [{ thing: `mapping ${run.mapping}`, use: 'alone' }];
     }
-    return usesOf(document, run.mapping, await this.isPaced(document.target.dataset));
+    return usesOf(document, run.mapping);
   }
   /** This process is the only one on the store: claims of earlier ones are void. Gives the runs that are not over. */
   async inherit(): Promise<number[]> {
@@ -159,6 +157,18 @@ export class Runs {
       "SELECT id FROM run WHERE state IN ('queued', 'running', 'broken', 'asks', 'paused') AND kind = 'share'",
     );
     return [...rows, ...shares].map((r) => r.id);
+  }
+
+  /** Whether its records came by themselves, or were chosen: what a webhook brought, failed ones sent again, the first few. */
+  async isImmediate({ id, kind, row_limit }: RunRow): Promise<boolean> {
+    if (kind === 'replay' || row_limit !== null) return true;
+    const [row] = await this.db.query<{ came: boolean }>(
+      `WITH RECURSIVE up AS (
+         SELECT id, parent, taken FROM run WHERE id = $1 UNION ALL SELECT p.id, p.parent, p.taken FROM run p JOIN up ON p.id = up.parent
+       ) SELECT bool_or(taken -> 'only' -> 'after' IS NOT NULL) AS came FROM up`,
+      [id],
+    );
+    return row!.came;
   }
 
   /** Takes on the run that waits longest and that no other one is in the way of; null when there is none. */

@@ -25,6 +25,8 @@ import m022 from './migrations/022-windows.sql';
 import m023 from './migrations/023-share.sql';
 import m024 from './migrations/024-vanished.sql';
 import m025 from './migrations/025-capture.sql';
+import m026 from './migrations/026-waiting.sql';
+import m027 from './migrations/027-pace.sql';
 
 /** Forward only; a released migration is never edited. */
 export const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -53,6 +55,8 @@ export const migrations: readonly (readonly [number: number, name: string, sql: 
   [23, 'share', m023],
   [24, 'vanished', m024],
   [25, 'capture', m025],
+  [26, 'waiting', m026],
+  [27, 'pace', m027],
 ];
 
 export async function migrate(db: Database): Promise<void> {

@@ -24,6 +24,10 @@ import type { Kinds } from './kinds/kinds.ts';
 import { countRows } from './count.ts';
 import { preview, type PreviewOptions } from './preview.ts';
 
+interface Around {
+  readonly uses: readonly { system: string; id: string; name: string; as: 'source' | 'target' }[];
+  readonly waiting: ReadonlyMap<string, number>;
+}
 interface SystemRow {
   [key: string]: unknown;
   id: string;
@@ -60,10 +64,17 @@ export class Systems {
     );
   }
   async list(): Promise<System[]> {
-    const uses = await this.uses();
-    return (await this.rowsOf()).map((row) => this.shown(row, uses));
+    const around = await this.around();
+    return (await this.rowsOf()).map((row) => this.shown(row, around));
   }
-  private shown(row: SystemRow, uses: Awaited<ReturnType<Systems['uses']>>): System {
+  /** What others have to do with systems. */
+  private async around(): Promise<Around> {
+    const waiting = await this.db.query<{ system: string; n: string }>(
+      "SELECT split_part(target, '/', 1) AS system, count(*) AS n FROM outbox GROUP BY 1",
+    );
+    return { uses: await this.uses(), waiting: new Map(waiting.map((w) => [w.system, Number(w.n)])) };
+  }
+  private shown(row: SystemRow, { uses, waiting }: Around): System {
     const connection = fromJson(row.connection);
     const secret = this.kinds.secrets(connection);
     return {
@@ -77,11 +88,12 @@ export class Systems {
       secretsLost: this.areLost(row),
       stateSince: row.state_since === null ? null : isoTime(row.state_since),
       diagnosis: row.diagnosis === null ? null : fromJson(row.diagnosis),
+      waiting: waiting.get(row.id) ?? 0,
       usedBy: uses.filter((u) => u.system === row.id).map(({ id, name, as }) => ({ id, name, as })),
       look: lookOf(row),
     };
   }
-  private async uses(): Promise<{ system: string; id: string; name: string; as: 'source' | 'target' }[]> {
+  private async uses(): Promise<Around['uses']> {
     return this.db.query(
       `SELECT DISTINCT split_part(u.name, '/', 1) AS system, m.id, m.name,
               CASE u.role WHEN 'target' THEN 'target' ELSE 'source' END AS as
@@ -99,7 +111,7 @@ export class Systems {
     throw notFound(`There is no system ${quoted(id)}.${near ? ` Did you mean ${near}?` : ''}`);
   }
   async get(id: string): Promise<System> {
-    return this.shown(await this.row(id), await this.uses());
+    return this.shown(await this.row(id), await this.around());
   }
 
   async create(system: NewSystem): Promise<System & { madeSecret?: string }> {
@@ -211,15 +223,6 @@ export class Systems {
     const id = name.slice(0, slash);
     const { system } = await this.openById(id);
     return { id, system, dataset: name.slice(slash + 1) };
-  }
-
-  /** Whether the target takes the records of one run at a time. */
-  async isPaced(dataset: string): Promise<boolean> {
-    const [row] = await this.db.query<{ kind: string }>(
-      "SELECT connection ->> 'kind' AS kind FROM system WHERE id = $1",
-      [dataset.split('/')[0]],
-    );
-    return row !== undefined && this.kinds.isPaced(row.kind);
   }
 
   /** The connection with its secrets, for what has to sign in or check signatures. */

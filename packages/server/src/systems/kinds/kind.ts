@@ -18,11 +18,13 @@ import {
   type ChunkEncodingName,
   type FileFormat,
   type MappingDocument,
+  type Pace,
   type TargetField,
   type Marks,
   type RawRow,
   type Rejection,
   type SourceField,
+  type Window,
 } from '@versicle/core';
 import type { Database } from '@versicle/postgres';
 import type * as z from 'zod';
@@ -132,6 +134,8 @@ export interface GoneRecords {
 export interface QueueTarget extends AnyTarget {
   readonly lane: 'queue';
   readonly encoding: 'records';
+  /** Seconds for which it may be away before a run breaks off; null: as long as is usual. */
+  readonly outageSeconds: number | null;
   /** How records are sent into a dataset, as its settings are now. Throws a fault. */
   sending(dataset: string): Promise<Sending>;
 }
@@ -142,6 +146,10 @@ export interface Sending {
   readonly parallel: number;
   /** When the target's next window opens; null: it may be sent to now. */
   opens(now: Date): Date | null;
+  /** As it is set. */
+  readonly pace: { readonly most: Pace | null; readonly windows: readonly Window[] };
+  /** Milliseconds between tries while it takes nothing, at the most. */
+  readonly longestPause: number;
   /** The same request may be sent again, whatever became of it. */
   readonly repeats: boolean;
   /**
@@ -159,6 +167,21 @@ export interface Batch {
   readonly items: readonly { readonly cells: Cells; readonly id: string }[];
   /** They were sent before, and what became of them is not known. */
   readonly again: boolean;
+  /** Told of each request that went to the target for them. */
+  readonly heard: (answer: Answer) => void;
+}
+/** A request to a target, and what came back. */
+export interface Answer {
+  readonly at: Date;
+  /** Method and path, without what may be secret. */
+  readonly asked: string;
+  /** Null: no answer came. */
+  readonly status: number | null;
+  readonly millis: number;
+  /** Of what was sent. */
+  readonly bytes: number;
+  /** The target's words where it did not simply say yes, or why no answer came. */
+  readonly message: string | null;
 }
 
 /** One kind of system, opened on one connection. What a kind can't do it leaves out. */
@@ -314,8 +337,6 @@ export interface Kind<C extends Connection> {
   readonly makes?: keyof C & string;
   /** Whether a person signs in at the other side. */
   signsIn?(connection: C): boolean;
-  /** Its targets take the records of one run at a time. */
-  readonly paced?: true;
   open(connection: C, context: KindContext): OpenSystem | Promise<OpenSystem>;
   /** What to refuse before anything is saved; throws a fault. */
   check?(connection: C): void;

@@ -53,10 +53,6 @@ export class Kinds {
   signsIn(connection: Connection): boolean {
     return this.of(connection).signsIn?.(connection) ?? false;
   }
-  /** Whether targets of this kind take the records of one run at a time. */
-  isPaced(kind: string): boolean {
-    return this.byName.get(kind)?.paced === true;
-  }
   /** The names of the entries that are kept under lock. */
   secrets(connection: Connection): string[] {
     const { entries } = this.of(connection);

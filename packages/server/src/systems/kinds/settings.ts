@@ -1,5 +1,5 @@
 import type { FormEntry } from '@versicle/contract';
-import { readWindows } from '@versicle/core';
+import { readPace, readWindows } from '@versicle/core';
 import * as z from 'zod';
 
 /**
@@ -30,26 +30,32 @@ export const host = z
   .regex(/^[A-Za-z0-9._:-]+$/, 'a host name or address, without http:// or a path');
 export const port = z.coerce.number().int().min(1).max(65535);
 
+/** A text that is read by a function which throws what is wrong with it. */
+const readBy = (read: (text: string) => unknown, meta: EntryMeta) =>
+  entry(
+    z
+      .string()
+      .max(2000)
+      .superRefine((text, ctx) => {
+        try {
+          read(text);
+        } catch (error) {
+          ctx.addIssue({ code: 'custom', message: (error as Error).message });
+        }
+      })
+      .optional(),
+    meta,
+  );
 /** When a target takes records. */
-export const windows = entry(
-  z
-    .string()
-    .max(2000)
-    .superRefine((text, ctx) => {
-      try {
-        readWindows(text);
-      } catch (error) {
-        ctx.addIssue({ code: 'custom', message: (error as Error).message });
-      }
-    })
-    .optional(),
-  {
-    title: 'Records are sent only',
-    description: 'Windows, one a line, with days if you like; empty: at any time. Until one opens, records wait.',
-    long: true,
-    example: 'Mon–Fri 22:00–05:00 Europe/London',
-  },
-);
+export const windows = readBy(readWindows, {
+  title: 'Records are sent only',
+  description: 'Windows, one a line, with days if you like; empty: at any time. Until one opens, records wait.',
+  long: true,
+  example: 'Mon–Fri 22:00–05:00 Europe/London',
+});
+/** How fast records or requests may go, whichever plans they belong to. */
+export const pace = (title: string, description: string) =>
+  readBy(readPace, { title, description, example: '80 a minute' });
 
 /** The entries of a kind's form, in order. */
 export function formEntries(settings: z.ZodObject): FormEntry[] {

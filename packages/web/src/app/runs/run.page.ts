@@ -110,6 +110,7 @@ import { UnmatchedComponent } from './unmatched.component';
             } @else {
               the target gets them by request, at its own pace.
             }
+            <a [routerLink]="['/systems', targetSystem(), 'waiting']" [queryParams]="{ run: r.id }">See them</a>
           </p>
         }
         @if (r.opens !== null && r.counts.waiting === 0) {
@@ -338,6 +339,7 @@ export class RunPage {
   protected readonly loading = this.store.selectSignal(runsFeature.selectRun);
   protected readonly problem = this.store.selectSignal(runsFeature.selectProblem);
   protected readonly run = computed(() => this.loading().value);
+  protected readonly targetSystem = computed(() => this.run()?.target?.split('/')[0] ?? '');
   protected readonly going = computed(() => ['queued', 'running'].includes(this.run()?.state ?? ''));
   /** A statement or a request reads no records, and a plan of nothing but such steps neither. */
   protected readonly movesRecords = computed(() => {

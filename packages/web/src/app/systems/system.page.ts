@@ -12,7 +12,7 @@ import { LoadingComponent } from '../shared/loading.component';
 import { ImportComponent } from '../structures/import.component';
 import { structuresActions, structuresFeature } from '../structures/structures.feature';
 import { SaidComponent } from '../shared/said.component';
-import { bytesWords, FullTimePipe, TimePipe } from '../shared/words';
+import { bytesWords, FigurePipe, FullTimePipe, TimePipe } from '../shared/words';
 import { ConnectionFormComponent, missingEntry } from './connection-form.component';
 import { LookScheduleComponent } from './look-schedule.component';
 import { NewDatasetComponent } from './new-dataset.component';
@@ -42,6 +42,7 @@ const COLUMNS: readonly Column<Dataset>[] = [
     ListComponent,
     LoadingComponent,
     SaidComponent,
+    FigurePipe,
     FullTimePipe,
     TimePipe,
   ],
@@ -120,6 +121,17 @@ const COLUMNS: readonly Column<Dataset>[] = [
         }
         @if (s.signsIn) {
           <p><button type="button" class="btn" (click)="signIn()">Sign in at the other side …</button></p>
+        }
+        @if (s.facts.byRequest) {
+          <p class="used">
+            <a [routerLink]="['/systems', s.id, 'waiting']">{{
+              s.waiting === 0
+                ? 'Nothing waits to be sent to it'
+                : s.waiting === 1
+                  ? 'One record waits to be sent to it'
+                  : (s.waiting | figure) + ' records wait to be sent to it'
+            }}</a>, and what it answered lately.
+          </p>
         }
         @if (s.usedBy.length > 0) {
           <p class="used">

@@ -8,12 +8,13 @@ import { ListComponent } from '../shared/list/list.component';
 import { LoadingComponent } from '../shared/loading.component';
 import { structuresActions, structuresFeature } from '../structures/structures.feature';
 import { NewSystemComponent } from './new-system.component';
+import { FigurePipe } from '../shared/words';
 import { stateWords } from './system-words';
 import { systemsActions, systemsFeature } from './systems.feature';
 
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, CellDirective, ListComponent, LoadingComponent, NewSystemComponent],
+  imports: [RouterLink, CellDirective, FigurePipe, ListComponent, LoadingComponent, NewSystemComponent],
   template: `
     <div class="page">
       <vs-list
@@ -111,6 +112,11 @@ import { systemsActions, systemsFeature } from './systems.feature';
           ></i
           ><span [class.rub]="s.diagnosis && !s.diagnosis.ok">{{ state(s) }}</span></ng-template
         >
+        <ng-template vsCell="waits" [like]="systems()" let-s>
+          @if (s.facts.byRequest) {
+            <a [routerLink]="['/systems', s.id, 'waiting']">{{ s.waiting | figure }}</a>
+          }
+        </ng-template>
         <ng-template vsCell="used" [like]="systems()" let-s>
           @for (use of s.usedBy; track use.id + use.as) {
             <a [routerLink]="['/mappings', use.id]">{{ use.name }}</a>{{ $last ? '' : ', ' }}
@@ -155,6 +161,7 @@ export class SystemsPage {
     { key: 'kind', title: 'Kind', class: 'soft nowrap', value: (s) => s.facts.words },
     { key: 'where', title: 'Reached at', value: (s) => s.where },
     { key: 'state', title: 'State', class: 'nowrap', value: (s) => stateWords(s) },
+    { key: 'waits', title: 'Waiting', figures: true, value: (s) => (s.facts.byRequest ? s.waiting : null) },
     { key: 'used', title: 'Used by', class: 'soft', value: (s) => s.usedBy.map((use) => use.name).join(', ') || null },
   ];
   protected readonly adding = signal(false);

@@ -5,6 +5,8 @@ import * as filtersEffects from '../filters/filters.effects';
 import { filtersFeature } from '../filters/filters.feature';
 import * as profilesEffects from '../profiles/profiles.effects';
 import { profilesFeature } from '../profiles/profiles.feature';
+import * as waitingEffects from '../waiting/waiting.effects';
+import { waitingFeature } from '../waiting/waiting.feature';
 import { systemsState } from './systems.state';
 
 export const systemsRoutes: Routes = [
@@ -17,6 +19,12 @@ export const systemsRoutes: Routes = [
         path: ':id',
         title: 'System · Versicle',
         loadComponent: () => import('./system.page').then((m) => m.SystemPage),
+      },
+      {
+        path: ':id/waiting',
+        title: 'Waiting · Versicle',
+        providers: [provideState(waitingFeature), provideEffects(waitingEffects)],
+        loadComponent: () => import('../waiting/waiting.page').then((m) => m.WaitingPage),
       },
       {
         path: ':id/dataset',

@@ -2,8 +2,8 @@ import * as fc from 'fast-check';
 import { InOrder } from './in-order.ts';
 import type { WaitingRow } from './outbox.ts';
 
-const row = (id: number, orderKey: string | null, run = 1, request: number | null = null): WaitingRow =>
-  ({ id, orderKey, run, part: 0, request }) as WaitingRow;
+const row = (id: number, orderKey: string | null, run = 1, request: number | null = null, sooner = 0): WaitingRow =>
+  ({ id, orderKey, run, part: 0, request, sooner }) as WaitingRow;
 const ids = (rows: readonly WaitingRow[]): number[] => rows.map((r) => r.id);
 
 describe('records that are sent in the order of their keys', () => {
@@ -25,6 +25,15 @@ describe('records that are sent in the order of their keys', () => {
     expect(ids(rows.take(10))).toEqual([1, 3]);
     rows.drop(2);
     expect([rows.has(2), rows.take(10)]).toEqual([false, []]);
+  });
+  it('go first where a person said so, and are read anew but for what went already', () => {
+    const rows = new InOrder();
+    rows.add([row(1, 'a'), row(2, 'b'), row(3, 'a', 1, null, 1), row(4, 'c', 1, null, 2), row(5, 'd', 1, 5)]);
+    expect(ids(rows.take(1))).toEqual([5]);
+    expect(ids(rows.take(2))).toEqual([4, 3]);
+    rows.back([row(5, 'd', 1, 5)]);
+    rows.forget();
+    expect([ids(rows.take(9)), ids(rows.take(9))]).toEqual([[5], []]);
   });
   it('are each sent once, in the order of their keys, however requests end', () => {
     const keys = fc.array(fc.option(fc.integer({ min: 0, max: 4 }), { nil: null }), { maxLength: 40 });

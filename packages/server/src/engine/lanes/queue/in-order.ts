@@ -16,7 +16,11 @@ export class InOrder {
     return this.rows.length;
   }
   add(rows: readonly WaitingRow[]): void {
-    this.rows = [...this.rows, ...rows].sort((a, b) => a.id - b.id);
+    this.rows = [...this.rows, ...rows].sort((a, b) => b.sooner - a.sooner || a.id - b.id);
+  }
+  /** What waits has changed: it is read anew. Those that went already, and whose answer is not known, still go first. */
+  forget(): void {
+    this.rows = this.rows.filter((r) => r.request !== null);
   }
 
   /** The records for the next request, of one run and part; none while all of them wait for others. */

@@ -19,6 +19,8 @@ export interface Waiting {
   readonly replayed: number | null;
   /** The request that it went with already; null: none. */
   readonly request: number | null;
+  /** Which go first: 0 those of whole loads, 1 those that came by themselves or were chosen, 2 those a person sends first. */
+  readonly sooner: number;
 }
 /** What is kept of a record when the target has taken it. */
 export interface OnArrival {
@@ -63,7 +65,10 @@ export const requireWaiting = (ids: readonly number[]): Statement => ({
   params: [ids],
 });
 
-const ROW = 'o.id, o.run, o.part, o.key, o.order_key, o.cells, o.record, o.on_arrival, o.request';
+const ROW = 'o.id, o.run, o.part, o.key, o.order_key, o.cells, o.record, o.on_arrival, o.request, o.sooner';
+/** No earlier record of its order key is held, by itself or with its run: nothing overtakes it. */
+export const NOT_BEHIND = `NOT EXISTS (SELECT 1 FROM outbox h JOIN run hr ON hr.id = h.run
+   WHERE h.order_key = o.order_key AND h.target = o.target AND h.id < o.id AND (h.held OR hr.state = 'paused'))`;
 /** Records of runs that are carried out now, and that nothing stands against. */
 const SENDABLE = "JOIN run r ON r.id = o.run AND r.state = 'running' AND r.trouble IS NULL";
 
@@ -78,6 +83,7 @@ interface Row {
   record: FailedRow | string;
   on_arrival: OnArrival | string;
   request: string | null;
+  sooner: number;
 }
 const waitingRow = (row: Row): WaitingRow => ({
   id: Number(row.id),
@@ -85,6 +91,7 @@ const waitingRow = (row: Row): WaitingRow => ({
   part: row.part,
   orderKey: row.order_key,
   request: row.request === null ? null : Number(row.request),
+  sooner: row.sooner,
   deliveryKey: row.key,
   cells: fromJson(row.cells),
   record: fromJson(row.record),
@@ -128,11 +135,12 @@ export class Outbox {
     await this.db.query('UPDATE sender SET claimed_until = NULL WHERE target = $1 AND claim = $2', [target, number]);
   }
 
-  /** The next records for a target, in their order, but for those that the sender has already. */
+  /** The next records for a target, in their order, but for those that the sender has already, and those that are held. */
   async page(target: string, but: readonly number[], most: number): Promise<WaitingRow[]> {
     const rows = await this.db.query<Row>(
       `SELECT ${ROW} FROM outbox o ${SENDABLE}
-        WHERE o.target = $1 AND o.request IS NULL AND o.id <> ALL ($2::bigint[]) ORDER BY o.id LIMIT $3`,
+        WHERE o.target = $1 AND o.request IS NULL AND NOT o.held AND o.id <> ALL ($2::bigint[]) AND ${NOT_BEHIND}
+        ORDER BY o.sooner DESC, o.id LIMIT $3`,
       [target, but, most],
     );
     return rows.map(waitingRow);
@@ -146,6 +154,14 @@ export class Outbox {
     );
     return rows.map(waitingRow);
   }
+  /** Some of what waits for a target, by id. */
+  async some(target: string, ids: readonly number[]): Promise<readonly WaitingRow[]> {
+    const rows = await this.db.query<Row>(
+      `SELECT ${ROW} FROM outbox o WHERE o.target = $1 AND o.id = ANY ($2::bigint[]) ORDER BY o.id`,
+      [target, ids],
+    );
+    return rows.map(waitingRow);
+  }
   async part(run: number, part: number): Promise<PartColumns> {
     const [row] = await this.db.query<{ dataset: string; columns: Column[] | string; key: string[] | string }>(
       'SELECT dataset, columns, key FROM outbox_part WHERE run = $1 AND part = $2',
@@ -153,15 +169,20 @@ export class Outbox {
     );
     return { part, dataset: row!.dataset, columns: fromJson(row!.columns), key: fromJson(row!.key) };
   }
-  /** Writes down which records go with which request. Gives, by request, whether all of its records still wait. */
+  /** Writes down which records go with which request: each as a whole, or not, where one of its records may not go any more. */
   async mark(claim: SenderClaim, requests: readonly (readonly number[])[]): Promise<boolean[]> {
     const ids = requests.flat();
     const numbers = requests.flatMap((request) => request.map(() => request[0]!));
     const [, rows] = await this.db.transaction([
       requireSender(claim),
       {
-        sql: `UPDATE outbox o SET request = m.request FROM unnest($1::bigint[], $2::bigint[]) AS m (id, request)
-               WHERE o.id = m.id AND o.request IS NULL RETURNING o.id`,
+        sql: `WITH meant AS (
+                SELECT * FROM unnest($1::bigint[], $2::bigint[]) AS m (id, request)
+              ), free AS (
+                SELECT m.request FROM meant m LEFT JOIN outbox o ON o.id = m.id AND o.request IS NULL AND NOT o.held AND ${NOT_BEHIND}
+                 GROUP BY m.request HAVING count(*) = count(o.id)
+              )
+              UPDATE outbox o SET request = m.request FROM meant m JOIN free USING (request) WHERE o.id = m.id RETURNING o.id`,
         params: [ids, numbers],
       },
     ]);
@@ -254,11 +275,25 @@ export function putIntoOutbox(
       params: [run, part, dataset, JSON.stringify(columns), JSON.stringify(key)],
     })),
     {
-      sql: `INSERT INTO outbox (run, target, part, key, order_key, cells, record, on_arrival, replayed, request)
-            SELECT $1, $2, part, "deliveryKey", "orderKey", cells, record, "onArrival", replayed, request
-              FROM json_to_recordset($3::json) AS r (at integer, part integer, "deliveryKey" text, "orderKey" text, cells json, record json, "onArrival" json, replayed bigint, request bigint)
+      sql: `INSERT INTO outbox (run, target, part, key, order_key, cells, record, on_arrival, replayed, request, sooner)
+            SELECT $1, $2, part, "deliveryKey", "orderKey", cells, record, "onArrival", replayed, request, sooner
+              FROM json_to_recordset($3::json) AS r (at integer, part integer, "deliveryKey" text, "orderKey" text, cells json, record json, "onArrival" json, replayed bigint, request bigint, sooner smallint)
              ORDER BY at`,
       params: [run, target, JSON.stringify(rows.map((row, at) => ({ ...row, at })))],
+    },
+    ...withThoseBefore(target, rows),
+  ];
+}
+
+/** Records that go first take along whatever waits before them under their keys: nothing overtakes an earlier one. */
+function withThoseBefore(target: string, rows: readonly Waiting[]): Statement[] {
+  const sooner = Math.max(0, ...rows.map((r) => r.sooner));
+  const keys = [...new Set(rows.flatMap((r) => (r.orderKey === null ? [] : [r.orderKey])))];
+  if (sooner === 0 || keys.length === 0) return [];
+  return [
+    {
+      sql: 'UPDATE outbox SET sooner = $2 WHERE target = $1 AND sooner < $2 AND order_key = ANY ($3::text[])',
+      params: [target, sooner, keys],
     },
   ];
 }

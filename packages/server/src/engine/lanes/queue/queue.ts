@@ -9,7 +9,7 @@ import { digestText } from '../../changes/digests.ts';
 import type { InFull, Lane } from '../lane.ts';
 import { putIntoOutbox, type OnArrival, type Outbox, type PartColumns, type Waiting } from './outbox.ts';
 import type { Senders } from './senders.ts';
-import { settleSent, type SentRun } from './settle-sent.ts';
+import { NOT_SENT, settleSent, type SentRun } from './settle-sent.ts';
 
 /** Records in a chunk, and of a run in the outbox before its mapping waits, at the most. */
 export const QUEUED_CHUNK_ROWS = 2000;
@@ -25,6 +25,10 @@ export interface QueueRun extends SentRun {
   /** Where it is remembered what the target was sent; null: nowhere. */
   readonly memory: Memory | null;
   readonly signal: AbortSignal;
+  /** Its records came by themselves or were chosen: they go before those of whole loads. */
+  readonly immediate: boolean;
+  /** Seconds for which its target may be away before it ends; null: as long as is usual. */
+  readonly outageSeconds: number | null;
   /** Throws where the run has to stop for what failed. */
   readonly mayGoOn: () => Promise<void>;
 }
@@ -32,7 +36,7 @@ export interface QueueHouse {
   readonly db: Database;
   readonly outbox: Outbox;
   readonly senders: Senders;
-  /** Seconds for which a target may be away before the run ends. */
+  /** Seconds for which a target may be away before a run ends, as is usual. */
   readonly outageSeconds: number;
 }
 
@@ -84,7 +88,7 @@ export class QueueLane implements Lane {
     ];
   }
   kept(): void {
-    this.house.senders.wake(this.run.target);
+    this.house.senders.wake(this.run.target, this.run.immediate);
   }
 
   /** Until nothing of the run waits. */
@@ -101,7 +105,7 @@ export class QueueLane implements Lane {
       if (trouble !== null) throw new Error(trouble);
       await run.mayGoOn();
       if (waiting === 0) return;
-      if (outage !== null && Date.now() - outage.since.getTime() > house.outageSeconds * 1000)
+      if (outage !== null && Date.now() - outage.since.getTime() > (run.outageSeconds ?? house.outageSeconds) * 1000)
         throw new Outage(outage.message);
       if (waiting <= most) return;
       house.senders.wake(run.target);
@@ -129,6 +133,7 @@ export class QueueLane implements Lane {
         },
         replayed: records[index]!.replayed,
         request: null,
+        sooner: Number(this.run.immediate),
       }));
     });
   }
@@ -174,15 +179,7 @@ export async function failRest(
     const sent = rest.map((row, index) => ({
       row,
       of: parts.get(row.part)!,
-      refusal: {
-        part: 0,
-        index,
-        cells: row.cells,
-        code: 'delivery_failed',
-        message: row.request === null ? UNSENT : UNCLEAR,
-        columns: [],
-        constraint: null,
-      },
+      refusal: { ...NOT_SENT, index, cells: row.cells, message: row.request === null ? UNSENT : UNCLEAR },
     }));
     await outbox.db.transaction([first, ...settleSent(run, sent)]);
   }

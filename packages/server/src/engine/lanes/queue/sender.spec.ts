@@ -6,6 +6,7 @@ import type { Batch } from '../../../systems/kinds/kind.ts';
 import { NothingDone, Outage } from '../../../systems/outage.ts';
 import type { Systems } from '../../../systems/systems.ts';
 import { directDatabase, storedRun } from '../../../testing/direct-database.ts';
+import { Answers } from './answers.ts';
 import { Outbox, putIntoOutbox, type Waiting } from './outbox.ts';
 import { Senders } from './senders.ts';
 
@@ -45,9 +46,7 @@ describe('what lies in the outbox', () => {
   let runs: Runs;
   beforeAll(async () => {
     db = await directDatabase();
-    runs = new Runs(db, { send: () => undefined, waitingChanged: () => undefined } as never, () =>
-      Promise.resolve(true),
-    );
+    runs = new Runs(db, { send: () => undefined, waitingChanged: () => undefined } as never);
   });
   afterAll(() => db.close());
 
@@ -75,6 +74,7 @@ describe('what lies in the outbox', () => {
     onArrival: { remarks: [], key: null, settled: [], insertOnly: false },
     replayed: null,
     request: null,
+    sooner: 0,
   });
   const counts = async (run: number): Promise<Record<string, number>> => {
     const [row] = await db.query<Record<string, string>>(
@@ -123,7 +123,8 @@ describe('what lies in the outbox', () => {
         };
         const systems = { openDataset: () => Promise.resolve({ id: 'api', dataset: 'items', system: { target } }) };
         const outbox = new Outbox(db, 30);
-        const house = { outbox, runs, systems: systems as unknown as Systems, leaseSeconds: 30 };
+        const answers = new Answers(db);
+        const house = { outbox, runs, systems: systems as unknown as Systems, answers, leaseSeconds: 30 };
         const senders = new Senders(house, () => undefined);
         for (let left = Infinity; left > 0;) {
           senders.wake(TARGET);

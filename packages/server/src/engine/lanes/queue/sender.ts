@@ -1,13 +1,16 @@
-import { Aborted, AbortedBefore, isFault } from '@versicle/core';
+import { Aborted, AbortedBefore, isFault, type Rejection } from '@versicle/core';
 import { isLostClaim, type Runs } from '../../../runs/runs.ts';
-import type { Sending } from '../../../systems/kinds/kind.ts';
+import type { Answer, Sending } from '../../../systems/kinds/kind.ts';
 import { NothingDone, Outage, pause, WindowClosed } from '../../../systems/outage.ts';
 import type { Systems } from '../../../systems/systems.ts';
 import { AllAtOnce } from './all-at-once.ts';
+import type { Answers } from './answers.ts';
 import { InOrder } from './in-order.ts';
+import type { Places } from './places.ts';
 import { requireSender, type Outbox, type PartColumns, type SenderClaim, type WaitingRow } from './outbox.ts';
 import { settleSent, type SentRow, type SentRun } from './settle-sent.ts';
 
+/** Milliseconds between tries while a target takes nothing, where it can't be told how it is sent to. */
 const LONGEST_PAUSE = 30_000;
 /** Records that a sender has at hand. */
 const PAGE = 500;
@@ -26,6 +29,9 @@ export interface SenderHouse {
   readonly signalOf: (run: number) => AbortSignal;
   /** Aborted when the server stops. */
   readonly closing: AbortSignal;
+  readonly places: Places;
+  /** What targets answered, for whoever looks. */
+  readonly answers: Answers;
   /** Records of a run were settled, or something came in their way. */
   readonly moved: (run: number) => void;
 }
@@ -41,6 +47,8 @@ interface Answered {
 export class Sender {
   /** Somebody has put more into the outbox since it was looked at last. */
   again = false;
+  /** What was put there may go before what is at hand. */
+  first = false;
   private readonly rows = new InOrder();
   private readonly requests = new Map<number, { readonly run: number; readonly carried: Promise<void> }>();
   private readonly known = new Map<string, Promise<{ readonly run: SentRun; readonly of: PartColumns }>>();
@@ -57,11 +65,14 @@ export class Sender {
   );
   private readonly answers = new AllAtOnce((answered: readonly Answered[]) => this.keepAll(answered));
   private unsettled = 0;
+  private readonly system: string;
 
   constructor(
     private readonly target: string,
     private readonly house: SenderHouse,
-  ) {}
+  ) {
+    this.system = target.slice(0, target.indexOf('/'));
+  }
 
   async work(): Promise<void> {
     const { outbox, leaseSeconds, closing } = this.house;
@@ -130,8 +141,9 @@ export class Sender {
     return this.opened.how;
   }
   /** What is wrong with the system itself is found out by whoever sends the next request, and said of its run. */
-  private async pace(): Promise<Pick<Sending, 'batch' | 'parallel' | 'opens'>> {
-    return this.sending().catch(() => ({ batch: 1, parallel: 1, opens: () => null }));
+  private async pace(): Promise<Pick<Sending, 'batch' | 'parallel' | 'opens' | 'longestPause'>> {
+    const unknown = { batch: 1, parallel: 1, opens: () => null, longestPause: LONGEST_PAUSE };
+    return this.sending().catch(() => unknown);
   }
   /** Runs with waiting records are told when a window has closed, and when it is open again. */
   private async tellOfWindow(opens: Date | null): Promise<void> {
@@ -143,8 +155,9 @@ export class Sender {
 
   /** Sees to it that there are enough records at hand. */
   private async look(enough: number): Promise<void> {
-    if (this.rows.waiting >= enough || (this.rows.waiting > 0 && !this.again)) return;
-    this.again = false;
+    const { waiting } = this.rows;
+    if (!this.first && (waiting >= enough || (waiting > 0 && !this.again))) return;
+    [this.again, this.first] = [false, false];
     const { outbox } = this.house;
     const found = (async () => {
       const known = this.rows.ids;
@@ -155,17 +168,34 @@ export class Sender {
     await found;
   }
 
+  /** What may be sent has changed: it is looked at anew. */
+  forget(): void {
+    this.rows.forget();
+    this.again = true;
+  }
+
   private async carry(rows: readonly WaitingRow[]): Promise<void> {
-    const { moved } = this.house;
+    const { moved, places, answers } = this.house;
     const [{ run: id, part, request }] = rows as [WaitingRow];
     const again = request !== null;
     try {
       const signal = this.house.signalOf(id);
       const { run, of } = await this.runAndPart(id, part);
-      const { repeats, send } = await this.sending();
-      if (!again && !(await this.marks.do(idsOf(rows)))) return this.rows.done(rows);
+      const { parallel, repeats, send } = await this.sending();
       const items = rows.map(({ cells, deliveryKey }) => ({ cells, id: deliveryKey }));
-      const rejections = await send({ ...of, items, again }, signal);
+      const heard = (answer: Answer): void => answers.heard(this.target, id, answer);
+      await places.take(this.system, parallel);
+      let rejections: readonly Rejection[];
+      try {
+        // One of them may be held, or gone, by now: the others are found again.
+        if (!again && !(await this.marks.do(idsOf(rows)))) {
+          this.again = true;
+          return this.rows.done(rows);
+        }
+        rejections = await send({ ...of, items, again, heard }, signal);
+      } finally {
+        places.free(this.system);
+      }
       const refusals = new Map(rejections.map((r) => [r.index, r]));
       const settled = this.settle(
         run,
@@ -254,7 +284,8 @@ export class Sender {
     }
     this.isOut = true;
     await outbox.setOutage(this.claim!, error.message);
-    const ms = Math.min(LONGEST_PAUSE, 250 * 2 ** this.attempts++) * (0.75 + Math.random() / 2);
+    const { longestPause } = await this.pace();
+    const ms = Math.min(longestPause, 250 * 2 ** this.attempts++) * (0.75 + Math.random() / 2);
     await pause(ms, AbortSignal.any([closing, this.house.signalOf(run)])).catch(() => undefined);
     this.rows.back(asBefore ? rows : rows.map((row) => ({ ...row, request: row.request ?? rows[0]!.id })));
   }

@@ -1,4 +1,5 @@
 import { CANCELLED } from '../../../systems/outage.ts';
+import { Places } from './places.ts';
 import { Sender, type SenderHouse } from './sender.ts';
 
 /**
@@ -13,13 +14,14 @@ export class Senders {
   private readonly house: SenderHouse;
 
   constructor(
-    house: Omit<SenderHouse, 'signalOf' | 'closing' | 'moved'>,
+    house: Omit<SenderHouse, 'signalOf' | 'closing' | 'moved' | 'places'>,
     /** Pages hear of a run whose records are sent. */
     private readonly announce: (run: number) => void,
   ) {
     this.house = {
       ...house,
       closing: this.closing.signal,
+      places: new Places(),
       signalOf: (run) => this.controllerOf(run).signal,
       moved: (run) => this.moved(run),
     };
@@ -34,12 +36,13 @@ export class Senders {
     return controller;
   }
 
-  /** Something waits for a target. */
-  wake(target: string): void {
+  /** Something waits for a target; `first`: it may have to go before what is at hand. */
+  wake(target: string, first = false): void {
     if (this.closing.signal.aborted) return;
     const known = this.working.get(target);
     if (known) {
       known.sender.again = true;
+      known.sender.first ||= first;
       return;
     }
     const sender = new Sender(target, this.house);
@@ -51,6 +54,13 @@ export class Senders {
         if (sender.again) this.wake(target);
       });
     this.working.set(target, { sender, done });
+  }
+
+  /** People have changed what of some runs may be sent, or in which order. */
+  changed(target: string, runs: readonly number[]): void {
+    this.working.get(target)?.sender.forget();
+    this.wake(target);
+    for (const run of runs) this.moved(run);
   }
 
   /** Whatever of a run is under way is answered, or given up after a while; nothing more of it is sent. */
@@ -91,5 +101,6 @@ export class Senders {
     this.closing.abort();
     for (const controller of this.stopped.values()) controller.abort();
     await Promise.all([...this.working.values()].map((w) => w.done));
+    await this.house.answers.keep();
   }
 }

@@ -17,6 +17,7 @@ export const embedded: Kind<EmbeddedConnection> = {
     empty: 'No tables yet; a run makes the table that its document describes.',
     settledBy: null,
     asks: false,
+    byRequest: false,
     target: tableTarget(true),
   },
   settings,

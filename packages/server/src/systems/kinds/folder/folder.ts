@@ -32,6 +32,7 @@ export const folder: Kind<FolderConnection> = {
     empty: 'The folder has no files. Put the export there, then test the connection.',
     settledBy: 'format',
     asks: false,
+    byRequest: false,
     target: {
       title: 'File',
       there: 'is there; a run writes it anew',

@@ -1,20 +1,21 @@
-import { refused } from '@versicle/core';
+import { millisApart, readPace, refused } from '@versicle/core';
 import { Agent, request, type Dispatcher } from 'undici';
 import { pause } from '../../outage.ts';
-import type { KindContext } from '../kind.ts';
+import type { Answer, KindContext } from '../kind.ts';
 import { Authenticator } from './authenticate.ts';
 import { guardedLookup, requireAllowedHost } from '../network/guard.ts';
 import { UnexpectedAnswer, type HttpAnswer } from './answers.ts';
 import { BadEncoding, decodeBody } from './decode.ts';
 import { readVariables } from './places.ts';
-import type { HttpConnection } from './settings.ts';
+import { patienceOf, type HttpConnection, type Patience } from './settings.ts';
 
 /** Bytes of one answer at the most. */
 const MAX_ANSWER = 64 * 1024 ** 2;
 const MAX_REDIRECTS = 5;
-/** Tries of a request that may be repeated; the waits between them grow to a minute. */
-const TRIES = 8;
-const LONGEST_WAIT = 60_000;
+/** Characters of an answer that are told. */
+const MOST_TOLD = 500;
+/** What Retry-After may ask for at the most, in milliseconds. */
+const LONGEST_ASKED = 600_000;
 
 export interface HttpRequest {
   readonly method: 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE';
@@ -31,6 +32,8 @@ export interface HttpRequest {
   readonly waitSignal?: AbortSignal;
   /** Whether nothing may be sent now: asked when its turn has come. */
   readonly isClosed?: () => boolean;
+  /** Told of each try, and what came back. */
+  readonly heard?: (answer: Omit<Answer, 'asked'>) => void;
 }
 /** Nothing of the request has reached the API, or the API said that it did nothing. */
 export class NotSent extends Error {}
@@ -61,6 +64,9 @@ export class HttpClient {
   private readonly agent: Agent;
   private readonly authenticator: Authenticator;
   private readonly base: URL;
+  private readonly patience: Patience;
+  /** Milliseconds from one request to the next; null: none. */
+  private readonly apart: number | null;
 
   constructor(
     private readonly connection: HttpConnection,
@@ -69,6 +75,8 @@ export class HttpClient {
     private readonly wait: (ms: number, signal: AbortSignal) => Promise<void> = pause,
   ) {
     const timeout = connection.timeoutSeconds * 1000;
+    this.patience = patienceOf(connection);
+    this.apart = connection.pace === undefined ? null : millisApart(readPace(connection.pace));
     this.base = new URL(connection.base.endsWith('/') ? connection.base : `${connection.base}/`);
     this.agent = new Agent({
       connections: 20,
@@ -88,7 +96,7 @@ export class HttpClient {
 
   /** Throws NotSent where nothing was done, and whatever came between where that is not known. */
   async send(asked: HttpRequest): Promise<HttpAnswer> {
-    const tries = asked.tries ?? TRIES;
+    const tries = asked.tries ?? this.patience.tries;
     const signals = [asked.signal, asked.waitSignal].filter((s) => s !== undefined);
     const signal = AbortSignal.any(signals);
     let refreshed = false;
@@ -106,7 +114,7 @@ export class HttpClient {
         if (signal.aborted && !reached) throw new NotSent('It was cancelled before it was sent.');
         if (asked.isClosed?.()) throw reached ? new Error(CLOSED) : new ClosedBefore(CLOSED);
         sending = true;
-        answer = await this.follow(asked, credentials);
+        answer = await this.told(asked, () => this.follow(asked, credentials));
       } catch (error) {
         const { code } = error as { code?: string };
         const unreached = !sending || (code !== undefined && UNREACHED.has(code));
@@ -116,7 +124,7 @@ export class HttpClient {
           if (reached || error instanceof NotSent || !lost) throw error;
           throw Object.assign(new NotSent((error as Error).message), { code });
         }
-        await wait(backOff(attempt));
+        await wait(this.backOff(attempt));
         continue;
       }
       if (answer.status === 401 && !refreshed && this.authenticator.canRenew()) {
@@ -129,7 +137,28 @@ export class HttpClient {
       reached ||= !nothingDone;
       const again = nothingDone || (asked.repeatable && answer.status >= 500);
       if (!again || attempt >= (answer.status === 500 ? Math.min(tries, TRIES_OF_500) : tries)) return answer;
-      await wait(retryAfter(answer) ?? backOff(attempt));
+      await wait(retryAfter(answer) ?? this.backOff(attempt));
+    }
+  }
+
+  /** Carries out one try; whoever wants to hears what came of it. */
+  private async told(asked: HttpRequest, go: () => Promise<HttpAnswer>): Promise<HttpAnswer> {
+    const at = new Date();
+    const tell = (status: number | null, message: string | null): void =>
+      asked.heard?.({
+        at,
+        status,
+        millis: Date.now() - at.getTime(),
+        bytes: asked.body === undefined ? 0 : Buffer.byteLength(asked.body),
+        message,
+      });
+    try {
+      const answer = await go();
+      tell(answer.status, answer.status < 300 && answer.status !== 207 ? null : answer.text.slice(0, MOST_TOLD));
+      return answer;
+    } catch (error) {
+      tell(null, (error as Error).message);
+      throw error;
     }
   }
 
@@ -217,25 +246,25 @@ export class HttpClient {
     return this.authenticator.redeem(code, verifier, redirectUri);
   }
 
-  /** Requests are spread evenly over the minute, whoever sends them. */
+  /** Requests are spread evenly, whoever sends them. */
   private async pace(wait: (ms: number) => Promise<void>): Promise<void> {
-    const { perMinute } = this.connection;
-    if (perMinute === undefined) return;
-    const until = await this.house.turn(60_000 / perMinute);
+    if (this.apart === null) return;
+    const until = await this.house.turn(this.apart);
     if (until > 0) await wait(until);
+  }
+  private backOff(attempt: number): number {
+    const { firstWait, longestWait } = this.patience;
+    return Math.min(longestWait, firstWait * 2 ** (attempt - 1)) * (0.75 + Math.random() / 2);
   }
   async close(): Promise<void> {
     await this.agent.destroy();
   }
 }
 
-function backOff(attempt: number): number {
-  return Math.min(LONGEST_WAIT, 250 * 2 ** (attempt - 1)) * (0.75 + Math.random() / 2);
-}
 /** Milliseconds that the answer asks to wait: seconds, or a date. */
 export function retryAfter(answer: Pick<HttpAnswer, 'headers'>): number | null {
   const value = answer.headers['retry-after'];
   if (typeof value !== 'string') return null;
   const ms = /^\d+(\.\d+)?$/.test(value.trim()) ? Number(value) * 1000 : Date.parse(value) - Date.now();
-  return Number.isNaN(ms) ? null : Math.min(Math.max(ms, 0), 10 * LONGEST_WAIT);
+  return Number.isNaN(ms) ? null : Math.min(Math.max(ms, 0), LONGEST_ASKED);
 }

@@ -10,6 +10,7 @@ import {
   notFound,
   quoted,
   type RawRow,
+  readPace,
   readWindows,
   refused,
   treeJson,
@@ -37,8 +38,8 @@ import type { HttpAnswer } from './answers.ts';
 import { sendAsIs } from './as-is.ts';
 import { HttpClient } from './client.ts';
 import { readVariables } from './places.ts';
-import { settings, type HttpConnection } from './settings.ts';
-import { HttpTarget } from './target.ts';
+import { patienceOf, settings, type HttpConnection } from './settings.ts';
+import { HttpTarget, type SettledEndpoint } from './target.ts';
 import { tryWrite } from './try-write.ts';
 
 /** An API over HTTP that answers with JSON or XML; its datasets are the endpoints that people set down or import. */
@@ -50,6 +51,7 @@ export const http: Kind<HttpConnection> = {
     empty: 'Say how its records are asked for, or read the API’s own description (OpenAPI).',
     settledBy: 'endpoint',
     asks: true,
+    byRequest: true,
     target: {
       title: 'Dataset',
       there: 'its fields are taken over',
@@ -63,7 +65,6 @@ export const http: Kind<HttpConnection> = {
   where: ({ base }) => base,
   place: ['base', 'tokenUrl', 'authorizeUrl'],
   signsIn: ({ auth }) => auth === 'code',
-  paced: true,
   open: (connection, context) => new HttpSystem(connection, context),
   check: (connection) => {
     requireAllowedHost(new URL(connection.base).hostname);
@@ -99,15 +100,17 @@ class HttpSystem implements OpenSystem {
   ) {
     this.client = new HttpClient(connection, context);
     this.variables = variablesOf(connection);
-    const settled = async (dataset: string): Promise<Endpoint> => {
+    const settled = async (dataset: string): Promise<SettledEndpoint> => {
       const endpoint = await this.endpoint(dataset);
       const { write } = endpoint;
-      return write ? { ...endpoint, write: { ...write, path: this.filled(write.path) } } : endpoint;
+      if (!write) return { ...endpoint, shownPath: '' };
+      return { ...endpoint, write: { ...write, path: this.filled(write.path) }, shownPath: write.path };
     };
-    const { parallel, windows = '' } = connection;
+    const { parallel, windows = '', pace } = connection;
     this.target = new HttpTarget(
       this.client,
-      { parallel, windows: readWindows(windows) },
+      { parallel, most: pace === undefined ? null : readPace(pace), windows: readWindows(windows) },
+      patienceOf(connection),
       settled,
       async () => (await this.test()).ok,
     );

@@ -1,6 +1,6 @@
 import type { Connection } from '@versicle/contract';
 import * as z from 'zod';
-import { entry, secret, text, windows } from '../settings.ts';
+import { entry, pace, secret, text, windows } from '../settings.ts';
 
 const AUTH = {
   none: 'none',
@@ -10,6 +10,14 @@ const AUTH = {
   client: 'OAuth 2, client credentials',
   code: 'OAuth 2, authorization code',
 };
+
+/** An entry for those who set themselves how faults are met, with what is usual. */
+const own = <T extends z.ZodType>(schema: T, usual: number, meta: { title: string; description?: string }) =>
+  entry(schema.optional(), {
+    ...meta,
+    description: `${meta.description ?? ''} Usual: ${usual}.`.trim(),
+    when: { entry: 'faults', is: ['own'] },
+  });
 
 /** What it takes to reach an API. */
 export const settings = z.strictObject({
@@ -69,17 +77,73 @@ export const settings = z.strictObject({
   testPath: text('Path to test with', 'Asked for by the connection test; empty: the base address.', {
     example: '/health',
   }),
-  perMinute: entry(z.coerce.number().int().min(1).max(100_000).optional(), {
-    title: 'Requests a minute, at the most',
-    description: 'Empty: as many as the other side takes.',
-  }),
+  pace: pace('Requests, at the most', 'Whichever plans they belong to. Empty: as many as the other side takes.'),
   windows,
   parallel: entry(z.coerce.number().int().min(1).max(20).default(1), {
     title: 'Requests at a time, when records are sent',
     description: 'Records of one key go one after the other all the same.',
   }),
   timeoutSeconds: entry(z.coerce.number().int().min(1).max(600).default(30), { title: 'Time-out in seconds' }),
+  faults: entry(z.enum(['usual', 'own']).default('usual'), {
+    title: 'When it does not answer, or not well',
+    description: 'How often, and how long, the same is tried again before anything fails.',
+    words: { usual: 'it is tried again as usual', own: 'as is set here' },
+  }),
+  tries: own(z.coerce.number().int().min(1).max(20), 8, {
+    title: 'Tries of a request',
+    description: 'Of one that may be sent again; what is refused is not tried again.',
+  }),
+  firstWait: own(z.coerce.number().min(0).max(3600), 0.25, {
+    title: 'Seconds before the second try',
+    description: 'Each further wait is twice as long; what Retry-After asks for goes before.',
+  }),
+  longestWait: own(z.coerce.number().min(0).max(3600), 60, { title: 'Longest wait in seconds' }),
+  breakAfter: own(z.coerce.number().int().min(1).max(1000), 3, {
+    title: 'Requests that fail in a row until sending stops',
+    description: 'Then it is looked whether it answers at all, and nothing fails as long as it does not.',
+  }),
+  longestPause: own(z.coerce.number().min(1).max(3600), 30, {
+    title: 'Seconds between looks whether it answers again',
+    description: 'At the most; the first are closer.',
+  }),
+  patienceMinutes: own(z.coerce.number().min(0.02).max(10_080), 10, {
+    title: 'Minutes until a run breaks off',
+    description: 'What waits is kept, and the run goes on by itself when the system answers again.',
+  }),
 });
 export type HttpConnection = z.infer<typeof settings>;
 /** Whether a connection, as its kind read it, is one of these. */
 export const isHttp = (connection: Connection): connection is HttpConnection => connection.kind === 'http';
+
+/** How faults of an API are met. */
+export interface Patience {
+  /** Tries of a request that may be repeated. */
+  readonly tries: number;
+  /** Milliseconds before the second try, and at the most; the waits between double. */
+  readonly firstWait: number;
+  readonly longestWait: number;
+  /** Requests with a fault of the target, one after the other, before it counts as out of order. */
+  readonly breakAfter: number;
+  /** Milliseconds between looks whether it answers again, at the most. */
+  readonly longestPause: number;
+  /** Seconds for which it may be away before a run breaks off; null: as long as is usual. */
+  readonly outageSeconds: number | null;
+}
+export function patienceOf(connection: HttpConnection): Patience {
+  const {
+    tries = 8,
+    firstWait = 0.25,
+    longestWait = 60,
+    breakAfter = 3,
+    longestPause = 30,
+    patienceMinutes,
+  } = connection.faults === 'own' ? connection : {};
+  return {
+    tries,
+    firstWait: firstWait * 1000,
+    longestWait: longestWait * 1000,
+    breakAfter,
+    longestPause: longestPause * 1000,
+    outageSeconds: patienceMinutes === undefined ? null : patienceMinutes * 60,
+  };
+}

@@ -15,22 +15,26 @@ import {
   type Window,
 } from '@versicle/core';
 import { CANCELLED, NothingDone, Outage, UNCLEAR, UNSENT, WindowClosed } from '../../outage.ts';
-import type { Batch, QueueTarget, Sending } from '../kind.ts';
+import type { Answer, Batch, QueueTarget, Sending } from '../kind.ts';
 import { faultOf, isEmptyAnswer } from './answers.ts';
 import { NotAuthorised } from './authenticate.ts';
 import { fillPath, memberClash, requestBody } from './body.ts';
 import type { HttpAnswer } from './answers.ts';
 import { ClosedBefore, NotSent, type HttpClient } from './client.ts';
 import { judge, type WriteSetting } from './judge.ts';
+import type { Patience } from './settings.ts';
 import { badXmlName } from './xml-body.ts';
 
+/** How a dataset is sent to. */
+export interface SettledEndpoint extends Endpoint {
+  /** The path with its variables as they are set down: what fills them may be secret. */
+  readonly shownPath: string;
+}
 interface Item {
   readonly index: number;
   readonly cells: Cells;
   readonly id: string;
 }
-/** Requests with a fault of the target, one after the other, before it counts as out of order. */
-const OUT_OF_ORDER_AFTER = 3;
 /** How long an answer that is under way is waited for when the run is cancelled or the server stops. */
 const GRACE = 3000;
 
@@ -46,12 +50,16 @@ export class HttpTarget implements QueueTarget {
   constructor(
     private readonly client: HttpClient,
     /** Requests at a time, and when they are sent at all. */
-    private readonly pace: { readonly parallel: number; readonly windows: readonly Window[] },
-    private readonly endpoint: (dataset: string) => Promise<Endpoint>,
+    private readonly pace: Sending['pace'] & { readonly parallel: number },
+    private readonly patience: Patience,
+    private readonly endpoint: (dataset: string) => Promise<SettledEndpoint>,
     /** Whether the system answers at all. */
     private readonly answers: () => Promise<boolean>,
   ) {}
 
+  get outageSeconds(): number | null {
+    return this.patience.outageSeconds;
+  }
   async check(document: MappingDocument, dataset: string): Promise<void> {
     const { write, body } = await this.endpoint(dataset);
     if (!write) throw refused(`${dataset} is only read; set down how it is written, or choose another dataset.`);
@@ -73,27 +81,30 @@ export class HttpTarget implements QueueTarget {
   }
   async prepare(document: MappingDocument, dataset: string): Promise<string[]> {
     await this.check(document, dataset);
-    const { write } = await this.endpoint(dataset);
-    const { method, path, batch, repeat } = write!;
+    const { write, shownPath } = await this.endpoint(dataset);
+    const { method, batch, repeat } = write!;
     const size = batch === 1 ? 'one request a record' : `in batches of ${batch}`;
     const again = mayRepeat(write!)
       ? []
       : repeat.by === 'look-up'
         ? ['a request without an answer is looked up before it is sent again']
         : ['a request without an answer is not sent again: its records fail as unclear'];
-    return [`sends ${method} ${path}, ${size}`, ...again];
+    return [`sends ${method} ${shownPath}, ${size}`, ...again];
   }
   async sending(dataset: string): Promise<Sending> {
-    const { write, body } = await this.endpoint(dataset);
+    const { write, body, shownPath } = await this.endpoint(dataset);
     if (!write) throw refused(`${dataset} is only read.`);
+    const how: How = { write, xml: body === 'xml', shownPath };
     return {
+      pace: this.pace,
+      longestPause: this.patience.longestPause,
       batch: write.batch,
       parallel: this.pace.parallel,
       opens: (now) => opensAt(this.pace.windows, now),
       repeats: mayRepeat(write),
       send: (batch, signal) => {
         const isClosed = (): boolean => !isOpen(this.pace.windows, new Date());
-        return this.send(batch, new HttpBatch(this.client, write, body === 'xml', batch, signal, isClosed));
+        return this.send(batch, new HttpBatch(this.client, how, batch, signal, isClosed));
       },
     };
   }
@@ -116,11 +127,17 @@ export class HttpTarget implements QueueTarget {
       return rejections;
     }
     this.faults++;
-    if (this.faults < OUT_OF_ORDER_AFTER) return rejections;
-    this.faults = 0;
+    if (this.faults < this.patience.breakAfter) return rejections;
     // Where it answers otherwise, these very records are what it can't take.
-    if (await this.answers()) return rejections;
-    throw new Outage(`The target did not take ${counted(group.length, 'record')}, three times over: ${fault}`);
+    if (await this.answers()) {
+      this.faults = 0;
+      return rejections;
+    }
+    // It stays out of order until it takes something: the next fault is no matter of the records either.
+    this.faults = this.patience.breakAfter - 1;
+    throw new Outage(
+      `The target did not take ${counted(group.length, 'record')}, ${counted(this.patience.breakAfter, 'time')} in a row: ${fault}`,
+    );
   }
 }
 
@@ -146,20 +163,31 @@ interface Sent {
 }
 const sent = (rejections: readonly Rejection[] = [], fault: string | null = null): Sent => ({ rejections, fault });
 
+interface How {
+  readonly write: WriteSetting;
+  readonly xml: boolean;
+  readonly shownPath: string;
+}
+
 /** A batch on its way: one request, or more where halves have to tell. */
 class HttpBatch {
+  private readonly write: WriteSetting;
+  private readonly xml: boolean;
+  private readonly shownPath: string;
   private readonly single: boolean;
   private readonly late = new AbortController();
   private readonly graceBegins = (): void => void setTimeout(() => this.late.abort(), GRACE).unref();
 
   constructor(
     private readonly client: HttpClient,
-    private readonly write: WriteSetting,
-    private readonly xml: boolean,
+    { write, xml, shownPath }: How,
     private readonly batch: Batch,
     private readonly signal: AbortSignal,
     private readonly isClosed: () => boolean,
   ) {
+    this.write = write;
+    this.xml = xml;
+    this.shownPath = shownPath;
     this.single = write.batch === 1;
     if (signal.aborted) this.graceBegins();
     signal.addEventListener('abort', this.graceBegins, { once: true });
@@ -168,6 +196,10 @@ class HttpBatch {
     this.signal.removeEventListener('abort', this.graceBegins);
   }
 
+  /** Tells of requests by the path as it is set down. */
+  private heard(asked: string): (answer: Omit<Answer, 'asked'>) => void {
+    return (answer) => this.batch.heard({ ...answer, asked });
+  }
   /** Records that were sent in an earlier life of the run, without an answer that was kept. */
   async again(items: readonly Item[]): Promise<Sent> {
     if (mayRepeat(this.write)) return this.send(items);
@@ -187,6 +219,7 @@ class HttpBatch {
         url: this.client.address(at.path),
         repeatable: true,
         signal: this.signal,
+        heard: this.heard(`GET ${repeat.path}`),
       });
       if (answer.status === 404 || answer.status === 410 || (answer.status < 300 && isEmptyAnswer(answer)))
         missing.push(item);
@@ -236,6 +269,7 @@ class HttpBatch {
         signal: this.late.signal,
         waitSignal: this.signal,
         isClosed: this.isClosed,
+        heard: this.heard(`${write.method} ${this.shownPath}`),
       });
     } catch (error) {
       return this.withoutAnswer(items, error as Error);
@@ -263,11 +297,11 @@ class HttpBatch {
     const { write, single } = this;
     const { status } = answer;
     if (status === 401 || status === 403)
-      throw refused(`${write.path} does not let us write: ${faultOf(answer).message}`);
+      throw refused(`${this.shownPath} does not let us write: ${faultOf(answer).message}`);
     // Where the address names the record, 404 is about this one; otherwise about all.
     const ofRecord = status === 404 && single && write.path.includes('{');
     if ((status === 404 && !ofRecord) || status === 405)
-      throw refused(`${write.path} is not there to be written to (status ${status}): ${faultOf(answer).message}`);
+      throw refused(`${this.shownPath} is not there to be written to (status ${status}): ${faultOf(answer).message}`);
     if (status === 429) throw new NothingDone(`The target asks us to slow down: ${faultOf(answer).message}`);
     if (status >= 500) return this.theirFault(items, answer);
     const said = judge(answer, write, items.length, (id) => this.placeOfId(items, id));
@@ -313,6 +347,7 @@ class HttpBatch {
       url: this.client.address(at.path),
       repeatable: true,
       signal: this.signal,
+      heard: this.heard(`GET ${repeat.path}`),
     });
     if (there.status < 300 && !isEmptyAnswer(there)) return sent();
     return sent([notDelivered(items[0]!, `It could not be delivered: ${why}`, answer)], why);

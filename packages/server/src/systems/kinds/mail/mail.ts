@@ -14,6 +14,7 @@ export const mail: Kind<MailConnection> = {
     empty: 'A mail server holds no records; it sends notifications.',
     settledBy: null,
     asks: false,
+    byRequest: false,
     target: null,
   },
   settings,

@@ -97,7 +97,7 @@ describe('a server that takes no COPY', () => {
     const clock = (hours: number): string => new Date(Date.now() + hours * 3_600_000).toISOString().slice(11, 16);
     const set = (patch: object): Promise<Reply> =>
       server.ask('PUT', '/api/systems/ledger', { name: 'ledger', connection: connection('ledger', patch as never) });
-    await set({ windows: `${clock(2)}–${clock(3)} UTC`, perMinute: 60 });
+    await set({ windows: `${clock(2)}–${clock(3)} UTC`, pace: '60 a minute' });
     const { run } = await server.api('startPlan', 'POST', `/plans/${plan}/start`, {});
     const detail = () => server.api('getRun', 'GET', `/runs/${run}`);
     while ((await detail()).opens === null) await new Promise((r) => setTimeout(r, 50));
@@ -107,7 +107,7 @@ describe('a server that takes no COPY', () => {
     expect(await detail()).toMatchObject({ state: 'running', counts: { delivered: 0 } });
     expect((await set({ windows: 'at night' })).status).toBe(400);
     const before = Date.now();
-    await set({ windows: '', perMinute: 60 });
+    await set({ windows: '', pace: '60 a minute' });
     const ended = await server.ended(run);
     expect(ended).toMatchObject({ state: 'finished', opens: null, counts: { read: 25, delivered: 25 } });
     // Ten at a time, ten seconds apart: the first at once.

@@ -1,5 +1,15 @@
 import type { Counted } from '@versicle/contract';
-import { Aborted, isFault, type MappingDocument, opensAt, quoteName, readWindows, refused } from '@versicle/core';
+import {
+  Aborted,
+  isFault,
+  type MappingDocument,
+  millisApart,
+  opensAt,
+  quoteName,
+  readPace,
+  readWindows,
+  refused,
+} from '@versicle/core';
 import { isDatabaseOutage, ServerDatabase, tableName, type DescribedColumn } from '@versicle/postgres';
 import { Outage } from '../../outage.ts';
 import type {
@@ -34,6 +44,7 @@ export const postgres: Kind<PostgresConnection> = {
     empty: 'The user sees no tables here.',
     settledBy: 'select',
     asks: false,
+    byRequest: false,
     target: tableTarget(false),
   },
   settings,
@@ -43,12 +54,12 @@ export const postgres: Kind<PostgresConnection> = {
   check: ({ host }) => requireAllowedHost(host),
 };
 
-/** So many pieces a minute: a pace is kept all along, not at its beginning only. */
-const PIECES = 6;
-const paceOf = (perMinute: number, { turn }: KindContext): NonNullable<BulkTarget['pace']> => ({
-  most: Math.ceil(perMinute / PIECES),
-  turn: (records) => turn((records * 60_000) / perMinute),
-});
+/** Milliseconds in which a piece of the records goes: a pace is kept all along, not at its beginning only. */
+const PIECE = 10_000;
+function paceOf(text: string, { turn }: KindContext): NonNullable<BulkTarget['pace']> {
+  const apart = millisApart(readPace(text));
+  return { most: Math.max(1, Math.ceil(PIECE / apart)), turn: (records) => turn(records * apart) };
+}
 /** Larger tables are estimated, so that a list of datasets comes at once. */
 const COUNT_UP_TO = 200_000;
 
@@ -69,7 +80,7 @@ class Postgres implements OpenSystem {
       lane: 'bulk',
       encoding: 'copy',
       opens: (now) => opensAt(windows, now),
-      ...(connection.perMinute === undefined ? {} : { pace: paceOf(connection.perMinute, context) }),
+      ...(connection.pace === undefined ? {} : { pace: paceOf(connection.pace, context) }),
       check: (document, dataset) => this.tables('write').check(document, dataset),
       outlook: (document, dataset) => this.known(() => this.tables('write').outlook(document, dataset)),
       addFields: (document, dataset) => this.known(() => this.tables('write').addFields(document, dataset)),

@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { entry, host, port, secret, text, windows } from '../settings.ts';
+import { entry, host, port, secret, text, pace, windows } from '../settings.ts';
 
 const TLS = {
   auto: 'on, unless the server is on this machine',
@@ -34,10 +34,10 @@ export const settings = z.strictObject({
       log: 'the server’s own log (logical replication)',
     },
   }),
-  perMinute: entry(z.coerce.number().int().min(1).max(10_000_000).optional(), {
-    title: 'Records a minute, at the most',
-    description: 'When records are written, whichever plans write them. Empty: as many as it takes.',
-  }),
+  pace: pace(
+    'Records, at the most',
+    'When records are written, whichever plans write them. Empty: as many as it takes.',
+  ),
   windows,
 });
 export type PostgresConnection = z.infer<typeof settings>;

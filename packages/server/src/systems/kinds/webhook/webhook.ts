@@ -21,6 +21,7 @@ export const webhook: Kind<WebhookConnection> = {
     empty: 'Nothing was sent yet.',
     settledBy: null,
     asks: false,
+    byRequest: false,
     target: null,
   },
   settings,

@@ -20,6 +20,7 @@ export const notebook: Kind<NotebookConnection> = {
     empty: 'Nothing is written yet.',
     settledBy: null,
     asks: false,
+    byRequest: false,
     target: null,
   },
   settings,

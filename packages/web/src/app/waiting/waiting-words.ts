@@ -1,0 +1,40 @@
+import type { ChangedWaiting, ChangeWaiting, WaitingForSystem, WaitingRecord } from '@versicle/contract';
+import { capital, figure, inWords, timeWords } from '../shared/words';
+
+export const STATE_WORDS: Readonly<Record<WaitingRecord['state'], string>> = {
+  waits: 'waits for its turn',
+  held: 'held',
+  behind: 'behind one that is held',
+  sent: 'sent, no answer yet',
+  run: 'its run stands still',
+};
+
+/** “1,240 records wait, two of them held. Its window opens today 22:00:00; all are sent about today 23:40:12.” */
+export function waitingWords({ waiting, held, opens, until }: WaitingForSystem): string {
+  if (waiting === 0) return 'Nothing waits.';
+  const all = `${capital(inWords(waiting, 'record'))} ${waiting === 1 ? 'waits' : 'wait'}`;
+  const ofThem = held === 0 ? '' : held === waiting ? ', held' : `, ${inWords(held, 'of them', 'of them')} held`;
+  const parts = [
+    ...(opens === null ? [] : [`its window opens ${timeWords(opens)}`]),
+    ...(until === null || held === waiting
+      ? []
+      : [`${held === 0 ? 'all' : 'the others'} are sent about ${timeWords(until)}`]),
+  ];
+  return `${all}${ofThem}.${parts.length === 0 ? '' : ` ${capital(parts.join('; '))}.`}`;
+}
+
+/** Its values in a line; those that have none are left out. */
+export const valuesLine = ({ values }: WaitingRecord): string =>
+  values.flatMap(({ name, value }) => (value === null ? [] : [`${name} ${value}`])).join(' · ');
+
+const DONE: Readonly<Record<ChangeWaiting['act'], string>> = {
+  hold: 'held',
+  'let go': 'let go',
+  first: 'sent first',
+  skip: 'skipped; the reason is kept with them',
+};
+/** “Three records are held. Two were sent before.” */
+export function changedWords(act: ChangeWaiting['act'], { done, gone }: ChangedWaiting): string {
+  const they = `${capital(inWords(done, 'record'))} ${done === 1 ? 'is' : 'are'} ${DONE[act]}.`;
+  return gone === 0 ? they : `${they} ${figure(gone)} ${gone === 1 ? 'was' : 'were'} sent before that could be done.`;
+}
