@@ -115,6 +115,10 @@ export const addresses = {
   getWaiting: 'get /systems/:id/waiting',
   listWaiting: 'get /systems/:id/waiting/records',
   changeWaiting: 'post /systems/:id/waiting',
+  getVolume: 'get /volume',
+  getRetention: 'get /settings/retention',
+  saveRetention: 'put /settings/retention',
+  removeOld: 'post /settings/retention/remove',
   listSystems: 'get /systems',
   getSystem: 'get /systems/:id',
 } as const;

@@ -25,3 +25,5 @@ export * from './foreign.ts';
 export * from './filters.ts';
 export * from './finder.ts';
 export * from './waiting.ts';
+export * from './volume.ts';
+export * from './retention.ts';

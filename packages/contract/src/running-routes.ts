@@ -6,6 +6,8 @@ import * as common from './common.ts';
 import * as failures from './failures.ts';
 import * as plans from './plans.ts';
 import * as runs from './runs.ts';
+import * as retention from './retention.ts';
+import * as volume from './volume.ts';
 import * as waiting from './waiting.ts';
 import type { Described } from './route.ts';
 
@@ -123,6 +125,18 @@ export const runningRoutes = {
     params: numberParams,
     response: done,
   },
+  getVolume: {
+    summary: 'Records, bytes and requests by time, plan and systems',
+    query: volume.volumeQuery,
+    response: volume.volume,
+  },
+  getRetention: { summary: 'What is kept, for how long, and what that takes', response: retention.retention },
+  saveRetention: {
+    summary: 'Say how long, and how much, is kept',
+    body: retention.savedRetention,
+    response: retention.retention,
+  },
+  removeOld: { summary: 'Remove at once what need not be kept any more', response: retention.retention },
   getWaiting: { summary: 'What waits for a system', params: idParams, response: waiting.waitingForSystem },
   listWaiting: {
     summary: 'Records that wait for a system, in the order in which they go',

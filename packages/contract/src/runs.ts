@@ -12,6 +12,9 @@ export const RUN_STATES = [
   /** A step whose condition was not true, or that nothing came to any more. */
   'left out',
 ] as const;
+/** What a line of a log is: something that went as it should, something to look at, what ended the run. */
+export const LOG_LEVELS = ['info', 'warning', 'error'] as const;
+export type LogLevel = (typeof LOG_LEVELS)[number];
 /** A whole load, failed records sent again, or a run that holds those of its steps; and steps that move no records. */
 export const RUN_KINDS = ['full', 'replay', 'plan', 'each', 'share', 'sql', 'request'] as const;
 export const counts = z.object({
@@ -121,7 +124,7 @@ export const runDetail = runSummary.extend({
   /** Records settled (all that does not wait) and delivered up to a moment, with milliseconds since the start. */
   samples: z.array(z.object({ millis: z.number(), settled: z.number(), delivered: z.number() })),
   /** The newest lines, and how many there are. */
-  log: z.array(z.object({ at: z.string(), message: z.string() })),
+  log: z.array(z.object({ at: z.string(), level: z.enum(LOG_LEVELS), message: z.string() })),
   logLines: z.number(),
   causes: z.array(causeGroup),
 });

@@ -1,3 +1,4 @@
+import type { Tell } from './runs/run-log.ts';
 import { Fault, isFault } from '@versicle/core';
 import { accessSync, constants, existsSync, mkdirSync, statSync } from 'node:fs';
 import { createServer, type Server } from 'node:http';
@@ -111,8 +112,9 @@ async function start(): Promise<void> {
   });
   const queueHouse = { db, outbox, senders, outageSeconds: OUTAGE_SECONDS };
   const installation = await installationId(db);
+  const tell: Tell = (run, message, level) => runs.log(run, message, level);
   const otherSteps = new OtherSteps(runs, systems);
-  const changes = new Changes(db, (run, message) => runs.log(run, message));
+  const changes = new Changes(db, tell);
   const carryOut = new CarryOut(
     db,
     runs,
@@ -121,7 +123,7 @@ async function start(): Promise<void> {
     keyMaps,
     otherSteps,
     changes,
-    new CapturedChanges(db, installation, (run, message) => runs.log(run, message)),
+    new CapturedChanges(db, installation, tell),
     new Keep(db, systems),
     landed,
     queueHouse,
@@ -131,7 +133,7 @@ async function start(): Promise<void> {
   const calendars = new Calendars(db);
   const plans = new Plans(db, calendars, systems);
   const notifications = new Notifications(db, new NotificationSettings(db, secrets, () => addressOf(server)), failures);
-  const shareOut = new ShareOut(db, systems, landed, (run, message) => runs.log(run, message));
+  const shareOut = new ShareOut(db, systems, landed, tell);
   const starter: Starter = new Starter(db, plans, runs, engine, () => conductor);
   const conductor: Conductor = new Conductor(db, runs, engine, plans, systems, shareOut, (run) => {
     followed(run).catch((error: Error) =>
@@ -150,8 +152,8 @@ async function start(): Promise<void> {
           .ended(id)
           .catch((error: Error) => log.warn({ run: id, error: error.message }, 'nobody could be told of a run')),
       (id) =>
-        settleArrived(db, systems, id, (message) => runs.log(id, message)).catch((error: Error) =>
-          runs.log(id, `what had arrived could not be settled: ${error.message}`),
+        settleArrived(db, systems, id, (message) => runs.log(id, message, 'warning')).catch((error: Error) =>
+          runs.log(id, `what had arrived could not be settled: ${error.message}`, 'warning'),
         ),
       run,
     );

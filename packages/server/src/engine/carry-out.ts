@@ -1,3 +1,4 @@
+import type { LogLevel } from '@versicle/contract';
 import { rmSync } from 'node:fs';
 import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
@@ -138,7 +139,7 @@ export class CarryOut {
     else await this.begin(work, plan);
     const archived = await this.keep.read(keptOf((await this.runs.row(row.id))!), plan);
     if (archived !== null) await this.log(row.id, archived);
-    for (const line of noticed.log) await this.log(row.id, line);
+    for (const line of noticed.log) await this.log(row.id, line, 'warning');
     // What an earlier life of it said of the window may not be so any more.
     if (target.lane === 'bulk' && target.opens) await this.queueHouse.outbox.setClosed(document.target.dataset, null);
     const prepared = await this.patiently(work, () => target.prepare(document, dataset, run));
@@ -223,7 +224,9 @@ export class CarryOut {
         if (!back && row.started_at !== null) await target.finish?.(document, dataset, run);
         await target.discard?.(run, dataset, !back);
       };
-      await tidy().catch((error: Error) => this.log(claim.run, `the target could not be tidied up: ${error.message}`));
+      await tidy().catch((error: Error) =>
+        this.log(claim.run, `the target could not be tidied up: ${error.message}`, 'warning'),
+      );
     }
     await this.changes.givenUp((await this.runs.row(claim.run))!, work?.target.lane ?? null);
     await this.runs.end(claim, { state, message });
@@ -263,6 +266,7 @@ export class CarryOut {
         part: this.part(row),
         signal,
         log: (message) => this.log(row.id, message),
+        asked: (requests) => this.runs.asked(row.id, requests),
         variables: new Map(Object.entries(fromJson(row.variables))),
         taken: row.taken === null ? null : fromJson(row.taken),
         captured: capturedOf((await this.runs.row(row.id))!),
@@ -282,7 +286,7 @@ export class CarryOut {
     await this.runs.begin(claim, plan, bytes, cut);
     const reads = `reads ${plan.files.map((f) => f.name).join(', ')}`;
     await this.log(row.id, row.kind === 'replay' ? 'sends failed records again' : reads);
-    if (row.kind === 'full') for (const remark of plan.remarks ?? []) await this.log(row.id, remark);
+    if (row.kind === 'full') for (const remark of plan.remarks ?? []) await this.log(row.id, remark, 'warning');
   }
 
   private async job(
@@ -376,7 +380,7 @@ export class CarryOut {
         return result;
       } catch (error) {
         if (!(error instanceof Outage) || Date.now() > until) throw error;
-        if (attempt === 0) await this.log(row.id, `${error.message}; tries again until it answers`);
+        if (attempt === 0) await this.log(row.id, `${error.message}; tries again until it answers`, 'warning');
         waits(true);
         await pause(Math.min(30_000, 250 * 2 ** attempt) * (0.75 + Math.random() / 2), signal);
         waits(false);
@@ -425,7 +429,7 @@ export class CarryOut {
     rmSync(this.landing(id), { force: true });
     // The run has ended already when the stores are looked after.
     await this.care(bulk, dataset, delivered).catch((error: Error) =>
-      this.log(id, `the table could not be tidied up: ${error.message}`),
+      this.log(id, `the table could not be tidied up: ${error.message}`, 'warning'),
     );
   }
   /** What the source wrote down is worked off. Where it can't be told so, it is read once more. */
@@ -436,7 +440,11 @@ export class CarryOut {
     await this.captured
       .confirm(row, captured, system)
       .catch((error: Error) =>
-        this.log(row.id, `what the source wrote down could not be confirmed, and is read once more: ${error.message}`),
+        this.log(
+          row.id,
+          `what the source wrote down could not be confirmed, and is read once more: ${error.message}`,
+          'warning',
+        ),
       );
   }
   private async tellGone(work: Work, target: BulkTarget, changes: RunChanges): Promise<ToldGone> {
@@ -502,8 +510,8 @@ export class CarryOut {
   private landing(run: number): string {
     return join(this.directory, `run-${run}.jsonl`);
   }
-  private log(run: number, message: string): Promise<void> {
-    return this.runs.log(run, message);
+  private log(run: number, message: string, level?: LogLevel): Promise<void> {
+    return this.runs.log(run, message, level);
   }
 }
 

@@ -31,6 +31,8 @@ export interface SourceOf {
   readonly part: string | null;
   readonly signal: AbortSignal;
   readonly log: (message: string) => Promise<void>;
+  /** Told how many requests it took to fetch the records. */
+  readonly asked: (requests: number) => Promise<void>;
   /** What has arrived of a dataset and is to be read, where the run was started by that. */
   readonly taken: Taken | null;
   /** What the source wrote down itself of its changes, where just that is read. */
@@ -61,6 +63,7 @@ export async function sourcePlanOf(source: SourceOf, sourceSets: SourceSets): Pr
     // What a run read from a system that moves on is kept beside the store until it ends, so that it can be taken up again.
     if (began) return stillLanded(began, landing);
   }
+  let requests = 0;
   const { plan, fetched } = await openSource({
     system,
     dataset,
@@ -71,13 +74,16 @@ export async function sourcePlanOf(source: SourceOf, sourceSets: SourceSets): Pr
     options: {
       withDoc: mentionsDoc(document),
       variables: source.variables,
+      heard: () => requests++,
       ...(isOf(name, taken) ? { only: taken.only } : {}),
       ...rowsOf(source.captured),
     },
     expected: () => Promise.resolve(namedSourceFields(document)),
     fetches: () => log(`fetches the records of ${name}`),
   });
-  if (fetched !== null) await log(`fetched ${counted(fetched, 'record')}`);
+  const by = requests === 0 ? '' : ` in ${counted(requests, 'request')}`;
+  if (fetched !== null) await log(`fetched ${counted(fetched, 'record')}${by}`);
+  if (requests > 0) await source.asked(requests);
   if (!began) return plan;
   for (const [i, file] of began.files.entries()) {
     const now = plan.files[i];

@@ -19,6 +19,7 @@ import { profileRoutes } from '../profiles/routes.ts';
 import { finderRoutes } from '../finder/routes.ts';
 import { runRoutes } from '../runs/routes.ts';
 import type { Services } from '../services.ts';
+import { storeRoutes } from '../store/routes.ts';
 import { structureRoutes } from '../structures/routes.ts';
 import { hooks } from './hooks.ts';
 import { signInRoutes } from '../systems/sign-in.ts';
@@ -94,6 +95,7 @@ export function makeApp(services: Services, { version, host, pages, log }: AppOp
     runRoutes,
     failureRoutes,
     waitingRoutes,
+    storeRoutes,
     finderRoutes,
   ])
     register(api, services);

@@ -370,7 +370,7 @@ export class Conductor {
       [row.id, state, error],
     );
     if (ended.length === 0) return;
-    await this.runs.log(row.id, error ?? 'finished');
+    await this.runs.log(row.id, error ?? 'finished', error === null ? 'info' : 'error');
     if (state === 'finished') this.forgetParts(row);
     await this.runs.ended(row.id);
   }

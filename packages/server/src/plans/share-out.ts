@@ -1,3 +1,4 @@
+import type { Tell } from '../runs/run-log.ts';
 import { createReadStream, mkdirSync, renameSync, rmSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { createInterface } from 'node:readline';
@@ -52,7 +53,7 @@ export class ShareOut {
     private readonly db: Database,
     private readonly systems: Systems,
     private readonly directory: string,
-    private readonly log: (run: number, message: string) => Promise<void>,
+    private readonly log: Tell,
   ) {}
 
   /** Throws a fault, or Aborted. Gives what is kept of the run in the transaction that lets its parts begin. */

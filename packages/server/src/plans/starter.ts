@@ -87,6 +87,7 @@ export class Starter {
         await this.runs.log(
           oldest!.id,
           `the plan was due again (${occasion}) while this run went on; left out, as the plan says`,
+          'warning',
         );
         return false;
       case 'replace':

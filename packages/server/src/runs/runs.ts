@@ -8,6 +8,7 @@ import {
   type PlanDocument,
   type Step,
 } from '@versicle/core';
+import type { LogLevel } from '@versicle/contract';
 import type { Events } from '../http/events.ts';
 import type { Database, Statement } from '@versicle/postgres';
 import { fromJson } from '../store/values.ts';
@@ -88,6 +89,15 @@ export interface Ended {
   readonly message: string;
   readonly outage?: boolean;
 }
+
+/** How loud the end of a run is. */
+const LEVELS: Readonly<Record<Ended['state'], LogLevel>> = {
+  finished: 'info',
+  cancelled: 'info',
+  asks: 'warning',
+  stopped: 'warning',
+  broken: 'error',
+};
 
 /** A claim that nobody renews is free again after so many seconds. */
 export const LEASE = Number(process.env['VERSICLE_LEASE_SECONDS'] ?? 30);
@@ -264,7 +274,7 @@ export class Runs {
     await this.db.transaction([
       requireClaim(claim),
       {
-        sql: "INSERT INTO run_log (run, message) SELECT id, delivered || ' loaded records did not take the place of what the target has; it stays as it was' FROM run WHERE id = $1 AND delivered > 0",
+        sql: "INSERT INTO run_log (run, level, message) SELECT id, 'warning', delivered || ' loaded records did not take the place of what the target has; it stays as it was' FROM run WHERE id = $1 AND delivered > 0",
         params: [claim.run],
       },
       {
@@ -297,7 +307,7 @@ export class Runs {
       { sql: 'DELETE FROM run_use WHERE run = $1', params: [run] },
       // What may have arrived in an outage stays with its run, which can be taken up again.
       ...(outage || state === 'asks' ? [] : [recordsOpenAgain(run)]),
-      logged(run, message),
+      logged(run, message, LEVELS[state]),
     ]);
     await this.ended(run);
   }
@@ -309,9 +319,13 @@ export class Runs {
     this.moved(run);
   }
 
-  async log(run: number, message: string): Promise<void> {
-    const { sql, params } = logged(run, message);
+  async log(run: number, message: string, level: LogLevel = 'info'): Promise<void> {
+    const { sql, params } = logged(run, message, level);
     await this.db.query(sql, params);
+  }
+  /** So many requests were made for a run. */
+  async asked(run: number, requests: number): Promise<void> {
+    await this.db.query('UPDATE run SET requests = requests + $2 WHERE id = $1', [run, requests]);
   }
   /** Pages hear of a moving run a few times a second, not with every chunk. */
   async announceNow(id: number): Promise<void> {
@@ -378,9 +392,9 @@ const recordsOpenAgain = (run: number): Statement => ({
   sql: "UPDATE failed_record f SET state = 'open' WHERE state = 'replaying' AND id IN (SELECT record FROM replay_item WHERE run = $1) AND NOT EXISTS (SELECT 1 FROM outbox o WHERE o.run = $1 AND o.replayed = f.id)",
   params: [run],
 });
-const logged = (run: number, message: string): { sql: string; params: unknown[] } => ({
-  sql: 'INSERT INTO run_log (run, message) VALUES ($1, $2)',
-  params: [run, message],
+const logged = (run: number, message: string, level: LogLevel = 'info'): { sql: string; params: unknown[] } => ({
+  sql: 'INSERT INTO run_log (run, message, level) VALUES ($1, $2, $3)',
+  params: [run, message, level],
 });
 
 export const carriedBy = ({ carries }: Pick<RunRow, 'carries'>): Carries | null =>

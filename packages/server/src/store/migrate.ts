@@ -27,6 +27,7 @@ import m024 from './migrations/024-vanished.sql';
 import m025 from './migrations/025-capture.sql';
 import m026 from './migrations/026-waiting.sql';
 import m027 from './migrations/027-pace.sql';
+import m028 from './migrations/028-volume.sql';
 
 /** Forward only; a released migration is never edited. */
 export const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -57,6 +58,7 @@ export const migrations: readonly (readonly [number: number, name: string, sql: 
   [25, 'capture', m025],
   [26, 'waiting', m026],
   [27, 'pace', m027],
+  [28, 'volume', m028],
 ];
 
 export async function migrate(db: Database): Promise<void> {

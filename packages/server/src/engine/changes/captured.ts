@@ -1,3 +1,4 @@
+import type { Tell } from '../../runs/run-log.ts';
 import { createHash } from 'node:crypto';
 import { counted, isComposed, refused, type MappingDocument, type MappingStep } from '@versicle/core';
 import type { Database } from '@versicle/postgres';
@@ -36,7 +37,7 @@ export class CapturedChanges {
   constructor(
     private readonly db: Database,
     private readonly installation: string,
-    private readonly log: (run: number, message: string) => Promise<void>,
+    private readonly log: Tell,
   ) {}
 
   /** What a run reads of its dataset: null: all, and nothing is confirmed. Fixed before the run begins. Throws a fault. */
@@ -54,6 +55,7 @@ export class CapturedChanges {
       await this.log(
         row.id,
         'reads a part of the records: what the source wrote down of its changes stays for the next run',
+        'warning',
       );
       return null;
     }

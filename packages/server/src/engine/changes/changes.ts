@@ -1,3 +1,4 @@
+import type { Tell } from '../../runs/run-log.ts';
 import {
   changesProblem,
   counted,
@@ -41,7 +42,7 @@ type Vanished = Exclude<MappingStep['vanished'], 'leave'>;
 export class Changes {
   constructor(
     private readonly db: Database,
-    private readonly log: (run: number, message: string) => Promise<void>,
+    private readonly log: Tell,
   ) {}
 
   /** Fixes from where a run reads that has not begun yet. */
@@ -112,6 +113,7 @@ export class Changes {
       await this.log(
         row.id,
         `${counted(forgotten, 'record')} that ${forgotten === 1 ? 'was' : 'were'} delivered before ${forgotten === 1 ? 'is' : 'are'} not known by the key as it is now: all records are sent, and what is gone is told from this run on`,
+        'warning',
       );
     return { ...known, keys: target.key, source };
   }
@@ -123,7 +125,7 @@ export class Changes {
       : (await this.others(row)).some((o) => o.later)
         ? 'a later run has delivered records of this mapping since'
         : null;
-    if (why !== null) await this.log(row.id, `nothing is told gone: ${why}`);
+    if (why !== null) await this.log(row.id, `nothing is told gone: ${why}`, 'warning');
     return why === null ? vanished : null;
   }
   private async say(row: RunRow, watermark: Watermark | null, waiting: number): Promise<void> {
@@ -163,6 +165,7 @@ export class Changes {
     await this.log(
       row.id,
       `run ${others[0]!.id} of this mapping is not over, and what it has delivered is not certain: all records are sent`,
+      'warning',
     );
   }
   /** Runs of the mapping that are not over, or began later. */

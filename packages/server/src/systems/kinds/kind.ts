@@ -287,6 +287,8 @@ export interface Captured {
 export interface ReadOptions {
   /** Aborted when nobody waits for the records any more. */
   readonly signal?: AbortSignal | undefined;
+  /** Told of each request that it takes, where the records come by requests. */
+  readonly heard?: (() => void) | undefined;
   /** Whether nested records come with the whole record as `_doc`. */
   readonly withDoc?: boolean;
   /** A rule that rows must meet, and one to sort by (`-` before it turns the order round); only where the kind `selects`. */

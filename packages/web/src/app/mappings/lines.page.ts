@@ -12,7 +12,7 @@ import type { Loadable } from '../shared/loadable';
 import { SELECT } from '../shared/select';
 import { StateComponent } from '../shared/states.component';
 import { capital, FigurePipe, FullTimePipe, inWords, shortDay } from '../shared/words';
-import { harmlessCsv } from './harmless-csv';
+import { giveCsv } from '../shared/csv-file';
 import { mappingsActions, mappingsFeature } from './mappings.feature';
 
 /** The lines of all mappings together: what is agreed, what waits for whom, target by target. */
@@ -191,12 +191,6 @@ export class LinesPage {
       l.name,
       l.number,
     ]);
-    const link = document.createElement('a');
-    link.href = URL.createObjectURL(
-      new Blob(['\ufeff', harmlessCsv([header.split(','), ...rows])], { type: 'text/csv' }),
-    );
-    link.download = 'all-lines.csv';
-    link.click();
-    URL.revokeObjectURL(link.href);
+    giveCsv('all-lines.csv', [header.split(','), ...rows]);
   }
 }

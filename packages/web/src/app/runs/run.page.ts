@@ -206,12 +206,26 @@ import { UnmatchedComponent } from './unmatched.component';
                   (input)="search.set($any($event.target).value)"
                 />
               }
+              @if (loud() > 0 && loud() < r.log.length) {
+                <button
+                  type="button"
+                  class="btn quiet"
+                  [attr.aria-pressed]="loudOnly()"
+                  (click)="loudOnly.set(!loudOnly())"
+                >
+                  {{ loudOnly() ? 'All lines' : loud() === 1 ? 'Only the warning' : 'Only warnings (' + loud() + ')' }}
+                </button>
+              }
               <a class="btn quiet" [href]="'/api/runs/' + r.id + '/log.txt'" download>Download</a>
             </h2>
             <div class="log" tabindex="0" role="log" aria-label="Log of the run">
               @for (line of log(); track $index) {
-                <div>
-                  <span>{{ clock(line.at) }}</span>{{ line.message }}
+                <div [class]="line.level">
+                  <span>{{ clock(line.at) }}</span>
+                  @if (line.level !== 'info') {
+                    <b>{{ line.level === 'error' ? 'Error: ' : 'Warning: ' }}</b>
+                  }
+                  {{ line.message }}
                 </div>
               } @empty {
                 <p class="soft">{{ search() === '' ? 'Nothing is told yet.' : 'No line has these words.' }}</p>
@@ -306,6 +320,14 @@ import { UnmatchedComponent } from './unmatched.component';
       padding-left: 10ch;
       text-indent: -10ch;
     }
+    .log .warning,
+    .log .error {
+      color: var(--ink);
+    }
+    .log b {
+      color: var(--rubric);
+      font-weight: 600;
+    }
     .log span {
       color: var(--ink-3);
       margin-right: 12px;
@@ -354,8 +376,12 @@ export class RunPage {
   protected readonly search = signal('');
   protected readonly log = computed(() => {
     const words = this.search().toLowerCase().split(/\s+/);
-    return (this.run()?.log ?? []).filter(({ message }) => words.every((w) => message.toLowerCase().includes(w)));
+    const lines = this.loudOnly() ? this.loudLines() : (this.run()?.log ?? []);
+    return lines.filter(({ message }) => words.every((w) => message.toLowerCase().includes(w)));
   });
+  private readonly loudLines = computed(() => (this.run()?.log ?? []).filter((l) => l.level !== 'info'));
+  protected readonly loud = computed(() => this.loudLines().length);
+  protected readonly loudOnly = signal(false);
   protected readonly clock = clockWords;
   protected readonly clockOf = timeWords;
   protected untilWords(time: string): string {

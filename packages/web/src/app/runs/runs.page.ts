@@ -62,6 +62,7 @@ const took = (r: RunSummary): number | null =>
             <nz-option [nzValue]="s" [nzLabel]="s" />
           }
         </nz-select>
+        <a action class="btn quiet" routerLink="/runs/volume">Volume</a>
         <ng-template vsCell="id" [like]="runs()" let-r
           ><a class="mono" [routerLink]="['/runs', r.id]">{{ r.id }}</a></ng-template
         >

@@ -3,6 +3,8 @@ import { provideEffects } from '@ngrx/effects';
 import { provideState } from '@ngrx/store';
 import * as compareEffects from './compare.effects';
 import { compareFeature } from './compare.feature';
+import * as volumeEffects from '../volume/volume.effects';
+import { volumeFeature } from '../volume/volume.feature';
 import * as runsEffects from './runs.effects';
 import { runsFeature } from './runs.feature';
 
@@ -12,6 +14,12 @@ export const runsRoutes: Routes = [
     providers: [provideState(runsFeature), provideEffects(runsEffects)],
     children: [
       { path: '', loadComponent: () => import('./runs.page').then((m) => m.RunsPage) },
+      {
+        path: 'volume',
+        title: 'Volume · Versicle',
+        providers: [provideState(volumeFeature), provideEffects(volumeEffects)],
+        loadComponent: () => import('../volume/volume.page').then((m) => m.VolumePage),
+      },
       {
         path: ':id/compare',
         title: 'Two runs · Versicle',

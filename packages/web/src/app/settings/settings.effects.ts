@@ -53,3 +53,17 @@ export const loadMessages = request(a.messagesOpened, 'listNotifications', 'newe
   done: (messages) => a.messagesLoaded({ messages }),
   failed: (problem) => a.messagesFailed({ problem }),
 });
+
+export const loadRetention = request(a.retentionOpened, 'getRetention', 'newest', {
+  done: (retention) => a.retentionLoaded({ retention }),
+  failed: (problem) => a.retentionFailed({ problem }),
+});
+export const saveRetention = request(a.saveRetention, 'saveRetention', 'in turn', {
+  call: ({ retention: body }) => ({ body }),
+  done: (retention) => a.retentionLoaded({ retention }),
+  failed: (problem) => a.retainingFailed({ problem }),
+});
+export const removeOld = request(a.removeOld, 'removeOld', 'once', {
+  done: (retention) => a.retentionLoaded({ retention }),
+  failed: (problem) => a.retainingFailed({ problem }),
+});

@@ -5,8 +5,10 @@ import type {
   NewApiKey,
   Notification,
   NotificationSetting,
+  Retention,
   SavedCalendar,
   SavedNotificationSetting,
+  SavedRetention,
 } from '@versicle/contract';
 import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
 import { fetched, idle, loaded, type Loadable } from '../shared/loadable';
@@ -41,6 +43,12 @@ export const settingsActions = createActionGroup({
     'messages opened': emptyProps(),
     'messages loaded': props<{ messages: Notification[] }>(),
     'messages failed': props<{ problem: string }>(),
+    'retention opened': emptyProps(),
+    'save retention': props<{ retention: SavedRetention }>(),
+    'remove old': emptyProps(),
+    'retention loaded': props<{ retention: Retention }>(),
+    'retention failed': props<{ problem: string }>(),
+    'retaining failed': props<{ problem: string }>(),
     left: emptyProps(),
   },
 });
@@ -59,6 +67,9 @@ export interface SettingsState {
   /** What became of what somebody did there last. */
   readonly said: string | null;
   readonly notificationProblem: string | null;
+  readonly retention: Loadable<Retention>;
+  readonly retaining: boolean;
+  readonly retentionProblem: string | null;
 }
 const initial: SettingsState = {
   keys: idle(),
@@ -71,6 +82,9 @@ const initial: SettingsState = {
   secret: null,
   said: null,
   notificationProblem: null,
+  retention: idle(),
+  retaining: false,
+  retentionProblem: null,
 };
 
 export const settingsFeature = createFeature({
@@ -93,6 +107,22 @@ export const settingsFeature = createFeature({
       keys: loaded((s.keys.value ?? []).filter((k) => k.id !== id)),
     })),
     on(settingsActions.actFailed, (s, { problem }): SettingsState => ({ ...s, problem })),
+    ...fetched<SettingsState, 'retention'>('retention', {
+      asked: settingsActions.retentionOpened,
+      came: settingsActions.retentionLoaded,
+      failed: settingsActions.retentionFailed,
+    }),
+    on(settingsActions.saveRetention, settingsActions.removeOld, (s): SettingsState => ({
+      ...s,
+      retaining: true,
+      retentionProblem: null,
+    })),
+    on(settingsActions.retentionLoaded, (s): SettingsState => ({ ...s, retaining: false })),
+    on(settingsActions.retainingFailed, (s, { problem }): SettingsState => ({
+      ...s,
+      retaining: false,
+      retentionProblem: problem,
+    })),
     ...fetched<SettingsState, 'calendars'>('calendars', {
       asked: settingsActions.calendarsOpened,
       came: settingsActions.calendarsLoaded,

@@ -12,6 +12,7 @@ import { SELECT } from '../shared/select';
 import { FullTimePipe, TimePipe } from '../shared/words';
 import { CalendarsComponent } from './calendars.component';
 import { NotificationsComponent } from './notifications.component';
+import { RetentionComponent } from './retention.component';
 import { settingsActions, settingsFeature } from './settings.feature';
 
 const RIGHTS = { read: 'look at everything', start: 'start and end runs', change: 'change everything' } as const;
@@ -28,6 +29,7 @@ const RIGHTS = { read: 'look at everything', start: 'start and end runs', change
     FullTimePipe,
     ListComponent,
     NotificationsComponent,
+    RetentionComponent,
     SELECT,
     TimePipe,
   ],
@@ -114,6 +116,7 @@ const RIGHTS = { read: 'look at everything', start: 'start and end runs', change
       </vs-list>
       <vs-calendars />
       <vs-notifications />
+      <vs-retention />
     </div>
   `,
   styles: `

@@ -235,8 +235,8 @@ export class Outbox {
          UPDATE sender SET outage = $2, outage_since = CASE WHEN $2::text IS NULL THEN NULL ELSE clock_timestamp() END
           WHERE target = $1 AND (outage IS NULL) <> ($2::text IS NULL) RETURNING target
        )
-       INSERT INTO run_log (run, message) SELECT DISTINCT o.run, $3 FROM outbox o JOIN changed USING (target) JOIN run r ON r.id = o.run AND r.state = 'running'`,
-      [target, outage, told],
+       INSERT INTO run_log (run, message, level) SELECT DISTINCT o.run, $3, $4 FROM outbox o JOIN changed USING (target) JOIN run r ON r.id = o.run AND r.state = 'running'`,
+      [target, outage, told, outage === null ? 'info' : 'warning'],
     );
   }
   /** The target's window is closed until then, or (null) open. Whether the target answers is not asked while it is closed. */

@@ -89,6 +89,9 @@ const NO_PAGE: Page = { records: [], next: null, more: null, total: null };
 /** Pages at the most, against an API whose next page is the same for ever. */
 const MAX_PAGES = 1_000_000;
 
+/** Who waits for pages, and counts what was asked. */
+type Waits = Pick<ReadOptions, 'signal' | 'heard'>;
+
 class HttpSystem implements OpenSystem {
   readonly client: HttpClient;
   readonly target: HttpTarget;
@@ -232,7 +235,7 @@ class HttpSystem implements OpenSystem {
     let names: readonly string[] = [];
     let problem: string | null = null;
     try {
-      for await (const page of this.pages(endpoint)) {
+      for await (const page of this.pages(endpoint, {})) {
         structures = learnStructures(page.records);
         if (structures.some((s) => s.path === part)) {
           const flattener = new Flattener(structures, part, false);
@@ -290,13 +293,14 @@ class HttpSystem implements OpenSystem {
     };
   }
 
-  async *read(name: string, { withDoc = false, keys, signal, variables }: ReadOptions): AsyncGenerator<SourceBatch> {
+  async *read(name: string, options: ReadOptions): AsyncGenerator<SourceBatch> {
+    const { withDoc = false, keys, signal, variables } = options;
     const [dataset, part] = splitPart(name);
     const endpoint = withVariables(await this.endpoint(dataset), variables);
     let structures: readonly NestedStructure[] = [];
     let number = 0;
     try {
-      for await (const page of keys ? this.found(endpoint, keys, signal) : this.pages(endpoint, signal)) {
+      for await (const page of keys ? this.found(endpoint, keys, options) : this.pages(endpoint, options)) {
         if (page.unreadable) {
           yield { fields: ['_parent_key'], rows: [page.unreadable], file: null };
           continue;
@@ -332,10 +336,10 @@ class HttpSystem implements OpenSystem {
     return error as Error;
   }
 
-  private async *pages(endpoint: Endpoint, signal?: AbortSignal): AsyncGenerator<ParentPage> {
-    if (endpoint.parent === null) return yield* this.pagesOf(endpoint, endpoint.path, { signal });
+  private async *pages(endpoint: Endpoint, { signal, heard }: Waits): AsyncGenerator<ParentPage> {
+    if (endpoint.parent === null) return yield* this.pagesOf(endpoint, endpoint.path, { signal, heard });
     const { dataset, parallel } = endpoint.parent;
-    for await (const batch of this.read(dataset, { signal })) {
+    for await (const batch of this.read(dataset, { signal, heard })) {
       const key = batch.fields.indexOf('_key');
       const parents = batch.rows.filter((r): r is readonly (string | null)[] => Array.isArray(r));
       for (let at = 0; at < parents.length; at += parallel) {
@@ -354,7 +358,8 @@ class HttpSystem implements OpenSystem {
               );
               return [{ ...NO_PAGE, parent, unreadable }];
             }
-            for await (const page of this.pagesOf(endpoint, path.path, { signal })) pages.push({ ...page, parent });
+            for await (const page of this.pagesOf(endpoint, path.path, { signal, heard }))
+              pages.push({ ...page, parent });
             return pages;
           }),
         );
@@ -363,7 +368,11 @@ class HttpSystem implements OpenSystem {
     }
   }
 
-  private async *found(endpoint: Endpoint, keys: readonly string[], signal?: AbortSignal): AsyncGenerator<ParentPage> {
+  private async *found(
+    endpoint: Endpoint,
+    keys: readonly string[],
+    { signal, heard }: Waits,
+  ): AsyncGenerator<ParentPage> {
     const { find } = endpoint;
     if (find === null) throw new Error('An endpoint that finds nothing by key was asked for keys.');
     const atOnce = keysAtOnce(find);
@@ -379,7 +388,7 @@ class HttpSystem implements OpenSystem {
         .map(encodeURIComponent)
         .join(',');
       const path = find.path.replace(single ? ONE_KEY : SEVERAL_KEYS, () => values);
-      yield* this.pagesOf(asked, path, { perhaps: single, signal });
+      yield* this.pagesOf(asked, path, { perhaps: single, signal, heard });
     }
   }
 
@@ -391,7 +400,7 @@ class HttpSystem implements OpenSystem {
   private async *pagesOf(
     endpoint: Endpoint,
     path: string,
-    { perhaps = false, signal }: { perhaps?: boolean; signal?: AbortSignal | undefined },
+    { perhaps = false, signal, heard }: { perhaps?: boolean } & Waits,
   ): AsyncGenerator<Page> {
     const { paging } = endpoint;
     const query = endpoint.query.map(({ name, value }) => ({ name, value: this.filled(value) }));
@@ -412,7 +421,13 @@ class HttpSystem implements OpenSystem {
         parameters.push({ name: paging.parameter, value: cursor });
       const url: string =
         paging.kind === 'link' && cursor !== null ? cursor : this.client.address(this.filled(path), parameters);
-      const answer = await this.client.send({ method: 'GET', url, repeatable: true, signal });
+      const answer = await this.client.send({
+        method: 'GET',
+        url,
+        repeatable: true,
+        signal,
+        ...(heard ? { heard } : {}),
+      });
       if (perhaps && (answer.status === 404 || answer.status === 410)) return;
       if (answer.status >= 400) throw refusal(answer);
       if (answer.status >= 300)

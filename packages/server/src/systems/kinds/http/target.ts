@@ -12,7 +12,6 @@ import {
   opensAt,
   refused,
   type Rejection,
-  type Window,
 } from '@versicle/core';
 import { CANCELLED, NothingDone, Outage, UNCLEAR, UNSENT, WindowClosed } from '../../outage.ts';
 import type { Answer, Batch, QueueTarget, Sending } from '../kind.ts';

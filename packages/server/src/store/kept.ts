@@ -1,0 +1,77 @@
+import type { KeptFor } from '@versicle/contract';
+import { keepVolume } from '../volume/volume.ts';
+import type { Statement } from '@versicle/postgres';
+
+/** One kind of thing that is kept for a while. */
+export interface Kept {
+  readonly table: string;
+  /** Its rows `t` that may be removed; by what they are told apart, and their age. */
+  readonly removable: string;
+  readonly id: string;
+  readonly at: string;
+  /** What goes before its rows do; `gone` is the query of their ids. */
+  readonly before: (gone: string, params: readonly unknown[]) => Statement[];
+}
+const nothing = (): Statement[] => [];
+
+/**
+ * Runs that are over with all of their steps, of which no failed record, nothing that was replayed and nothing unmatched that could be shared out is kept any more; the
+ * newest of each plan, and the newest that went well, stay.
+ */
+const RUNS_OVER = `t.parent IS NULL AND t.finished_at IS NOT NULL
+  AND t.id <> (SELECT max(n.id) FROM run n WHERE n.plan = t.plan AND n.parent IS NULL)
+  AND t.id IS DISTINCT FROM (SELECT max(n.id) FROM run n WHERE n.plan = t.plan AND n.parent IS NULL AND n.state = 'finished')
+  AND NOT EXISTS (
+    WITH RECURSIVE part AS (SELECT t.id UNION ALL SELECT c.id FROM run c JOIN part ON c.parent = part.id)
+    SELECT 1 FROM part JOIN run r ON r.id = part.id
+     WHERE r.finished_at IS NULL OR r.state IN ('asks', 'paused')
+        OR EXISTS (SELECT 1 FROM failed_record f WHERE f.run = r.id) OR EXISTS (SELECT 1 FROM replay_item i WHERE i.run = r.id)
+        OR EXISTS (SELECT 1 FROM outbox o WHERE o.run = r.id) OR EXISTS (SELECT 1 FROM unmatched_record u WHERE u.shared_by = r.id OR u.run = r.id AND u.readable AND u.shared_by IS NULL))`;
+const withParts = (gone: string): string =>
+  `(WITH RECURSIVE part AS (${gone} UNION ALL SELECT c.id FROM run c JOIN part ON c.parent = part.id) SELECT id FROM part)`;
+
+export const KEPT_THINGS: Readonly<Record<KeptFor['name'], Kept>> = {
+  messages: {
+    table: 'notification',
+    removable: "t.state IN ('sent', 'seen')",
+    id: 't.id',
+    at: 't.settled_at',
+    before: nothing,
+  },
+  received: { table: 'received', removable: 'true', id: 't.id', at: 't.received_at', before: nothing },
+  courses: { table: 'run_sample', removable: 'true', id: 't.id', at: 't.at', before: nothing },
+  logs: { table: 'run_log', removable: 'true', id: 't.id', at: 't.at', before: nothing },
+  records: {
+    table: 'failed_record',
+    removable: "t.state IN ('delivered', 'closed', 'waived')",
+    id: 't.id',
+    at: 't.updated_at',
+    before: (gone, params) =>
+      ['failed_event', 'replay_item'].map((table) => ({
+        sql: `DELETE FROM ${table} WHERE record IN (${gone})`,
+        params: [...params],
+      })),
+  },
+  // Last, since what is kept of records keeps their runs.
+  runs: {
+    table: 'run',
+    removable: RUNS_OVER,
+    id: 't.id',
+    at: 't.finished_at',
+    before: (gone, params) => [
+      keepVolume(`r.id IN ${withParts(gone)}`, params),
+      ...['run_log', 'run_sample'].map((table) => ({
+        sql: `DELETE FROM ${table} WHERE run IN ${withParts(gone)}`,
+        params: [...params],
+      })),
+      // Steps lose the run that held them, and go with it in one statement.
+      { sql: `DELETE FROM run WHERE id IN ${withParts(gone)}`, params: [...params] },
+    ],
+  },
+};
+
+/** The ids of what is older than so many days ($1), or beyond so many bytes ($2) with the newest first. */
+export const goneOf = ({ table, removable, id, at }: Kept): string =>
+  `SELECT x.id FROM (
+     SELECT ${id} AS id, ${at} AS at, sum(pg_column_size(t.*)) OVER (ORDER BY ${at} DESC, ${id} DESC) AS upto FROM ${table} t WHERE ${removable}
+   ) x WHERE x.at < now() - $1::interval OR x.upto > $2::bigint`;
