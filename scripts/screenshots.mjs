@@ -38,13 +38,32 @@ await fetch(trial, {
 });
 while ((await (await fetch(trial)).json()).state === 'running') await new Promise((r) => setTimeout(r, 200));
 
+// Members wait until the service may be sent to.
+const ask = async (method, path, body) =>
+  (
+    await fetch(`${server.address}/api${path}`, {
+      method,
+      headers: { 'Content-Type': 'application/json' },
+      ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+    })
+  ).json();
+const clock = (hours) => new Date(Date.now() + hours * 3_600_000).toISOString().slice(11, 13) + ':00';
+const { name, connection } = await ask('GET', '/systems/membership');
+const windows = `${clock(4)}–${clock(9)} UTC`;
+await ask('PUT', '/systems/membership', { name, connection: { ...connection, windows, pace: '100 a minute' } });
+const members = await ask('POST', '/plans', { name: 'Members, each day', mapping: 'members-to-membership-service' });
+const { run: waiting } = await ask('POST', `/plans/${members.id}/start`, {});
+while ((await ask('GET', `/runs/${waiting}`)).counts.waiting < 5000) await new Promise((r) => setTimeout(r, 200));
+const first = (await ask('GET', '/systems/membership/waiting/records?limit=12')).records.map((r) => r.id);
+await ask('POST', '/systems/membership/waiting', { act: 'hold', which: { ids: [first[1], first[4]] } });
+await ask('POST', '/systems/membership/waiting', { act: 'first', which: { ids: [first[6]] } });
+
 const VIEWS = [
   ['today', '/today'],
   ['systems', '/systems'],
   ['system', '/systems/tidebridge'],
   ['dataset', '/systems/tidebridge/dataset?name=trips-*.csv'],
   ['dataset-values', '/systems/tidebridge/dataset?name=members.txt&tab=values'],
-  ['dataset-quality', '/systems/tidebridge/dataset?name=trips-*.csv&tab=quality'],
   ['dataset-format', '/systems/tidebridge/dataset?name=members.txt&tab=format'],
   ['mappings', '/mappings'],
   ['sheet', '/mappings/trips-to-warehouse'],
@@ -56,6 +75,7 @@ const VIEWS = [
   ['plans', '/plans?start=trips-by-the-month'],
   ['plan', '/plans/tidebridge-each-night'],
   ['run', `/runs/${night}`],
+  ['waiting', '/systems/membership/waiting'],
   ['failed-records', '/failures'],
   ['lines', '/mappings/all/lines'],
 ];

@@ -207,6 +207,17 @@ export const targetFit = z.object({
   lacking: z.array(z.object({ name: z.string(), type: z.string() })),
   /** Why records would be there twice after a run; null where they would not. */
   twice: z.string().nullable(),
+  /** What lines will have against records of the source, as its profile tells; `of`: how many it knows. */
+  ahead: z.array(
+    z.object({
+      line: z.string(),
+      number: z.number(),
+      label: z.string(),
+      message: z.string(),
+      count: z.number().nullable(),
+    }),
+  ),
+  of: z.number().nullable(),
 });
 export type TargetFit = z.infer<typeof targetFit>;
 export const addedFields = z.object({ added: z.array(z.string()) });

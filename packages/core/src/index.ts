@@ -84,6 +84,7 @@ export * from './profile/reading.ts';
 export type { Damage } from './profile/damage.ts';
 export { HyperLogLog } from './profile/hyper-log-log.ts';
 export { patternOf } from './profile/patterns.ts';
+export * from './feed/ahead.ts';
 export * from './feed/apply.ts';
 export * from './feed/key-check.ts';
 export * from './feed/packed-keys.ts';

@@ -98,6 +98,11 @@ export class Trial {
     return { outcome: whole.kind, reason, lines, checks: ofChecks };
   }
 
+  /** The source fields that a line uses, each once, by their places. */
+  slotsOf(lineId: string): readonly number[] {
+    const line = this.mapping.lines.find((l) => l.id === lineId);
+    return [...new Set((line?.uses ?? []).map((u) => u.slot))];
+  }
   /** What goes into one line and comes out of it, record by record. */
   inAndOut(lineId: string, rows: readonly SampleValues[], fileName: string | null): InAndOut[] {
     const line = this.mapping.lines.find((l) => l.id === lineId);

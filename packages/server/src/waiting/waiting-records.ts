@@ -92,12 +92,14 @@ export class WaitingRecords {
       conditions.always(
         `(o.sooner < ${conditions.param(sooner)} OR o.sooner = ${conditions.param(sooner)} AND o.id > ${conditions.param(id)})`,
       );
+    // What keeps a record is looked for of those that are given only, unless just such ones are asked for.
     return this.db.query<Row>(
       `SELECT o.id, o.sooner, o.target, o.run, r.plan, p.name AS plan_name, r.mapping, m.name AS mapping_name, o.record ->> 'label' AS label, o.record ->> 'row' AS row,
               ${STATE} AS state, o.cells, c.columns
-         FROM outbox o JOIN run r ON r.id = o.run JOIN plan p ON p.id = r.plan JOIN mapping m ON m.id = r.mapping
+         FROM (SELECT o.* FROM outbox o JOIN run r ON r.id = o.run WHERE ${conditions.sql} ORDER BY o.sooner DESC, o.id LIMIT ${conditions.param(most)}) o
+         JOIN run r ON r.id = o.run JOIN plan p ON p.id = r.plan JOIN mapping m ON m.id = r.mapping
          JOIN outbox_part c ON c.run = o.run AND c.part = o.part
-        WHERE ${conditions.sql} ORDER BY o.sooner DESC, o.id LIMIT ${conditions.param(most)}`,
+        ORDER BY o.sooner DESC, o.id`,
       conditions.params,
     );
   }

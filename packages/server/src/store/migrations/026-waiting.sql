@@ -6,7 +6,7 @@ DROP INDEX outbox_target_id_idx;
 CREATE INDEX ON outbox (target, sooner DESC, id);
 -- Of a hash, since a key may be as long as it likes.
 CREATE INDEX ON outbox USING hash (order_key);
-CREATE INDEX outbox_held ON outbox (target) WHERE held;
+CREATE INDEX outbox_held ON outbox USING hash (order_key) WHERE held;
 
 -- The last answers of a target.
 CREATE TABLE target_answer (

@@ -2,7 +2,8 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, ou
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
-import type { Plan } from '@versicle/contract';
+import type { Plan, TargetFit } from '@versicle/contract';
+import { AheadComponent } from '../shared/ahead.component';
 import { Api } from '../shared/api';
 import { plansActions, plansFeature } from './plans.feature';
 
@@ -10,7 +11,7 @@ import { plansActions, plansFeature } from './plans.feature';
 @Component({
   selector: 'vs-start-plan',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink],
+  imports: [AheadComponent, FormsModule, RouterLink],
   template: `
     <form (ngSubmit)="start()" aria-label="Start a run">
       <p class="what">
@@ -28,6 +29,9 @@ import { plansActions, plansFeature } from './plans.feature';
       }
       @if (twice(); as words) {
         <p class="what" role="status"><b>Look first:</b> {{ words }}</p>
+      }
+      @if (ahead().length > 0) {
+        <vs-ahead class="what" [of]="ahead()" [records]="profiled()" [mapping]="single()!.id" />
       }
       <label class="choice"
         ><input type="radio" name="much" value="few" [ngModel]="much()" (ngModelChange)="much.set($event)" /> the
@@ -116,15 +120,25 @@ export class StartPlanComponent {
 
   /** Why records would be there twice after the run; empty while that is not known, or where they would not. */
   protected readonly twice = signal('');
+  /** What the profile of the source tells of the lines, and of how many records. */
+  protected readonly ahead = signal<TargetFit['ahead']>([]);
+  protected readonly profiled = signal(0);
   constructor() {
     effect((done) => {
       const mapping = this.single()?.id;
       if (mapping === undefined) return;
       const params = { id: mapping };
       const asked = this.api.call('targetOutlook', { params }).subscribe({
-        next: (fit) => this.twice.set(fit.twice ?? ''),
+        next: ({ twice, ahead, of }) => {
+          this.twice.set(twice ?? '');
+          this.ahead.set(ahead);
+          this.profiled.set(of ?? 0);
+        },
         // The run itself says what is wrong with the target.
-        error: () => this.twice.set(''),
+        error: () => {
+          this.twice.set('');
+          this.ahead.set([]);
+        },
       });
       done(() => asked.unsubscribe());
     });

@@ -1,13 +1,17 @@
 import { ChangeDetectionStrategy, Component, effect, inject, input, signal } from '@angular/core';
 import type { TargetFit } from '@versicle/contract';
+import { AheadComponent } from '../shared/ahead.component';
 import { Api, type ServerProblem } from '../shared/api';
 import { SaidComponent } from '../shared/said.component';
 
-/** Fields that the document loads and the target's table lacks, said before publishing is refused for them, with a way to add them. */
+/**
+ * Before a draft is published: fields that it loads and the target's table lacks, with a way to add them, and what the profile
+ * of its source tells of its lines.
+ */
 @Component({
   selector: 'vs-lacking-fields',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [SaidComponent],
+  imports: [AheadComponent, SaidComponent],
   template: `
     <div role="status">
       @if (added().length > 0) {
@@ -26,6 +30,9 @@ import { SaidComponent } from '../shared/said.component';
         </button>
       }
     </div>
+    @if (ahead().length > 0) {
+      <vs-ahead [of]="ahead()" [records]="profiled()" [mapping]="mapping()" />
+    }
     @if (problem()) {
       <p class="rub" role="alert"><vs-said [text]="problem()" /></p>
     }
@@ -46,6 +53,8 @@ export class LackingFieldsComponent {
   readonly version = input.required<number>();
   private readonly api = inject(Api);
   protected readonly lacking = signal<TargetFit['lacking']>([]);
+  protected readonly ahead = signal<TargetFit['ahead']>([]);
+  protected readonly profiled = signal(0);
   protected readonly added = signal<readonly string[]>([]);
   protected readonly busy = signal(false);
   protected readonly problem = signal('');
@@ -54,9 +63,16 @@ export class LackingFieldsComponent {
     effect((done) => {
       this.version();
       const asked = this.api.call('targetOutlook', { params: { id: this.mapping() } }).subscribe({
-        next: ({ lacking }) => this.lacking.set(lacking),
+        next: ({ lacking, ahead, of }) => {
+          this.lacking.set(lacking);
+          this.ahead.set(ahead);
+          this.profiled.set(of ?? 0);
+        },
         // Publishing asks the target itself, and says what is wrong with it.
-        error: () => this.lacking.set([]),
+        error: () => {
+          this.lacking.set([]);
+          this.ahead.set([]);
+        },
       });
       done(() => asked.unsubscribe());
     });

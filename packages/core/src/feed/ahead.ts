@@ -1,0 +1,79 @@
+import { isLoaded, type MappingDocument } from '../document/document.ts';
+import type { Timestamp } from '../fields/dates.ts';
+import type { DeclaredMarks } from '../compile/source.ts';
+import { parseFieldType } from '../fields/types.ts';
+import { isComposed } from '../source-set/source-set.ts';
+import type { DatasetProfile, FieldProfile } from '../profile/profile.ts';
+import type { KeyMaps } from '../rules/context.ts';
+import { Trial } from './trial.ts';
+
+/** Trouble that a line will have with records of its source, as their profile tells before any of them is read. */
+export interface Ahead {
+  readonly line: string;
+  /** Its place in the document, from 1, and the target field's label. */
+  readonly number: number;
+  readonly label: string;
+  /** What it says of such a value. */
+  readonly message: string;
+  /** How many records have it; null: at least one, more is not known. */
+  readonly count: number | null;
+}
+interface Candidate {
+  readonly value: string | null;
+  /** Records that have it; null: at least one. */
+  readonly count: number | null;
+}
+
+/**
+ * Puts what a profile knows of the values of a source (the most frequent, the smallest and largest, the longest, those that are
+ * missing) through each line that is made of one field only, and gives the troubles, at most one for each line and message. What
+ * it does not tell may be wrong all the same: it knows some values, not all.
+ */
+export function troubleAhead(
+  document: MappingDocument,
+  fields: readonly string[],
+  marks: DeclaredMarks,
+  profile: DatasetProfile,
+  now: Timestamp,
+  keyMaps: KeyMaps,
+): Ahead[] {
+  if (isComposed(document)) return [];
+  const trial = new Trial(document, fields, now, marks, keyMaps);
+  return document.lines.filter(isLoaded).flatMap((line) => {
+    const slots = trial.slotsOf(line.id);
+    const [slot] = slots;
+    if (slots.length !== 1 || line.onFail === 'default' || line.onFail === 'null') return [];
+    const known = profile.fields.find((f) => f.name === fields[slot!]);
+    if (!known) return [];
+    const troubles = new Map<string, number | null>();
+    for (const { value, count } of candidatesOf(known, profile.records - profile.unreadable)) {
+      const row = fields.map((_, at): string | null => (at === slot ? value : null));
+      const fault = trial.inAndOut(line.id, [row], null)[0]?.fault ?? null;
+      if (fault === null) continue;
+      const before = troubles.get(fault);
+      troubles.set(fault, count === null ? (before ?? null) : (before ?? 0) + count);
+    }
+    const field = document.target.fields.find((f) => f.name === line.target);
+    const long = field && line.kind === 'straight' ? tooLong(known, field.type) : null;
+    if (long !== null && ![...troubles.keys()].some((t) => t.includes('characters'))) troubles.set(long, null);
+    const number = document.lines.indexOf(line) + 1;
+    const label = field?.label ?? line.target;
+    return [...troubles].map(([message, count]) => ({ line: line.id, number, label, message, count }));
+  });
+}
+
+function candidatesOf(field: FieldProfile, records: number): Candidate[] {
+  const top = field.top.map(({ value, count }) => ({ value, count }));
+  const ends = [field.min, field.max]
+    .filter((value) => value !== null && !top.some((t) => t.value === value))
+    .map((value) => ({ value, count: null }));
+  const missing = records - field.filled;
+  return [...top, ...ends, ...(missing > 0 ? [{ value: null, count: missing }] : [])];
+}
+/** The longest value is not among those that are known; its length is. */
+function tooLong({ longest }: FieldProfile, type: string): string | null {
+  const { length } = parseFieldType(type);
+  if (length === undefined || longest === null || longest <= length) return null;
+  const n = (count: number): string => count.toLocaleString('en-GB');
+  return `The longest value has ${n(longest)} characters; the field takes ${n(length)}.`;
+}
