@@ -33,7 +33,7 @@ describe('the log of a run', () => {
     expect(answer.headers.get('content-disposition')).toContain(`run-${run}.log.txt`);
     const lines = (await answer.text()).trimEnd().split('\n');
     expect(lines).toHaveLength(5201);
-    expect(lines[6]).toMatch(/^\d{4}-\d\d-\d\dT.*Z line 7$/);
+    expect(lines[6]).toMatch(/^\d{4}-\d\d-\d\dT.*Z info {4}line 7$/);
     expect(lines[7]).toBe('    in two');
     for (const wrong of [String(run + 1), 'x', '0'])
       expect((await fetch(`${base}/${wrong}/log.txt`)).status).not.toBe(200);

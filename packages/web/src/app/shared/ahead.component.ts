@@ -25,8 +25,9 @@ const FEW = 3;
           <li>
             <a [routerLink]="['/mappings', mapping()]" [queryParams]="{ line: a.line }"
               >Line {{ a.number }} {{ a.label }}</a
-            >: <vs-said [text]="a.message" />
-            <span class="soft">{{ a.count === null ? 'at least one record' : counted(a.count) }}</span>
+            >: <vs-said [text]="a.message" />&ngsp;<span class="soft"
+              >({{ a.count === null ? 'at least one record' : counted(a.count) }})</span
+            >
           </li>
         }
       </ul>
