@@ -111,6 +111,9 @@ export const runDetail = runSummary.extend({
   opens: z.string().nullable(),
   /** What became of records that the source has no more, and of how many it asks; null where nothing does. */
   gone: z.object({ how: z.enum(['deleted', 'marked']), done: z.number(), asked: z.number() }).nullable(),
+  /** Made to read its records and to send them, and the bytes that were sent so. */
+  requests: z.number(),
+  bytesSent: z.number(),
   target: z.string().nullable(),
   source: z.string().nullable(),
   /** What it reads only, of what its mapping would; null: all of it. */

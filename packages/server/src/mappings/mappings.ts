@@ -19,7 +19,6 @@ import {
   compileMapping,
   counted,
   type DeclaredMarks,
-  type DatasetProfile,
   documentDifference,
   exampleProblems,
   Fault,
@@ -39,7 +38,6 @@ import {
   type Suggestion,
   suggestLines,
   timestampOfMillis,
-  troubleAhead,
   withAllLines,
 } from '@versicle/core';
 import { deliveryMode } from '../engine/write-mode.ts';
@@ -48,11 +46,12 @@ import { keepUses, usesJson, usesOfSaved } from './uses.ts';
 import type { Failures } from '../failures/failures.ts';
 import { slug } from '../http/slug.ts';
 import type { Database } from '@versicle/postgres';
-import { fromJson, isoTime } from '../store/values.ts';
+import { isoTime } from '../store/values.ts';
 import type { Structures } from '../structures/structures.ts';
 import type { KeyMaps } from '../key-maps/key-maps.ts';
 import type { SourceSets } from '../source-sets/source-sets.ts';
 import type { Systems } from '../systems/systems.ts';
+import { aheadOf, fitOf } from './target-outlook.ts';
 
 interface MappingRow {
   [key: string]: unknown;
@@ -329,48 +328,11 @@ export class Mappings {
   /** What the target has, against what the draft would write into it, and what is known of its source against its lines. */
   async targetOutlook(id: string): Promise<TargetFit> {
     const { document } = await this.draft(id);
-    return { ...(await this.outlookOf(document)), ...(await this.aheadOf(document)) };
-  }
-  /** Nothing is known of a target that does not answer. */
-  private async outlookOf(document: MappingDocument): Promise<Pick<TargetFit, 'lacking' | 'twice'>> {
-    const { dataset: name } = document.target;
-    try {
-      const { system, dataset } = await this.systems.openDataset(name);
-      const found = await system.target?.outlook?.(document, dataset);
-      if (!found) return { lacking: [], twice: null };
-      const adds = document.write.mode === 'insert' || document.write.mode === 'append';
-      return {
-        lacking: found.lacking.map(({ name: field, type }) => ({ name: field, type })),
-        twice:
-          adds && found.holds && document.target.key.length === 0
-            ? `${name} has records already, and this mapping adds its own without a key to tell them by: what an earlier run wrote is there once more then.`
-            : null,
-      };
-    } catch (error) {
-      // What is wrong with the target is said where it is written to.
-      if (isFault(error)) return { lacking: [], twice: null };
-      throw error;
-    }
-  }
-  /** What the profile of the source tells; nothing where there is none, or the source can't be looked at now. */
-  private async aheadOf(document: MappingDocument): Promise<Pick<TargetFit, 'ahead' | 'of'>> {
-    const { dataset } = document.source.primary;
-    const slash = dataset.indexOf('/');
-    const [row] = await this.db.query<{ result: { profile: DatasetProfile } | string }>(
-      "SELECT result FROM profile WHERE system = $1 AND dataset = $2 AND state = 'done' ORDER BY id DESC LIMIT 1",
-      [dataset.slice(0, slash), dataset.slice(slash + 1)],
-    );
-    if (!row) return { ahead: [], of: null };
-    const { profile } = fromJson(row.result);
-    try {
-      const { names, marks } = await this.sourceOf(document);
-      const keyMaps = await this.keyMaps.of(document);
-      const now = timestampOfMillis(Date.now());
-      return { ahead: troubleAhead(document, names, marks, profile, now, keyMaps), of: profile.records };
-    } catch (error) {
-      if (isFault(error)) return { ahead: [], of: null };
-      throw error;
-    }
+    const ahead = await aheadOf(this.db, document, async () => ({
+      ...(await this.sourceOf(document)),
+      keyMaps: await this.keyMaps.of(document),
+    }));
+    return { ...(await fitOf(this.systems, document)), ...ahead };
   }
   /** Gives the target's table the fields that the draft loads and it lacks. */
   async addTargetFields(id: string): Promise<string[]> {

@@ -59,6 +59,32 @@ describe('knowing the data', () => {
     const { result } = await profiled('rides.csv');
     expect(result!.references).toEqual([{ field: 'bike', in: 'files/bikes.csv.bike', share: 1 }]);
   });
+  it('tells what the lines of a mapping will have against its records', async () => {
+    const { mapping } = await server.mapping({
+      versicle: 1,
+      name: 'Rides to store',
+      source: { primary: { alias: 'r', dataset: 'files/rides.csv' } },
+      target: {
+        dataset: 'store/ride',
+        key: ['ride'],
+        fields: [
+          { name: 'ride', type: 'varchar(3)', nullable: false },
+          { name: 'minutes', type: 'smallint', nullable: false, label: 'Minutes' },
+        ],
+      },
+      lines: [
+        { id: 'l1', target: 'ride', kind: 'straight', source: 'r.ride' },
+        { id: 'l2', target: 'minutes', kind: 'straight', source: 'r.minutes' },
+      ],
+      write: { mode: 'upsert' },
+    });
+    const { ahead, of } = await server.api('targetOutlook', 'GET', `/mappings/${mapping}/target`);
+    expect(of).toBe(200);
+    expect(ahead).toEqual([
+      expect.objectContaining({ line: 'l1', message: expect.stringContaining('has 4 characters; the field takes 3') }),
+      { line: 'l2', number: 2, label: 'Minutes', count: 20, message: 'Minutes is required and came out empty.' },
+    ]);
+  });
   it('takes checks, refuses wrong ones, and keeps a history', async () => {
     const add = (rule: string): ReturnType<RunningServer['ask']> =>
       server.ask('POST', '/api/systems/files/checks', { dataset: 'rides.csv', rule, message: 'has no minutes' });

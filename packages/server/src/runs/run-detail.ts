@@ -17,10 +17,12 @@ export async function runDetail(db: Database, failures: Failures, id: number): P
     Record<'carries' | 'variables' | 'source' | 'target' | 'trigger' | 'since', string | null> & {
       plan_version: number | null;
       gone: string;
+      requests: string;
+      bytes_sent: string;
       all: boolean;
     }
   >(
-    `SELECT r.carries::text AS carries, r.variables::text AS variables, r.plan_version, r.trigger, r.gone, json_typeof(r.captured -> 'keys') IS DISTINCT FROM 'array' AS all, r.since ->> 'value' AS since,
+    `SELECT r.carries::text AS carries, r.variables::text AS variables, r.plan_version, r.trigger, r.gone, r.requests, r.bytes_sent, json_typeof(r.captured -> 'keys') IS DISTINCT FROM 'array' AS all, r.since ->> 'value' AS since,
             v.document::jsonb #>> '{source,primary,dataset}' AS source, v.document::jsonb #>> '{target,dataset}' AS target
        FROM run r LEFT JOIN revision v ON v.mapping = r.mapping AND v.number = r.revision WHERE r.id = $1`,
     [id],
@@ -38,6 +40,8 @@ export async function runDetail(db: Database, failures: Failures, id: number): P
     waitsFor: run.state !== 'queued' ? null : run.kind === 'plan' ? await waitsForPlan(db, id) : await waitsFor(db, id),
     opens: run.state === 'running' && run.mapping !== null ? await opensAt(db, own!.target) : null,
     gone: await goneOf(db, run, own!.carries, Number(own!.gone)),
+    requests: Number(own!.requests),
+    bytesSent: Number(own!.bytes_sent),
     source: own!.source,
     target: own!.target,
     only: onlyWhat(own!.carries, own!.since, own!.all),

@@ -70,8 +70,13 @@ export const KEPT_THINGS: Readonly<Record<KeptFor['name'], Kept>> = {
   },
 };
 
-/** The ids of what is older than so many days ($1), or beyond so many bytes ($2) with the newest first. */
-export const goneOf = ({ table, removable, id, at }: Kept): string =>
-  `SELECT x.id FROM (
-     SELECT ${id} AS id, ${at} AS at, sum(pg_column_size(t.*)) OVER (ORDER BY ${at} DESC, ${id} DESC) AS upto FROM ${table} t WHERE ${removable}
-   ) x WHERE x.at < now() - $1::interval OR x.upto > $2::bigint`;
+/**
+ * The ids of what is older than so many days ($1), or, where it is bounded, beyond so many bytes ($2) with the newest first.
+ * Without a bound, only what is old is looked at more closely.
+ */
+export const goneOf = ({ table, removable, id, at }: Kept, isBounded: boolean): string =>
+  isBounded
+    ? `SELECT x.id FROM (
+         SELECT ${id} AS id, ${at} AS at, sum(pg_column_size(t.*)) OVER (ORDER BY ${at} DESC, ${id} DESC) AS upto FROM ${table} t WHERE ${removable}
+       ) x WHERE x.at < now() - $1::interval OR x.upto > $2::bigint`
+    : `SELECT ${id} AS id FROM ${table} t WHERE ${at} < now() - $1::interval AND ${removable}`;

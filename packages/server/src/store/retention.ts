@@ -10,7 +10,6 @@ const DAY = 86_400_000;
 /** Minutes after the start, when people have looked at what they came for. */
 const FIRST = Number(process.env['VERSICLE_TIDY_MINUTES'] ?? 10);
 const MEGABYTE = 1_000_000;
-const UNBOUNDED = '9223372036854775807';
 
 type Limits = Readonly<Record<KeptFor['name'], { readonly days: number; readonly megabytes: number | null }>>;
 
@@ -70,8 +69,8 @@ export async function removeOld(db: Database): Promise<Readonly<Record<KeptFor['
   for (const name of Object.keys(KEPT_THINGS) as KeptFor['name'][]) {
     const { days, megabytes } = limits[name];
     const thing = KEPT_THINGS[name];
-    const gone = goneOf(thing);
-    const params = [`${days} days`, megabytes === null ? UNBOUNDED : megabytes * MEGABYTE];
+    const gone = goneOf(thing, megabytes !== null);
+    const params = [`${days} days`, ...(megabytes === null ? [] : [megabytes * MEGABYTE])];
     const own = { sql: `DELETE FROM ${thing.table} t WHERE ${thing.id} IN (${gone}) RETURNING 1`, params };
     const [counted] = await db.query<{ n: string }>(`SELECT count(*) AS n FROM (${gone}) g`, params);
     await db.transaction([...thing.before(gone, params), own]);

@@ -16,7 +16,7 @@ import { LoadingComponent } from '../shared/loading.component';
 import { SaidComponent } from '../shared/said.component';
 import { SignComponent } from '../shared/signs.component';
 import { StateComponent } from '../shared/states.component';
-import { clockWords, durationWords, figure, FigurePipe, timeWords } from '../shared/words';
+import { bytesWords, clockWords, durationWords, figure, FigurePipe, timeWords } from '../shared/words';
 import { BandComponent } from './band.component';
 import { RateChartComponent } from './rate-chart.component';
 import { RunStepsComponent } from './run-steps.component';
@@ -83,7 +83,7 @@ import { UnmatchedComponent } from './unmatched.component';
           } @else if (r.planVersion !== null) {
             version {{ r.planVersion }} of <a [routerLink]="['/plans', r.plan]">the plan</a> ·
           }
-          {{ course() }}
+          {{ course() }}{{ requests() }}
         </p>
         <p class="voices" [hidden]="r.source === null">
           <span
@@ -388,6 +388,13 @@ export class RunPage {
     const minutes = Math.max(1, Math.ceil((Date.parse(time) - Date.now()) / 60_000));
     return minutes < 60 ? `${minutes} min` : `${Math.floor(minutes / 60)} h ${minutes % 60} min`;
   }
+  /** “ · 104 requests, 2.1 MB sent”. */
+  protected readonly requests = computed(() => {
+    const { requests = 0, bytesSent = 0 } = this.run() ?? {};
+    if (requests === 0) return '';
+    const bytes = bytesSent === 0 ? '' : `, ${bytesWords(bytesSent)} sent`;
+    return ` · ${figure(requests)} ${requests === 1 ? 'request' : 'requests'}${bytes}`;
+  });
   protected readonly course = computed(() => {
     const r = this.run();
     if (!r?.startedAt) return r?.state === 'queued' ? 'waiting for its turn' : 'did not begin';

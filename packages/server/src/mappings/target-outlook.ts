@@ -1,0 +1,64 @@
+import type { TargetFit } from '@versicle/contract';
+import {
+  isFault,
+  timestampOfMillis,
+  troubleAhead,
+  type DatasetProfile,
+  type DeclaredMarks,
+  type KeyMaps,
+  type MappingDocument,
+} from '@versicle/core';
+import type { Database } from '@versicle/postgres';
+import { fromJson } from '../store/values.ts';
+import type { Systems } from '../systems/systems.ts';
+
+/** What the target has, against what a document would write into it; nothing is known of one that does not answer. */
+export async function fitOf(
+  systems: Systems,
+  document: MappingDocument,
+): Promise<Pick<TargetFit, 'lacking' | 'twice'>> {
+  const { dataset: name } = document.target;
+  const found = await unlessFault(async () => {
+    const { system, dataset } = await systems.openDataset(name);
+    return (await system.target?.outlook?.(document, dataset)) ?? null;
+  });
+  // What is wrong with the target is said where it is written to.
+  if (found === null) return { lacking: [], twice: null };
+  const adds = document.write.mode === 'insert' || document.write.mode === 'append';
+  return {
+    lacking: found.lacking.map(({ name: field, type }) => ({ name: field, type })),
+    twice:
+      adds && found.holds && document.target.key.length === 0
+        ? `${name} has records already, and this mapping adds its own without a key to tell them by: what an earlier run wrote is there once more then.`
+        : null,
+  };
+}
+
+/** What the profile of the source tells of the lines; nothing where there is none, or the source can't be looked at now. */
+export async function aheadOf(
+  db: Database,
+  document: MappingDocument,
+  source: () => Promise<{ names: readonly string[]; marks: DeclaredMarks; keyMaps: KeyMaps }>,
+): Promise<Pick<TargetFit, 'ahead' | 'of'>> {
+  const { dataset } = document.source.primary;
+  const slash = dataset.indexOf('/');
+  const [row] = await db.query<{ result: { profile: DatasetProfile } | string }>(
+    "SELECT result FROM profile WHERE system = $1 AND dataset = $2 AND state = 'done' ORDER BY id DESC LIMIT 1",
+    [dataset.slice(0, slash), dataset.slice(slash + 1)],
+  );
+  if (!row) return { ahead: [], of: null };
+  const { profile } = fromJson(row.result);
+  const known = await unlessFault(source);
+  if (known === null) return { ahead: [], of: null };
+  const now = timestampOfMillis(Date.now());
+  return { ahead: troubleAhead(document, known.names, known.marks, profile, now, known.keyMaps), of: profile.records };
+}
+
+async function unlessFault<T>(look: () => Promise<T>): Promise<T | null> {
+  try {
+    return await look();
+  } catch (error) {
+    if (isFault(error)) return null;
+    throw error;
+  }
+}
