@@ -214,7 +214,8 @@ export const targetFit = z.object({
       number: z.number(),
       label: z.string(),
       message: z.string(),
-      count: z.number().nullable(),
+      /** Records that are known to have such a value. */
+      count: z.number(),
     }),
   ),
   of: z.number().nullable(),

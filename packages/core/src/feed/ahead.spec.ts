@@ -73,7 +73,7 @@ describe('what a profile tells before a run', () => {
     const rows = Array.from({ length: 40 }, (_, i) => [`${i}`, '1', i === 33 ? 'n33 is longer' : `n${i}`, 'A', null]);
     const found = ahead(document(), rows);
     expect(found).toEqual([
-      expect.objectContaining({ line: 'l3', count: null, message: expect.stringMatching(/13 characters/) }),
+      expect.objectContaining({ line: 'l3', count: 1, message: expect.stringMatching(/13 characters/) }),
     ]);
   });
 });

@@ -15,13 +15,13 @@ export interface Ahead {
   readonly label: string;
   /** What it says of such a value. */
   readonly message: string;
-  /** How many records have it; null: at least one, more is not known. */
-  readonly count: number | null;
+  /** How many records are known to have such a value; there may be more. */
+  readonly count: number;
 }
 interface Candidate {
   readonly value: string | null;
-  /** Records that have it; null: at least one. */
-  readonly count: number | null;
+  /** Records that are known to have it. */
+  readonly count: number;
 }
 
 /**
@@ -45,20 +45,22 @@ export function troubleAhead(
     if (slots.length !== 1 || line.onFail === 'default' || line.onFail === 'null') return [];
     const known = profile.fields.find((f) => f.name === fields[slot!]);
     if (!known) return [];
-    const troubles = new Map<string, number | null>();
+    const troubles = new Map<string, { message: string; count: number }>();
     for (const { value, count } of candidatesOf(known, profile.records - profile.unreadable)) {
       const row = fields.map((_, at): string | null => (at === slot ? value : null));
       const fault = trial.inAndOut(line.id, [row], null)[0]?.fault ?? null;
       if (fault === null) continue;
-      const before = troubles.get(fault);
-      troubles.set(fault, count === null ? (before ?? null) : (before ?? 0) + count);
+      // Of values that are wrong in the same way, the first stands for all.
+      const alike = troubles.get(wayOf(fault));
+      troubles.set(wayOf(fault), { message: alike?.message ?? fault, count: (alike?.count ?? 0) + count });
     }
     const field = document.target.fields.find((f) => f.name === line.target);
     const long = field && line.kind === 'straight' ? tooLong(known, field.type) : null;
-    if (long !== null && ![...troubles.keys()].some((t) => t.includes('characters'))) troubles.set(long, null);
+    if (long !== null && ![...troubles.keys()].some((t) => t.includes('characters')))
+      troubles.set(long, { message: long, count: 1 });
     const number = document.lines.indexOf(line) + 1;
     const label = field?.label ?? line.target;
-    return [...troubles].map(([message, count]) => ({ line: line.id, number, label, message, count }));
+    return [...troubles.values()].map((trouble) => ({ line: line.id, number, label, ...trouble }));
   });
 }
 
@@ -66,10 +68,12 @@ function candidatesOf(field: FieldProfile, records: number): Candidate[] {
   const top = field.top.map(({ value, count }) => ({ value, count }));
   const ends = [field.min, field.max]
     .filter((value) => value !== null && !top.some((t) => t.value === value))
-    .map((value) => ({ value, count: null }));
+    .map((value) => ({ value, count: 1 }));
   const missing = records - field.filled;
   return [...top, ...ends, ...(missing > 0 ? [{ value: null, count: missing }] : [])];
 }
+/** What a message says, whatever the value. */
+const wayOf = (message: string): string => message.replace(/“[^”]*”/g, '“”').replace(/\d[\d,.]*/g, '#');
 /** The longest value is not among those that are known; its length is. */
 function tooLong({ longest }: FieldProfile, type: string): string | null {
   const { length } = parseFieldType(type);

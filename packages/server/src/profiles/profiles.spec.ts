@@ -81,7 +81,11 @@ describe('knowing the data', () => {
     const { ahead, of } = await server.api('targetOutlook', 'GET', `/mappings/${mapping}/target`);
     expect(of).toBe(200);
     expect(ahead).toEqual([
-      expect.objectContaining({ line: 'l1', message: expect.stringContaining('has 4 characters; the field takes 3') }),
+      expect.objectContaining({
+        line: 'l1',
+        count: 7,
+        message: expect.stringContaining('has 4 characters; the field takes 3'),
+      }),
       { line: 'l2', number: 2, label: 'Minutes', count: 20, message: 'Minutes is required and came out empty.' },
     ]);
   });

@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, input, signal } from '@an
 import { RouterLink } from '@angular/router';
 import type { TargetFit } from '@versicle/contract';
 import { SaidComponent } from './said.component';
-import { figure, FigurePipe, inWords } from './words';
+import { FigurePipe, inWords } from './words';
 
 /** Troubles that are shown before somebody asks for all. */
 const FEW = 3;
@@ -25,9 +25,7 @@ const FEW = 3;
           <li>
             <a [routerLink]="['/mappings', mapping()]" [queryParams]="{ line: a.line }"
               >Line {{ a.number }} {{ a.label }}</a
-            >: <vs-said [text]="a.message" />&ngsp;<span class="soft"
-              >({{ a.count === null ? 'at least one record' : counted(a.count) }})</span
-            >
+            >: <vs-said [text]="a.message" />&ngsp;<span class="soft">(at least {{ counted(a.count) }})</span>
           </li>
         }
       </ul>
@@ -57,5 +55,5 @@ export class AheadComponent {
     const n = new Set(this.of().map((a) => a.line)).size;
     return n === 1 ? 'One line' : inWords(n, 'line').replace(/^./, (c) => c.toUpperCase());
   });
-  protected readonly counted = (n: number): string => `${figure(n)} ${n === 1 ? 'record' : 'records'}`;
+  protected readonly counted = (n: number): string => inWords(n, 'record');
 }
