@@ -2,9 +2,9 @@ import { converterTo, Mismatch } from '../fields/convert.ts';
 import { parseRuleType, typeName, type FieldType } from '../fields/types.ts';
 import type { Value } from '../fields/values.ts';
 import type { Column } from '../formats/write.ts';
-import { RuleContext } from './context.ts';
-import { RuleError } from './errors.ts';
-import { makeRule } from './rule.ts';
+import { RuleContext } from '../rules/context.ts';
+import { RuleError } from '../rules/errors.ts';
+import { makeRule } from '../rules/rule.ts';
 
 /**
  * A rule as a test of finished records: cells as text, read as the types of their columns. A record for which the rule gives no
