@@ -15,8 +15,8 @@ export interface Kept {
 const nothing = (): Statement[] => [];
 
 /**
- * Runs that are over with all of their steps, of which no failed record, nothing that was replayed and nothing unmatched that could be shared out is kept any more; the
- * newest of each plan, and the newest that went well, stay.
+ * Runs that are over with all of their steps, and can't be taken up again, of which no failed record, nothing that was replayed
+ * and nothing unmatched that could be shared out is kept any more; the newest of each plan, and the newest that went well, stay.
  */
 const RUNS_OVER = `t.parent IS NULL AND t.finished_at IS NOT NULL
   AND t.id <> (SELECT max(n.id) FROM run n WHERE n.plan = t.plan AND n.parent IS NULL)
@@ -24,9 +24,18 @@ const RUNS_OVER = `t.parent IS NULL AND t.finished_at IS NOT NULL
   AND NOT EXISTS (
     WITH RECURSIVE part AS (SELECT t.id UNION ALL SELECT c.id FROM run c JOIN part ON c.parent = part.id)
     SELECT 1 FROM part JOIN run r ON r.id = part.id
-     WHERE r.finished_at IS NULL OR r.state IN ('asks', 'paused')
+     WHERE r.finished_at IS NULL OR r.state IN ('asks', 'paused', 'broken')
         OR EXISTS (SELECT 1 FROM failed_record f WHERE f.run = r.id) OR EXISTS (SELECT 1 FROM replay_item i WHERE i.run = r.id)
         OR EXISTS (SELECT 1 FROM outbox o WHERE o.run = r.id) OR EXISTS (SELECT 1 FROM unmatched_record u WHERE u.shared_by = r.id OR u.run = r.id AND u.readable AND u.shared_by IS NULL))`;
+/** Deliveries that each plan which waits for them has taken, and that no run that is not over, or may be taken up again, reads. */
+const TAKEN_BY_ALL = `NOT EXISTS (
+    SELECT 1 FROM plan_trigger pt JOIN plan p ON p.id = pt.plan CROSS JOIN json_array_elements(p.document::json -> 'triggers') tr
+     WHERE pt.kind = 'arrival' AND tr ->> 'id' = pt.trigger AND starts_with(tr ->> 'dataset', t.system || '/')
+       AND (pt.taken IS NULL OR pt.taken ->> 'dataset' <> tr ->> 'dataset' OR (pt.taken ->> 'to')::bigint < t.id))
+  AND NOT EXISTS (
+    SELECT 1 FROM run r WHERE (r.finished_at IS NULL OR r.state IN ('asks', 'paused', 'broken'))
+       AND starts_with(r.taken ->> 'dataset', t.system || '/')
+       AND (r.taken -> 'only' ->> 'after')::bigint < t.id AND (r.taken -> 'only' ->> 'to')::bigint >= t.id)`;
 const withParts = (gone: string): string =>
   `(WITH RECURSIVE part AS (${gone} UNION ALL SELECT c.id FROM run c JOIN part ON c.parent = part.id) SELECT id FROM part)`;
 
@@ -38,7 +47,7 @@ export const KEPT_THINGS: Readonly<Record<KeptFor['name'], Kept>> = {
     at: 't.settled_at',
     before: nothing,
   },
-  received: { table: 'received', removable: 'true', id: 't.id', at: 't.received_at', before: nothing },
+  received: { table: 'received', removable: TAKEN_BY_ALL, id: 't.id', at: 't.received_at', before: nothing },
   courses: { table: 'run_sample', removable: 'true', id: 't.id', at: 't.at', before: nothing },
   logs: { table: 'run_log', removable: 'true', id: 't.id', at: 't.at', before: nothing },
   records: {

@@ -59,6 +59,35 @@ describe('what is over and need not be kept', () => {
     expect(before.rows.reduce((sum, r) => sum + r.requests, 0)).toBe(3 * 5);
   });
 
+  it('never takes a delivery that a plan has not taken yet, or a run reads', async () => {
+    await db.query("INSERT INTO system (id, name, connection) VALUES ('hook', 'Hook', '{}')");
+    for (let n = 0; n < 4; n++)
+      await db.query(
+        "INSERT INTO received (system, delivery, received_at, headers, body) VALUES ('hook', $1, now() - interval '500 days', '{}', '{}')",
+        [`d${n}`],
+      );
+    const [first] = await db.query<{ id: string }>('SELECT min(id) AS id FROM received');
+    const at = Number(first!.id);
+    const document = { triggers: [{ id: 't1', kind: 'arrival', dataset: 'hook/deliveries' }] };
+    await db.query("INSERT INTO plan (id, name, document) VALUES ('takes', 'Takes', $1)", [JSON.stringify(document)]);
+    await db.query("INSERT INTO plan_trigger (plan, trigger, kind) VALUES ('takes', 't1', 'arrival')");
+    const left = async (): Promise<number[]> => {
+      await removeOld(db);
+      return (await db.query<{ id: string }>('SELECT id FROM received ORDER BY id')).map((r) => Number(r.id) - at);
+    };
+    expect(await left()).toEqual([0, 1, 2, 3]);
+    const taken = (to: number): object => ({ dataset: 'hook/deliveries', to: at + to });
+    await db.query("UPDATE plan_trigger SET taken = $1 WHERE plan = 'takes'", [JSON.stringify(taken(2))]);
+    const reads = await storedRun(db, 'hook', 'store/h');
+    const only = { dataset: 'hook/deliveries', only: { after: at, to: at + 2 } };
+    await db.query('UPDATE run SET taken = $2 WHERE id = $1', [reads, JSON.stringify(only)]);
+    expect(await left()).toEqual([1, 2, 3]);
+    await db.query("UPDATE run SET state = 'broken', finished_at = now() - interval '450 days' WHERE id = $1", [reads]);
+    expect(await left()).toEqual([1, 2, 3]);
+    await db.query("UPDATE run SET state = 'cancelled' WHERE id = $1", [reads]);
+    expect(await left()).toEqual([3]);
+  });
+
   it('is bounded by its size as well, the oldest first', async () => {
     const [run] = await ids();
     await db.query(

@@ -68,9 +68,9 @@ export const requireWaiting = (ids: readonly number[]): Statement => ({
 const ROW = 'o.id, o.run, o.part, o.key, o.order_key, o.cells, o.record, o.on_arrival, o.request, o.sooner';
 /** An earlier record of its order key, in the outbox as `h`. */
 const EARLIER = 'h.order_key = o.order_key AND h.target = o.target AND h.id < o.id';
-/** No earlier record of its order key is held, by itself or with its run: nothing overtakes it. */
+/** No earlier record of its order key is held, by itself or with its run, which is paused or goes on by itself after an outage. */
 export const NOT_BEHIND = `NOT EXISTS (SELECT 1 FROM outbox h WHERE h.held AND ${EARLIER})
-   AND NOT EXISTS (SELECT 1 FROM run hr JOIN outbox h ON h.run = hr.id WHERE hr.state = 'paused' AND ${EARLIER})`;
+   AND NOT EXISTS (SELECT 1 FROM run hr JOIN outbox h ON h.run = hr.id WHERE (hr.state = 'paused' OR hr.state = 'broken' AND hr.outage) AND ${EARLIER})`;
 /** Records of runs that are carried out now, and that nothing stands against. */
 const SENDABLE = "JOIN run r ON r.id = o.run AND r.state = 'running' AND r.trouble IS NULL";
 
