@@ -131,6 +131,41 @@ describe('a run into an API that takes its time', () => {
     expect([...taken].sort()).toEqual(once(300));
   });
 
+  it('cancelled, is not held up by a request to another dataset of the API that takes its time', async () => {
+    const slow = await start(3, 1);
+    await until(slow.run, ({ counts }) => counts.delivered === 3);
+    const endpoint = { path: '/others', write: { method: 'POST', path: '/others', batch: 1, repeat: { by: 'key' } } };
+    await server.ask('PUT', `/api/systems/${slow.system}/setting`, {
+      dataset: 'others',
+      setting: { kind: 'endpoint', endpoint },
+    });
+    const into = async (dataset: string): Promise<number> => {
+      const { plan } = await server.mapping({
+        versicle: 1,
+        name: `Into ${slow.system} ${dataset}`,
+        source: { primary: { alias: 'i', dataset: `files/${slow.file}` } },
+        target: { dataset: `${slow.system}/${dataset}`, key: ['no'], fields: [{ name: 'no', type: 'text' }] },
+        lines: [{ id: 'l1', target: 'no', kind: 'straight', source: 'i.no' }],
+        write: { mode: 'insert' },
+      });
+      return (await server.api('startPlan', 'POST', `/plans/${plan}/start`, {})).run;
+    };
+    // One request at a time, and the first one is not answered for long.
+    millis = 60_000;
+    const first = await into('items');
+    await until(first, ({ counts }) => counts.waiting === 3);
+    while (atOnce === 0) await new Promise((r) => setTimeout(r, 15));
+    const second = await into('others');
+    await until(second, ({ counts }) => counts.waiting === 3);
+    await server.api('cancelRun', 'POST', `/runs/${second}/cancel`);
+    const { counts } = await until(second, ({ finishedAt }) => finishedAt !== null);
+    expect(counts).toMatchObject({ waiting: 0, failed: 3, delivered: 0 });
+    // The other request is under way all the while.
+    expect([atOnce, (await detail(first)).counts.waiting]).toEqual([1, 3]);
+    await server.api('cancelRun', 'POST', `/runs/${first}/cancel`);
+    await until(first, ({ finishedAt }) => finishedAt !== null);
+  });
+
   it('breaks off where the target does not know us, keeps what waits, and sends it when it is taken up again', async () => {
     const { run } = await start(120, 1);
     await until(run, ({ counts }) => counts.read === 120 && counts.delivered > 5);

@@ -184,7 +184,7 @@ export class Sender {
       const { parallel, repeats, send } = await this.sending();
       const items = rows.map(({ cells, deliveryKey }) => ({ cells, id: deliveryKey }));
       const heard = (answer: Answer): void => answers.heard(this.target, id, answer);
-      await places.take(this.system, parallel);
+      await places.take(this.system, parallel, signal);
       let rejections: readonly Rejection[];
       try {
         // One of them may be held, or gone, by now: the others are found again.
