@@ -151,8 +151,9 @@ export const mappingRoutes = {
     response: mappings.arrivedSave,
   },
   targetOutlook: {
-    summary: 'What the target has, against what the draft would write into it',
+    summary: 'What the target has, against what the draft, or the newest revision, would write into it',
     params: idParams,
+    query: mappings.outlookQuery,
     response: mappings.targetFit,
   },
   addTargetFields: {

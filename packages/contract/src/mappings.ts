@@ -201,7 +201,11 @@ export const useStarter = z.strictObject({
   target: z.string().min(3),
 });
 
-/** What the target has, against what a draft would write into it. */
+export const outlookQuery = z.object({
+  /** What is looked at: the draft, before it is published, or what a run would carry out. */
+  of: z.enum(['draft', 'revision']).default('draft'),
+});
+/** What the target has, against what a document would write into it. */
 export const targetFit = z.object({
   /** Fields that are loaded, and the target lacks. */
   lacking: z.array(z.object({ name: z.string(), type: z.string() })),

@@ -3,8 +3,9 @@ import type { Failure, MappingDocument, Rejection } from '@versicle/core';
 const CAUSES: Readonly<Record<string, Failure['cause']>> = {
   '23503': 'reference_missing',
   '22001': 'too_long',
-  delivery_failed: 'delivery_failed',
 };
+/** Nobody refused it: it was not sent, or what became of it is not known. It says so itself, and is no matter of a line. */
+const NOT_DELIVERED = 'delivery_failed';
 const UNIQUE = '23505';
 /** An update found nothing to change. */
 const NOT_THERE = 'not_there';
@@ -12,6 +13,8 @@ const NOT_THERE = 'not_there';
 /** The target's refusal as a failure, filed under the line of the field that it is about. */
 export function failureOf(rejection: Rejection, document: MappingDocument, replayedDuplicate: boolean): Failure {
   const { key } = document.target;
+  if (rejection.code === NOT_DELIVERED)
+    return { line: null, target: null, cause: 'delivery_failed', message: rejection.message, values: {} };
   if (rejection.code === NOT_THERE) {
     const line = document.lines.find((l) => l.target === key[0])?.id ?? null;
     const target = key.join(', ') || null;

@@ -325,9 +325,11 @@ export class Mappings {
     }
   }
 
-  /** What the target has, against what the draft would write into it, and what is known of its source against its lines. */
-  async targetOutlook(id: string): Promise<TargetFit> {
-    const { document } = await this.draft(id);
+  /** What the target has, against what is written into it, and what is known of the source against the lines. */
+  async targetOutlook(id: string, of: 'draft' | 'revision'): Promise<TargetFit> {
+    const { number } = await this.row(id);
+    const document =
+      of === 'revision' && number !== null ? await this.revision(id, number) : (await this.draft(id)).document;
     const ahead = await aheadOf(this.db, document, async () => ({
       ...(await this.sourceOf(document)),
       keyMaps: await this.keyMaps.of(document),

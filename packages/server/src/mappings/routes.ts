@@ -41,7 +41,7 @@ export function mappingRoutes(api: Api, { mappings, workbooks, events }: Service
     await changed(params.id);
     return revision;
   });
-  api.on('targetOutlook', async ({ params }) => mappings.targetOutlook(params.id));
+  api.on('targetOutlook', ({ params, query }) => mappings.targetOutlook(params.id, query.of));
   api.on('addTargetFields', async ({ params }) => ({ added: await mappings.addTargetFields(params.id) }));
   api.on('lineHistory', async ({ params }, who) => {
     await mappings.draft(params.id);

@@ -107,7 +107,7 @@ describe('what waits for a target', () => {
     expect((await act({ act: 'hold', which: { ids: [a!.id] } })).body).toEqual({ done: 1, gone: 0 });
     expect((await act({ act: 'first', which: { ids: [d!.id] } })).body).toEqual({ done: 1, gone: 0 });
     expect((await act({ act: 'skip', which: { ids: [b!.id] }, reason: '' })).status).toBe(400);
-    expect((await act({ act: 'skip', which: { ids: [b!.id] }, reason: 'a test record' })).body.done).toBe(1);
+    expect((await act({ act: 'skip', which: { ids: [b!.id] }, reason: 'its price is a test' })).body.done).toBe(1);
     expect(await nos()).toEqual(['d', 'a', 'c', 'e']);
     expect(await nos('state=held')).toEqual(['a']);
     await openWindow();
@@ -122,15 +122,26 @@ describe('what waits for a target', () => {
     const ended = await until(run, ({ finishedAt }) => finishedAt !== null);
     expect(ended).toMatchObject({ state: 'finished', counts: { read: 5, delivered: 4, skipped: 1, failed: 0 } });
     expect(ended.log.map((l) => l.message)).toContainEqual(
-      expect.stringMatching(/skips 1 record that waits: a test record$/),
+      expect.stringMatching(/skips 1 record that waits: its price is a test$/),
     );
     const [skipped] = (await server.ask('GET', `/api/failures?mapping=${mapping}&state=waived`)).body as unknown as {
       id: number;
       label: string;
     }[];
     expect(skipped!.label).toBe('b, 1');
-    const kept = (await server.ask('GET', `/api/failures/${skipped!.id}`)).body as unknown as { history: object[] };
-    expect(kept.history).toMatchObject([{ what: 'waived', message: expect.stringMatching(/: a test record$/) }]);
+    const kept = (await server.ask('GET', `/api/failures/${skipped!.id}`)).body as unknown as {
+      history: object[];
+      failures: object[];
+    };
+    expect(kept.history).toMatchObject([{ what: 'waived', message: expect.stringMatching(/: its price is a test$/) }]);
+    // It is no matter of the line whose field the reason names, and nobody refused it.
+    expect(kept.failures).toMatchObject([
+      {
+        line: null,
+        cause: 'delivery_failed',
+        message: expect.stringMatching(/^Skipped before it was sent\. .*price is a test$/),
+      },
+    ]);
     const late = await act({ act: 'hold', which: { ids: [a!.id] } });
     expect(late).toMatchObject({
       status: 422,

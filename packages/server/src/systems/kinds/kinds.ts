@@ -78,7 +78,7 @@ export class Kinds {
       return { path: `connection.${name}`, title: titles.get(name) ?? 'The connection', message };
     });
     const [first] = details;
-    throw new Fault('not understood', `${first!.title}: ${first!.message}.`, details);
+    throw new Fault('not understood', `${first!.title}: ${first!.message.replace(/\.$/, '')}.`, details);
   }
   async open(connection: Connection, context: KindContext): Promise<OpenSystem> {
     return this.of(connection).open(connection, context);

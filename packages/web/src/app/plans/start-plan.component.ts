@@ -128,7 +128,7 @@ export class StartPlanComponent {
       const mapping = this.single()?.id;
       if (mapping === undefined) return;
       const params = { id: mapping };
-      const asked = this.api.call('targetOutlook', { params }).subscribe({
+      const asked = this.api.call('targetOutlook', { params, query: { of: 'revision' } }).subscribe({
         next: ({ twice, ahead, of }) => {
           this.twice.set(twice ?? '');
           this.ahead.set(ahead);

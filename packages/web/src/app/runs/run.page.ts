@@ -213,7 +213,7 @@ import { UnmatchedComponent } from './unmatched.component';
                   [attr.aria-pressed]="loudOnly()"
                   (click)="loudOnly.set(!loudOnly())"
                 >
-                  {{ loudOnly() ? 'All lines' : loud() === 1 ? 'Only the warning' : 'Only warnings (' + loud() + ')' }}
+                  {{ loudOnly() ? 'All lines' : 'Only warnings and errors (' + loud() + ')' }}
                 </button>
               }
               <a class="btn quiet" [href]="'/api/runs/' + r.id + '/log.txt'" download>Download</a>
@@ -407,7 +407,8 @@ export class RunPage {
     if (r.finishedAt !== null) return `took ${durationWords(took)}, ${rate}`;
     const isRead = r.progress && r.progress.total > 0 ? r.progress.done / r.progress.total : 0;
     const share = r.counts.read > 0 ? (isRead * settled) / r.counts.read : 0;
-    const left = share > 0.02 ? `, about ${durationWords(took * (1 / share - 1))} left` : '';
+    // While nothing may be sent, the rate so far says nothing of the rest.
+    const left = share > 0.02 && r.opens === null ? `, about ${durationWords(took * (1 / share - 1))} left` : '';
     return `${durationWords(took)} so far, ${rate}${left}`;
   });
 
