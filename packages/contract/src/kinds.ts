@@ -33,6 +33,8 @@ export const kindFacts = z.object({
   asks: z.boolean(),
   /** Whether records are sent to it by request, at its own pace: until then they wait. */
   byRequest: z.boolean(),
+  /** What comes by itself and can start a plan. */
+  arrives: z.enum(['files', 'deliveries']).nullable(),
   /** What records are written to there; null where nothing is. */
   target: z
     .object({

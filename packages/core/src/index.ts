@@ -29,7 +29,15 @@ export * from './formats/xlsx.ts';
 export { decodeText } from './formats/decode.ts';
 export { guessColumns } from './formats/fixed-width.ts';
 export { parseJsonTree } from './formats/json-tree.ts';
-export { Flattener, learnStructures, structureFields, treeJson, type Members, type Tree } from './formats/nested.ts';
+export {
+  Flattener,
+  learnStructures,
+  mergeStructures,
+  structureFields,
+  treeJson,
+  type Members,
+  type Tree,
+} from './formats/nested.ts';
 export { guessRecords } from './formats/json.ts';
 export { guessXmlRecords, XmlRecords } from './formats/xml.ts';
 export * from './formats/blocks.ts';

@@ -51,6 +51,7 @@ import { keepLookSchedules, lookAtAll } from './structures/look-schedule.ts';
 import { Structures } from './structures/structures.ts';
 import { Starters } from './starters/starters.ts';
 import { kinds } from './systems/kinds/index.ts';
+import { Listening } from './systems/listening.ts';
 import { SignIn } from './systems/sign-in.ts';
 import { Systems } from './systems/systems.ts';
 import { watchConnections } from './systems/watch.ts';
@@ -190,6 +191,7 @@ async function start(): Promise<void> {
   ready(makeApp(services, { version: VERSION, host, pages, log }));
   const hooksServer = await listenForHooks(services, log);
   await services.engine.resume();
+  const listening = new Listening(db, systems, events, log);
   const stopPlans = keepPlans(services, followed, log);
   await profiles.resume();
   const stopKeeping = keepHouse(db, log);
@@ -220,7 +222,7 @@ async function start(): Promise<void> {
     stopKeeping();
     stopWatching();
     stopLooking();
-    return stopPlans();
+    return Promise.all([listening.close(), stopPlans()]);
   });
   process.stdout.write(`Versicle is at ${addressOf(server)}\n`);
 }
@@ -314,7 +316,7 @@ function listen(server: Server, port: number, address = host): Promise<Server> {
 function closeOnSignals(
   server: Server,
   { engine, conductor, senders, profiles, trials, events, systems, db }: Services,
-  stopWatching: () => Promise<void>,
+  stopWatching: () => Promise<unknown>,
 ): void {
   let closing = false;
   const close = async (): Promise<void> => {

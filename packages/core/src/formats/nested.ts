@@ -49,6 +49,18 @@ export function learnStructures(records: readonly Tree[]): NestedStructure[] {
       .map(([name]) => name),
   }));
 }
+/** What is known of records, and what further ones add to it. */
+export function mergeStructures(
+  known: readonly NestedStructure[],
+  more: readonly NestedStructure[],
+): NestedStructure[] {
+  const result = new Map(known.map((s) => [s.path, s]));
+  for (const s of more) {
+    const before = result.get(s.path);
+    result.set(s.path, before ? { path: s.path, fields: [...new Set([...before.fields, ...s.fields])] } : s);
+  }
+  return [...result.values()];
+}
 function findRepeating(tree: Tree, path: string, into: Set<string>): void {
   if (isArray(tree)) {
     if (path !== '') into.add(path);

@@ -28,6 +28,7 @@ import m025 from './migrations/025-capture.sql';
 import m026 from './migrations/026-waiting.sql';
 import m027 from './migrations/027-pace.sql';
 import m028 from './migrations/028-volume.sql';
+import m029 from './migrations/029-stream.sql';
 
 /** Forward only; a released migration is never edited. */
 export const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -59,6 +60,7 @@ export const migrations: readonly (readonly [number: number, name: string, sql: 
   [26, 'waiting', m026],
   [27, 'pace', m027],
   [28, 'volume', m028],
+  [29, 'stream', m029],
 ];
 
 export async function migrate(db: Database): Promise<void> {

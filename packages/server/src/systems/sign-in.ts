@@ -1,8 +1,8 @@
 import { refused } from '@versicle/core';
 import { createHash, randomBytes } from 'node:crypto';
 import { Router, type Request, type Response } from 'express';
-import { HttpClient } from './kinds/http/client.ts';
-import { isHttp } from './kinds/http/settings.ts';
+import { BRIEF, HttpClient } from './kinds/http/client.ts';
+import { isReached } from './kinds/http/settings.ts';
 import type { Systems } from './systems.ts';
 
 /** Minutes that a person has for agreeing at the other side. */
@@ -24,7 +24,7 @@ export class SignIn {
   /** Where the person is sent. `origin` is the address under which the page is open. */
   async begin(system: string, origin: string): Promise<{ url: string }> {
     const connection = await this.systems.connection(system);
-    if (!isHttp(connection) || connection.auth !== 'code')
+    if (!isReached(connection) || connection.auth !== 'code')
       throw refused('This system does not sign in by authorization code.');
     if (!connection.authorizeUrl || !connection.clientId)
       throw refused('Signing in needs an authorization address and a client id; change the connection.');
@@ -56,8 +56,8 @@ export class SignIn {
       throw refused('This signing in was not begun here, or took too long; begin again on the page of the system.');
     if (!code) throw refused(`The other side did not agree: ${error ?? 'it gave no reason'}.`);
     const connection = await this.systems.connection(begun.system);
-    if (!isHttp(connection)) throw refused('The system is of another kind by now.');
-    const client = new HttpClient(connection, this.systems.keeper(begun.system));
+    if (!isReached(connection)) throw refused('The system is of another kind by now.');
+    const client = new HttpClient(connection, this.systems.keeper(begun.system), BRIEF);
     try {
       await client.redeem(code, begun.verifier, begun.redirectUri);
     } catch (reason) {

@@ -109,7 +109,7 @@ export async function goneProblem(
          FROM system s LEFT JOIN dataset_setting d ON d.system = s.id AND d.dataset = $2 WHERE s.id = $1`,
       [from, dataset.slice(from!.length + 1)],
     );
-    if (rows.some((r) => r.kind === 'webhook'))
+    if (rows.some((r) => r.kind === 'webhook' || r.kind === 'stream'))
       return `${dataset} has what was sent to it, for a while; what is not there any more is not gone. Leave what is gone.`;
     if (rows.some((r) => r.placed))
       return `The address of ${dataset} asks for a part of its records only (it has places such as {{today-7d}}), so nothing tells what is gone. Read all of them, or leave what is gone.`;

@@ -208,6 +208,11 @@ export interface OpenSystem {
   /** One request below the base address, as it stands. Throws NothingDone where none arrived. */
   request?(asked: AskedRequest, signal: AbortSignal): Promise<AnsweredRequest>;
   arrivals?: Arrivals;
+  /**
+   * Takes what keeps coming, after the record that a checkpoint names, until the other side ends it, the system is closed or the
+   * signal says so. Gives the milliseconds that the other side wants us to wait before we ask again. Throws what went wrong.
+   */
+  listen?(from: string | null, hears: Hears, signal: AbortSignal): Promise<number | null>;
   /** Writes down itself which records of a dataset change. */
   captures?: Captures;
   target?: Target;
@@ -262,6 +267,20 @@ export type Arrivals =
       /** The newest one; 0 where none came yet. */
       newest(): Promise<number>;
     };
+/** Who is told of what comes. */
+export interface Hears {
+  /** The connection stands. */
+  opened(): void;
+  /** Keeps what came, each id once, and up to where. Gives how many came before with another body; those are kept, too. */
+  take(came: readonly Came[], checkpoint: string | null): Promise<number>;
+}
+export interface Came {
+  /** By which it is known when it comes again; null: it counts anew each time. */
+  readonly id: string | null;
+  readonly body: string;
+  /** What sort of event the other side calls it. */
+  readonly event: string | null;
+}
 /** What changed of a dataset, as the system itself wrote it down for a consumer that has a name there. */
 export interface Captures {
   /** What stands against it, for a person; null where nothing does. */
@@ -337,6 +356,8 @@ export interface Kind<C extends Connection> {
   readonly place: readonly (keyof C & string)[];
   /** A secret entry that is made for whoever gives none, and shown once. */
   readonly makes?: keyof C & string;
+  /** Its systems are listened to: their records come by themselves over a connection that we hold open. */
+  readonly listens?: true;
   /** Whether a person signs in at the other side. */
   signsIn?(connection: C): boolean;
   open(connection: C, context: KindContext): OpenSystem | Promise<OpenSystem>;

@@ -27,6 +27,11 @@ export class Kinds {
     return [...this.byName.values()].map(({ facts, entries }) => ({ ...facts, entries: [...entries] }));
   }
 
+  /** The names of those whose systems are listened to. */
+  listening(): string[] {
+    return [...this.byName.values()].filter((k) => k.listens).map((k) => k.facts.kind);
+  }
+
   private of({ kind }: Pick<Connection, 'kind'>): KnownKind {
     const found = this.byName.get(kind);
     if (found) return found;

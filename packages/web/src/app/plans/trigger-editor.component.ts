@@ -16,7 +16,7 @@ const KINDS: readonly { readonly kind: TriggerKind; readonly words: string }[] =
   { kind: 'every', words: 'again and again, a while after it ended' },
   { kind: 'after', words: 'when another plan has ended' },
   { kind: 'file', words: 'when a file has arrived' },
-  { kind: 'arrival', words: 'when a webhook delivers a record' },
+  { kind: 'arrival', words: 'when a record comes by itself' },
   { kind: 'call', words: 'when it is called from outside' },
 ];
 
@@ -79,7 +79,7 @@ const KINDS: readonly { readonly kind: TriggerKind; readonly words: string }[] =
               [ngModel]="t.dataset"
               (ngModelChange)="put(t, { dataset: $event })"
             >
-              @for (d of arriving('webhook'); track d) {
+              @for (d of arriving('deliveries'); track d) {
                 <nz-option [nzValue]="d" [nzLabel]="d" />
               }
             </nz-select>
@@ -94,7 +94,7 @@ const KINDS: readonly { readonly kind: TriggerKind; readonly words: string }[] =
                 [ngModel]="t.dataset"
                 (ngModelChange)="put(t, { dataset: $event })"
               >
-                @for (d of arriving('folder'); track d) {
+                @for (d of arriving('files'); track d) {
                   <nz-option [nzValue]="d" [nzLabel]="d" />
                 }
               </nz-select>
@@ -153,10 +153,10 @@ export class TriggerEditorComponent {
 
   private readonly mappingList = inject(Store).selectSignal(mappingsFeature.selectMappings);
   private readonly systemList = inject(Store).selectSignal(systemsFeature.selectSystems);
-  /** What the plan's mappings read from systems of a kind: where it can arrive. */
-  protected arriving(kind: 'folder' | 'webhook'): string[] {
+  /** What the plan's mappings read from systems to which such things come: where it can arrive. */
+  protected arriving(what: 'files' | 'deliveries'): string[] {
     const used = mappingsOf(this.plan());
-    const systems = (this.systemList().value ?? []).filter((s) => s.connection.kind === kind).map((s) => s.id);
+    const systems = (this.systemList().value ?? []).filter((s) => s.facts.arrives === what).map((s) => s.id);
     const read = (this.mappingList().value ?? [])
       .filter((m) => used.includes(m.id))
       .flatMap((m) => [m.source, ...m.further])
@@ -167,15 +167,15 @@ export class TriggerEditorComponent {
   protected offered(kind: TriggerKind): boolean {
     if (kind === 'after') return this.others().length > 0;
     return kind === 'file'
-      ? this.arriving('folder').length > 0
-      : kind !== 'arrival' || this.arriving('webhook').length > 0;
+      ? this.arriving('files').length > 0
+      : kind !== 'arrival' || this.arriving('deliveries').length > 0;
   }
 
   protected add(kind: TriggerKind): void {
     const { timeZone } = Intl.DateTimeFormat().resolvedOptions();
     const trigger = newTrigger(kind, this.plan(), timeZone, this.others()[0]?.id ?? null, {
-      file: this.arriving('folder')[0] ?? '',
-      arrival: this.arriving('webhook')[0] ?? '',
+      file: this.arriving('files')[0] ?? '',
+      arrival: this.arriving('deliveries')[0] ?? '',
     });
     this.changed.emit(withTrigger(this.plan(), -1, trigger));
     this.added.emit(this.plan().triggers.length);

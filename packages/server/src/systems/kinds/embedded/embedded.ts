@@ -18,6 +18,7 @@ export const embedded: Kind<EmbeddedConnection> = {
     settledBy: null,
     asks: false,
     byRequest: false,
+    arrives: null,
     target: tableTarget(true),
   },
   settings,

@@ -33,6 +33,7 @@ export const folder: Kind<FolderConnection> = {
     settledBy: 'format',
     asks: false,
     byRequest: false,
+    arrives: 'files',
     target: {
       title: 'File',
       there: 'is there; a run writes it anew',

@@ -1,6 +1,6 @@
 import { refused } from '@versicle/core';
 import type { HttpAnswer } from './answers.ts';
-import type { HttpConnection } from './settings.ts';
+import type { Reached } from './settings.ts';
 
 /** Seconds before its end that a token is taken for ended. */
 const MARGIN = 30;
@@ -26,7 +26,7 @@ export class Authenticator {
   private asking: Promise<string> | null = null;
 
   constructor(
-    private readonly connection: HttpConnection,
+    private readonly connection: Reached,
     private readonly kept: Kept,
     private readonly send: Send,
   ) {}

@@ -7,13 +7,15 @@ import { guardedLookup, requireAllowedHost } from '../network/guard.ts';
 import { UnexpectedAnswer, type HttpAnswer } from './answers.ts';
 import { BadEncoding, decodeBody } from './decode.ts';
 import { readVariables } from './places.ts';
-import { patienceOf, type HttpConnection, type Patience } from './settings.ts';
+import type { Patience, Reached } from './settings.ts';
 
 /** Bytes of one answer at the most. */
 const MAX_ANSWER = 64 * 1024 ** 2;
 const MAX_REDIRECTS = 5;
 /** Characters of an answer that are told. */
 const MOST_TOLD = 500;
+/** For what is asked once, such as a token. */
+export const BRIEF = { tries: 3, firstWait: 250, longestWait: 5000 };
 /** What Retry-After may ask for at the most, in milliseconds. */
 const LONGEST_ASKED = 600_000;
 
@@ -35,6 +37,12 @@ export interface HttpRequest {
   /** Told of each try, and what came back. */
   readonly heard?: (answer: Omit<Answer, 'asked'>) => void;
 }
+type Asked = Omit<HttpRequest, 'repeatable'>;
+/** An answer whose body comes bit by bit. */
+export interface OpenAnswer extends Omit<HttpAnswer, 'text'> {
+  readonly body: AsyncIterable<Buffer> & { destroy(): void };
+}
+type Begun = Omit<HttpAnswer, 'text'> & { readonly body?: OpenAnswer['body'] };
 /** Nothing of the request has reached the API, or the API said that it did nothing. */
 export class NotSent extends Error {}
 /** It may not be sent now. */
@@ -64,18 +72,17 @@ export class HttpClient {
   private readonly agent: Agent;
   private readonly authenticator: Authenticator;
   private readonly base: URL;
-  private readonly patience: Patience;
   /** Milliseconds from one request to the next; null: none. */
   private readonly apart: number | null;
 
   constructor(
-    private readonly connection: HttpConnection,
+    private readonly connection: Reached,
     private readonly house: Pick<KindContext, 'keptSecret' | 'keepSecret' | 'turn'>,
+    private readonly patience: Pick<Patience, 'tries' | 'firstWait' | 'longestWait'>,
     /** Tests need no real waiting. */
     private readonly wait: (ms: number, signal: AbortSignal) => Promise<void> = pause,
   ) {
     const timeout = connection.timeoutSeconds * 1000;
-    this.patience = patienceOf(connection);
     this.apart = connection.pace === undefined ? null : millisApart(readPace(connection.pace));
     this.base = new URL(connection.base.endsWith('/') ? connection.base : `${connection.base}/`);
     this.agent = new Agent({
@@ -114,7 +121,7 @@ export class HttpClient {
         if (signal.aborted && !reached) throw new NotSent('It was cancelled before it was sent.');
         if (asked.isClosed?.()) throw reached ? new Error(CLOSED) : new ClosedBefore(CLOSED);
         sending = true;
-        answer = await this.told(asked, () => this.follow(asked, credentials));
+        answer = await this.told(asked, () => this.follow(asked, credentials, (r, extra) => this.once(r, extra)));
       } catch (error) {
         const { code } = error as { code?: string };
         const unreached = !sending || (code !== undefined && UNREACHED.has(code));
@@ -162,19 +169,37 @@ export class HttpClient {
     }
   }
 
+  /** Asks for what comes bit by bit: the answer with its body as it comes, which may be silent for so long; 0: for ever. */
+  async open(asked: Pick<HttpRequest, 'url' | 'headers'>, silence: number, signal: AbortSignal): Promise<OpenAnswer> {
+    for (let refreshed = false; ; refreshed = true) {
+      const credentials = await this.authenticator.headers();
+      const answer = await this.follow({ ...asked, method: 'GET', signal }, credentials, (r, extra) =>
+        this.begin(r, extra, signal, silence),
+      );
+      if (answer.status !== 401 || refreshed || !this.authenticator.canRenew()) return answer;
+      answer.body.destroy();
+      this.authenticator.forget();
+    }
+  }
+
   /** Redirects are followed by us: a request to another host goes without credentials, and without a body. */
-  private async follow(asked: HttpRequest, credentials: Record<string, string>): Promise<HttpAnswer> {
+  private async follow<T extends Begun>(
+    asked: Asked,
+    credentials: Record<string, string>,
+    once: (asked: Asked, extra: Record<string, string>) => Promise<T>,
+  ): Promise<T> {
     let current = asked;
     for (let hops = 0; ; hops++) {
       // Credentials go to the base's own scheme, host and port only.
       const own = new URL(current.url).origin === this.base.origin;
       const asIs = { ...current, url: own ? this.withSecrets(current.url) : current.url };
       const answer = {
-        ...(await this.once(asIs, own ? { ...this.ownHeaders(), ...credentials } : {})),
+        ...(await once(asIs, own ? { ...this.ownHeaders(), ...credentials } : {})),
         url: current.url,
       };
       const to = answer.headers['location'];
       if (![301, 302, 303, 307, 308].includes(answer.status) || typeof to !== 'string') return answer;
+      answer.body?.destroy();
       if (hops >= MAX_REDIRECTS) throw new Error(`${asked.url} leads from one address to the next without an end.`);
       const url = new URL(to, current.url).href;
       if (asked.method !== 'GET')
@@ -201,23 +226,18 @@ export class HttpClient {
     );
   }
 
-  private async once(asked: Omit<HttpRequest, 'repeatable'>, extra: Record<string, string>): Promise<HttpAnswer> {
-    const url = new URL(asked.url);
-    requireAllowedHost(url.hostname);
-    if (url.protocol !== 'http:' && url.protocol !== 'https:') throw new Error(`${url.protocol} is not followed.`);
-    const answer = await request(url, {
-      method: asked.method as Dispatcher.HttpMethod,
-      headers: { accept: 'application/json, application/xml;q=0.9, */*;q=0.5', ...extra, ...asked.headers },
-      ...(asked.body === undefined ? {} : { body: asked.body }),
-      dispatcher: this.agent,
-      signal: AbortSignal.any([
+  private async once(asked: Asked, extra: Record<string, string>): Promise<HttpAnswer> {
+    const answer = await this.begin(
+      asked,
+      extra,
+      AbortSignal.any([
         AbortSignal.timeout(this.connection.timeoutSeconds * 1000 * 4),
         ...(asked.signal ? [asked.signal] : []),
       ]),
-    });
+    );
     const pieces: Buffer[] = [];
     let size = 0;
-    for await (const piece of answer.body as AsyncIterable<Buffer>) {
+    for await (const piece of answer.body) {
       size += piece.length;
       if (size > MAX_ANSWER) {
         answer.body.destroy();
@@ -231,14 +251,35 @@ export class HttpClient {
         Buffer.concat(pieces),
         typeof type === 'string' ? type : undefined,
         // What says yes or no to records that were sent is read as well as it can be.
-        answer.statusCode >= 400 || asked.method !== 'GET',
+        answer.status >= 400 || asked.method !== 'GET',
       );
-      return { status: answer.statusCode, headers: answer.headers, text, url: asked.url };
+      return { status: answer.status, headers: answer.headers, text, url: asked.url };
     } catch (error) {
       throw error instanceof BadEncoding
         ? new UnexpectedAnswer(`The answer of ${asked.url} can't be read: ${error.message}.`)
         : error;
     }
+  }
+
+  /** The answer as soon as its headers are there. */
+  private async begin(
+    asked: Asked,
+    extra: Record<string, string>,
+    signal: AbortSignal,
+    silence?: number,
+  ): Promise<OpenAnswer> {
+    const url = new URL(asked.url);
+    requireAllowedHost(url.hostname);
+    if (url.protocol !== 'http:' && url.protocol !== 'https:') throw new Error(`${url.protocol} is not followed.`);
+    const { statusCode, headers, body } = await request(url, {
+      method: asked.method as Dispatcher.HttpMethod,
+      headers: { accept: 'application/json, application/xml;q=0.9, */*;q=0.5', ...extra, ...asked.headers },
+      ...(asked.body === undefined ? {} : { body: asked.body }),
+      ...(silence === undefined ? {} : { bodyTimeout: silence }),
+      dispatcher: this.agent,
+      signal,
+    });
+    return { status: statusCode, headers, body, url: asked.url };
   }
 
   /** Trades an authorization code for tokens; the refresh token is kept. */

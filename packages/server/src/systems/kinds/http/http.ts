@@ -5,6 +5,7 @@ import {
   fillPlaces,
   Flattener,
   learnStructures,
+  mergeStructures,
   nearest,
   type NestedStructure,
   notFound,
@@ -38,7 +39,7 @@ import type { HttpAnswer } from './answers.ts';
 import { sendAsIs } from './as-is.ts';
 import { HttpClient } from './client.ts';
 import { readVariables } from './places.ts';
-import { patienceOf, settings, type HttpConnection } from './settings.ts';
+import { patienceOf, requireHeaders, settings, type HttpConnection } from './settings.ts';
 import { HttpTarget, type SettledEndpoint } from './target.ts';
 import { tryWrite } from './try-write.ts';
 
@@ -52,6 +53,7 @@ export const http: Kind<HttpConnection> = {
     settledBy: 'endpoint',
     asks: true,
     byRequest: true,
+    arrives: null,
     target: {
       title: 'Dataset',
       there: 'its fields are taken over',
@@ -70,11 +72,7 @@ export const http: Kind<HttpConnection> = {
     requireAllowedHost(new URL(connection.base).hostname);
     variablesOf(connection);
     readVariables(connection.secretQuery ?? '');
-    for (const line of `${connection.headers ?? ''}\n${connection.secretHeaders ?? ''}`.split(/\r?\n/))
-      if (line.trim() !== '' && !/^[A-Za-z0-9!#$%&'*+.^_`|~-]+\s*:\s*\S/.test(line))
-        throw refused(`“${line.slice(0, 60)}” is not a header; write Name: value.`, [
-          { path: 'connection.headers', message: 'Name: value' },
-        ]);
+    requireHeaders(connection);
   },
 };
 
@@ -101,7 +99,7 @@ class HttpSystem implements OpenSystem {
     private readonly connection: HttpConnection,
     private readonly context: KindContext,
   ) {
-    this.client = new HttpClient(connection, context);
+    this.client = new HttpClient(connection, context, patienceOf(connection));
     this.variables = variablesOf(connection);
     const settled = async (dataset: string): Promise<SettledEndpoint> => {
       const endpoint = await this.endpoint(dataset);
@@ -305,7 +303,7 @@ class HttpSystem implements OpenSystem {
           yield { fields: ['_parent_key'], rows: [page.unreadable], file: null };
           continue;
         }
-        structures = merged(structures, learnStructures(page.records));
+        structures = mergeStructures(structures, learnStructures(page.records));
         if (!structures.some((s) => s.path === part)) {
           number += page.records.length;
           continue;
@@ -505,14 +503,6 @@ function refusal(answer: HttpAnswer): Error {
 function splitPart(name: string): [dataset: string, part: string] {
   const slash = name.indexOf('/');
   return slash < 0 ? [name, ''] : [name.slice(0, slash), name.slice(slash + 1)];
-}
-function merged(known: readonly NestedStructure[], more: readonly NestedStructure[]): NestedStructure[] {
-  const result = new Map(known.map((s) => [s.path, s]));
-  for (const s of more) {
-    const before = result.get(s.path);
-    result.set(s.path, before ? { path: s.path, fields: [...new Set([...before.fields, ...s.fields])] } : s);
-  }
-  return [...result.values()];
 }
 /** `{station}` becomes the parent's value, safely within its part of the path. */
 export function fillFields(

@@ -1,4 +1,5 @@
 import type { Connection } from '@versicle/contract';
+import { refused } from '@versicle/core';
 import * as z from 'zod';
 import { entry, pace, secret, text, windows } from '../settings.ts';
 
@@ -19,17 +20,8 @@ const own = <T extends z.ZodType>(schema: T, usual: number, meta: { title: strin
     when: { entry: 'faults', is: ['own'] },
   });
 
-/** What it takes to reach an API. */
-export const settings = z.strictObject({
-  kind: z.literal('http'),
-  base: entry(
-    z.url({ protocol: /^https?$/, error: 'write it in full, with http:// or https:// before it' }).max(2000),
-    {
-      title: 'Base address',
-      description: 'What all addresses of the API begin with.',
-      example: 'https://members.example.org/api/v2',
-    },
-  ),
+/** How one signs in at another side over HTTP, and what goes along with each request. */
+export const signingIn = {
   auth: entry(z.enum(['none', 'key', 'basic', 'bearer', 'client', 'code']).default('none'), {
     title: 'Signing in',
     words: AUTH,
@@ -56,12 +48,6 @@ export const settings = z.strictObject({
     description: 'One a line, written Name: value.',
     long: true,
   }),
-  variables: entry(z.string().max(20_000).optional(), {
-    title: 'Variables',
-    description: 'One a line, written name = value; {{name}} stands for it in paths and query values.',
-    long: true,
-    example: 'site = north',
-  }),
   secretHeaders: secret('Secret headers', {
     description: 'As the further headers, but kept under lock and never shown again.',
     long: true,
@@ -69,6 +55,37 @@ export const settings = z.strictObject({
   secretQuery: secret('Secret query values', {
     description: 'One a line, written name = value; added to the address of each request, kept under lock.',
     long: true,
+  }),
+};
+/** Headers as they are written, one a line. Throws a fault for a line that is none. */
+export function requireHeaders({
+  headers = '',
+  secretHeaders = '',
+}: Pick<HttpConnection, 'headers' | 'secretHeaders'>): void {
+  for (const line of `${headers}\n${secretHeaders}`.split(/\r?\n/))
+    if (line.trim() !== '' && !/^[A-Za-z0-9!#$%&'*+.^_`|~-]+\s*:\s*\S/.test(line))
+      throw refused(`“${line.slice(0, 60)}” is not a header; write Name: value.`, [
+        { path: 'connection.headers', message: 'Name: value' },
+      ]);
+}
+
+/** What it takes to reach an API. */
+export const settings = z.strictObject({
+  kind: z.literal('http'),
+  base: entry(
+    z.url({ protocol: /^https?$/, error: 'write it in full, with http:// or https:// before it' }).max(2000),
+    {
+      title: 'Base address',
+      description: 'What all addresses of the API begin with.',
+      example: 'https://members.example.org/api/v2',
+    },
+  ),
+  ...signingIn,
+  variables: entry(z.string().max(20_000).optional(), {
+    title: 'Variables',
+    description: 'One a line, written name = value; {{name}} stands for it in paths and query values.',
+    long: true,
+    example: 'site = north',
   }),
   secretVariables: secret('Secret variables', {
     description: 'As the variables, but kept under lock and never shown again.',
@@ -112,8 +129,11 @@ export const settings = z.strictObject({
   }),
 });
 export type HttpConnection = z.infer<typeof settings>;
-/** Whether a connection, as its kind read it, is one of these. */
-export const isHttp = (connection: Connection): connection is HttpConnection => connection.kind === 'http';
+/** Whether a connection, as its kind read it, leads to another side over HTTP. */
+export const isReached = (connection: Connection): connection is Connection & Reached =>
+  typeof connection['base'] === 'string' && typeof connection['auth'] === 'string';
+/** What of it is needed to sign in and to ask. */
+export type Reached = Pick<HttpConnection, 'base' | 'timeoutSeconds' | 'pace' | keyof typeof signingIn>;
 
 /** How faults of an API are met. */
 export interface Patience {

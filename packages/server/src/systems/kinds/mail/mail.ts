@@ -15,6 +15,7 @@ export const mail: Kind<MailConnection> = {
     settledBy: null,
     asks: false,
     byRequest: false,
+    arrives: null,
     target: null,
   },
   settings,

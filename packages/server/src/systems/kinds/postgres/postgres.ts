@@ -45,6 +45,7 @@ export const postgres: Kind<PostgresConnection> = {
     settledBy: 'select',
     asks: false,
     byRequest: false,
+    arrives: null,
     target: tableTarget(false),
   },
   settings,

@@ -21,6 +21,7 @@ export const notebook: Kind<NotebookConnection> = {
     settledBy: null,
     asks: false,
     byRequest: false,
+    arrives: null,
     target: null,
   },
   settings,
