@@ -21,6 +21,7 @@ import {
   sourceNamesOf,
   type TextOutput,
   timestampOfMillis,
+  variablesAsked,
 } from '@versicle/core';
 import {
   comesInChunks,
@@ -36,6 +37,7 @@ import { composeRecords } from '@versicle/source-sets';
 import { ApplyShareInThread, asWritten, failureLines, type Applied, type ApplyJob } from './apply-share.ts';
 import { requireFile } from './files.ts';
 import { loadMapping, problemText, sourceFiles, sourceNames, type SourceFile } from './mapping-file.ts';
+import { readVariable } from './variables.ts';
 
 /** `versicle apply`: runs a document over a file. Returns the exit code. */
 export async function apply(argv: string[], print: (text: string) => void): Promise<number> {
@@ -50,6 +52,7 @@ export async function apply(argv: string[], print: (text: string) => void): Prom
       remarks: { type: 'string' },
       'code-table': { type: 'string', multiple: true },
       'key-map': { type: 'string', multiple: true },
+      set: { type: 'string', multiple: true },
     },
   });
   if (!values.mapping) throw new Fault('input', 'Name the mapping: --mapping FILE');
@@ -57,6 +60,8 @@ export async function apply(argv: string[], print: (text: string) => void): Prom
     throw new Fault('input', 'Name the file to write: --out FILE (.csv, .jsonl, .json, .xml, .xlsx or .txt)');
   const document = await withCodeTables(await loadMapping(values.mapping), values['code-table'] ?? []);
   const keyMaps = await keyMapsOf(values['key-map'] ?? []);
+  const variables = Object.fromEntries((values.set ?? []).map(readVariable));
+  requireSet(document, variables);
   const files = await sourceFiles(document, values.source ?? [], values.format ?? []);
   outputKind(values.out);
   for (const path of [values.out, values.failed, values.remarks])
@@ -79,10 +84,11 @@ export async function apply(argv: string[], print: (text: string) => void): Prom
     remarks: values.remarks ? new TextFile(values.remarks) : null,
   };
   const startedAt = Date.now();
-  const result = await withSource(document, files, startedAt, async (source) => {
+  const result = await withSource(document, files, { startedAt, variables }, async (source) => {
     const facts: FeedFacts = {
       startedAt: timestampOfMillis(startedAt),
       keyMaps,
+      variables,
       ...(source.before ? { before: source.before } : {}),
     };
     if (!canBeShared(mapping, source, values.out!)) return run(mapping, source, outputs, facts);
@@ -113,6 +119,22 @@ export async function apply(argv: string[], print: (text: string) => void): Prom
   return 0;
 }
 
+function requireSet(document: MappingDocument, variables: Readonly<Record<string, string>>): void {
+  const asked = variablesAsked(document);
+  const missing = asked.filter((name) => !Object.hasOwn(variables, name));
+  if (missing.length > 0)
+    throw new Fault(
+      'input',
+      `The rules ask for ${missing.map((n) => `:${n}`).join(', ')}; give a value: ${missing.map((n) => `--set ${n}=VALUE`).join(' ')}`,
+    );
+  const [strange] = Object.keys(variables).filter((name) => !asked.includes(name));
+  if (strange !== undefined)
+    throw new Fault(
+      'input',
+      `No rule asks for :${strange}.${asked.length > 0 ? ` They ask for ${asked.map((n) => `:${n}`).join(', ')}.` : ''}`,
+    );
+}
+
 function requireWritable(path: string, sources: readonly string[]): void {
   if (sources.includes(path))
     throw new Fault('input', `${path} would be written over while it is read; choose another name.`);
@@ -133,7 +155,7 @@ interface Records {
 async function withSource<T extends object>(
   document: MappingDocument,
   files: readonly SourceFile[],
-  startedAt: number,
+  { startedAt, variables }: { startedAt: number; variables: Readonly<Record<string, string>> },
   work: (records: Records) => Promise<T>,
 ): Promise<T & { composed: ComposedCounts | null; remarks: readonly string[] }> {
   const [first] = files as [SourceFile];
@@ -142,7 +164,7 @@ async function withSource<T extends object>(
   try {
     const path = join(home, 'records.jsonl');
     const members = files.map((f) => ({ files: [f], format: f.format, names: f.fields }));
-    const options = { rowLimit: null, startedAt: new Date(startedAt).toISOString(), template: null };
+    const options = { rowLimit: null, startedAt: new Date(startedAt).toISOString(), variables, template: null };
     const { fields, counts, remarks, before } = await composeRecords(document, members, path, options);
     const names = sourceNamesOf(fields);
     const format = { kind: 'jsonl', encoding: 'utf-8' } as const;

@@ -1,6 +1,7 @@
 import { parseArgs } from 'node:util';
 import type { Plan, PlanDetail } from '@versicle/contract';
 import { Fault } from '@versicle/core';
+import { readVariable } from './variables.ts';
 import { checkPlanFile, loadPlan } from './plan-file.ts';
 import { ask, noSuch, onlyOne, REMOTE_OPTIONS, remoteOf, type Remote } from './remote.ts';
 import { follow } from './runs.ts';
@@ -58,7 +59,7 @@ export async function plans(argv: string[], print: (text: string) => void): Prom
         ...(values.first === undefined ? {} : { rowLimit: rowLimit(values.first) }),
         ...(values.all ? { all: true } : {}),
         ...(values.variant === undefined ? {} : { variant: values.variant }),
-        ...(values.set === undefined ? {} : { variables: Object.fromEntries(values.set.map(variable)) }),
+        ...(values.set === undefined ? {} : { variables: Object.fromEntries(values.set.map(readVariable)) }),
       });
       if (values.wait) return follow(remote, run, values.json ?? false, print);
       say({ run }, `run ${run} of ${id} was started`);
@@ -93,11 +94,6 @@ function rowLimit(text: string): number {
   const n = Number(text);
   if (!Number.isInteger(n) || n < 1) throw new Fault('input', `“${text}” is no number of records; write --first 100.`);
   return n;
-}
-function variable(text: string): [string, string] {
-  const at = text.indexOf('=');
-  if (at < 1) throw new Fault('input', `“${text}” sets no variable; write --set name=value.`);
-  return [text.slice(0, at), text.slice(at + 1)];
 }
 function planText(plan: PlanDetail): string {
   const next = plan.held

@@ -38,6 +38,9 @@ export const plan = z.object({
   mappings: z.array(
     z.object({ id: z.string(), name: z.string(), revision: z.number().nullable(), writes: z.string() }),
   ),
+  /** What its runs may be given at the start; null: whoever starts it must say it. */
+  variables: z.array(z.object({ name: z.string(), value: z.string().nullable() })),
+  variants: z.array(z.string()),
   /** Some of its steps leave out what was delivered before. */
   onlyChanges: z.boolean(),
   /** Whether something starts it besides people. */

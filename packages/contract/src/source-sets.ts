@@ -11,6 +11,8 @@ export const mappingSample = z.object({
   declaredBy: z.record(z.string(), writtenMarks),
   /** What mapped_key() finds, by mapping; the first keys of very large maps. */
   keyMaps: z.record(z.string(), z.array(z.tuple([z.string(), z.string()]))),
+  /** What plans give to rules now. */
+  variables: z.record(z.string(), z.string()),
   /** How the first rows of the primary dataset became records; null where one dataset is read as it is. */
   composed: z
     .object({

@@ -28,7 +28,7 @@ export * from './formats/learn.ts';
 export * from './formats/xlsx.ts';
 export { decodeText } from './formats/decode.ts';
 export { guessColumns } from './formats/fixed-width.ts';
-export { parseJsonTree } from './formats/json-tree.ts';
+export { parseJsonTree, treeText } from './formats/json-tree.ts';
 export {
   Flattener,
   learnStructures,
@@ -51,6 +51,7 @@ export * from './formats/gzip.ts';
 export { landedUnreadable, readFlatObject } from './formats/json-lines.ts';
 export { MergedCells } from './formats/merged.ts';
 export * from './document/document.ts';
+export * from './document/variables.ts';
 export * from './document/records.ts';
 export * from './document/codes.ts';
 export type { SourceField } from './document/source-field.ts';

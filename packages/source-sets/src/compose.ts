@@ -38,6 +38,8 @@ export interface ComposeOptions {
   readonly rowLimit: number | null;
   /** What now() means, as PostgreSQL writes it. */
   readonly startedAt: string;
+  /** What the plan gives to rules. */
+  readonly variables?: Readonly<Record<string, string>>;
   readonly template: string | null;
   /** Hears of records as they are landed, then of those that are composed. */
   readonly tell?: (records: number) => void;
@@ -96,7 +98,7 @@ async function composeLanded(
   path: string,
   options: ComposeOptions,
 ): Promise<Omit<Composed, 'remarks'>> {
-  const sql = statements(document, fields, options.startedAt);
+  const sql = statements(document, fields, options);
   requireBounded(document, landed, sql);
   for (const join of sql.joins) {
     const pairs = await expectedPairs(db, join);
@@ -124,9 +126,13 @@ export function fieldsOf(document: MappingDocument, landed: Landed): SourceField
   const names = new Map([...landed.datasets].map(([alias, d]) => [alias, d.fields.map((f) => f.name)]));
   return sourceFieldsFor(document, composedNames(document, names), declaredMarks(document, landed.members));
 }
-export function statements(document: MappingDocument, fields: readonly SourceField[], startedAt: string): SourceSetSql {
+export function statements(
+  document: MappingDocument,
+  fields: readonly SourceField[],
+  { startedAt, variables }: Pick<ComposeOptions, 'startedAt' | 'variables'>,
+): SourceSetSql {
   try {
-    return sourceSetSql(document, fields, startedAt);
+    return sourceSetSql(document, fields, startedAt, variables);
   } catch (error) {
     if (error instanceof RuleError)
       throw new Fault('source set', `The source set can't be composed: ${error.message}`, [], { cause: error });

@@ -58,7 +58,7 @@ export function joinFigures(
 ): Promise<JoinFigures[]> {
   return withDatabase(options.template, async (db) => {
     const landed = await landMembers(db, document, members, options.rowLimit, options.tell ?? (() => undefined));
-    const sql = statements(document, fieldsOf(document, landed), options.startedAt);
+    const sql = statements(document, fieldsOf(document, landed), options);
     requireBounded(document, landed, sql);
     const figures: JoinFigures[] = [];
     for (const join of sql.joins) {

@@ -6,7 +6,7 @@ import { outputText, type Value } from '../fields/values.ts';
 import type { Marks } from '../formats/format.ts';
 import { textConverter } from '../formats/marks.ts';
 import type { Scope, ScopeField } from '../rules/scope.ts';
-import type { CodeTables, RuleContext } from '../rules/context.ts';
+import { SEQUENCE, type CodeTables, type RuleContext } from '../rules/context.ts';
 import { RuleError } from '../rules/errors.ts';
 import type { Rule } from '../rules/rule.ts';
 import { nearest } from '../words.ts';
@@ -17,7 +17,7 @@ import { sourceSetProblems } from '../source-set/source-set-problems.ts';
 import { KnownRules } from './known-rules.ts';
 import {
   isLoaded,
-  RUN_VARIABLES,
+  MAPPING_VARIABLES,
   type Line,
   type MappingDocument,
   type Problem,
@@ -108,7 +108,7 @@ class MappingCompiler {
     private readonly known: KnownRules,
   ) {
     this.codeTables = codeTablesOf(document);
-    const common = { variables: RUN_VARIABLES, codeTables: this.codeTables };
+    const common = { ...MAPPING_VARIABLES, codeTables: this.codeTables };
     const { alias } = document.source.primary;
     const fields: ScopeField[] = sourceFields.map((f, slot) => ({ alias, name: f.name, type: f.type, slot }));
     const scopes = isComposed(document) ? composedScopes(document, sourceFields, common) : null;
@@ -128,7 +128,7 @@ class MappingCompiler {
     this.columns = loaded.map((f) => ({ name: f.name, type: this.types.get(f.name)! }));
     this.targetScope = {
       fields: this.columns.map((c, slot) => ({ alias: null, name: c.name, type: c.type.value, slot })),
-      variables: RUN_VARIABLES,
+      ...MAPPING_VARIABLES,
       codeTables: this.codeTables,
     };
     const filter = document.source.filter
@@ -423,7 +423,7 @@ class MappingCompiler {
     const how = line.generate ?? 'uuid';
     if (how === 'sequence') {
       const convert = this.converter(type, 'int8', line, 'generate');
-      return convert && { make: (ctx) => (ctx.variables['sequence'] as number) ?? null, convert, uses: [] };
+      return convert && { make: (ctx) => (ctx.variables[SEQUENCE] as number) ?? null, convert, uses: [] };
     }
     const convert = this.converter(type, 'text', line, 'generate');
     if (!convert) return null;

@@ -9,7 +9,7 @@ import { makeRule } from '../rules/rule.ts';
 import { codeTablesOf } from '../document/codes.ts';
 import { compileMapping, type CompiledLine } from './compile.ts';
 import type { SourceField } from '../document/source-field.ts';
-import { RUN_VARIABLES, type Line, type MappingDocument } from '../document/document.ts';
+import { MAPPING_VARIABLES, RUN_VARIABLES, type Line, type MappingDocument } from '../document/document.ts';
 import { namedSourceFields } from './source.ts';
 import { composedScopes, isComposed, isPlaceField, readSkips } from '../source-set/source-set.ts';
 
@@ -57,7 +57,7 @@ class DocumentPrinter {
     private readonly below: FieldsBelow,
   ) {
     this.compiled = compileMapping(document, fields);
-    const common = { variables: RUN_VARIABLES, codeTables: codeTablesOf(document) };
+    const common = { ...MAPPING_VARIABLES, codeTables: codeTablesOf(document) };
     const { alias } = document.source.primary;
     const plain: Scope = { ...common, fields: fields.map((f, slot) => ({ alias, name: f.name, type: f.type, slot })) };
     const scopes = isComposed(document) ? composedScopes(document, fields, common) : { base: plain, lines: plain };

@@ -27,6 +27,7 @@ export class KnownRules {
     const meaning = JSON.stringify([
       scope.fields.map((f) => [f.alias, f.name, f.type, f.slot]),
       scope.variables ?? null,
+      scope.furtherVariables ?? false,
       [...(scope.codeTables ?? [])].map(([name, codes]) => [name, [...codes]]),
     ]);
     const before = this.before.get(meaning);

@@ -228,3 +228,5 @@ export const RUN_VARIABLES: Readonly<Record<string, ValueType>> = {
   row_number: 'int8',
   file_name: 'text',
 };
+/** What the rules of a mapping may ask of the run, and of the plan that carries it out. */
+export const MAPPING_VARIABLES = { variables: RUN_VARIABLES, furtherVariables: true } as const;

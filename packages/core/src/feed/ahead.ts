@@ -36,9 +36,10 @@ export function troubleAhead(
   profile: DatasetProfile,
   now: Timestamp,
   keyMaps: KeyMaps,
+  variables: Readonly<Record<string, string>> = {},
 ): Ahead[] {
   if (isComposed(document)) return [];
-  const trial = new Trial(document, fields, now, marks, keyMaps);
+  const trial = new Trial(document, fields, now, marks, keyMaps, undefined, variables);
   return document.lines.filter(isLoaded).flatMap((line) => {
     const slots = trial.slotsOf(line.id);
     const [slot] = slots;

@@ -1,7 +1,7 @@
 import { Mismatch } from '../fields/convert.ts';
 import type { Timestamp } from '../fields/dates.ts';
 import { outputText, type Value } from '../fields/values.ts';
-import { RuleContext, type KeyMaps } from '../rules/context.ts';
+import { RuleContext, SEQUENCE, type KeyMaps } from '../rules/context.ts';
 import { codeDefaultsOf, codeTablesOf, hasDatedCodes } from '../document/codes.ts';
 import { sourceLabel, type CompiledLine, type CompiledMapping } from '../compile/compile.ts';
 import { KeyCheck, keyTexts } from './key-check.ts';
@@ -12,6 +12,8 @@ export interface RunFacts {
   /** What now() and CURRENT_DATE mean throughout the run. */
   readonly startedAt: Timestamp;
   readonly fileName?: string;
+  /** What the plan gives to rules. */
+  readonly variables?: Readonly<Record<string, string>>;
   /** What mapped_key() finds. */
   readonly keyMaps?: KeyMaps;
   /** Records are let through without a look at their keys: somebody who sees all of them in their order does that. */
@@ -46,7 +48,13 @@ export class MappingRun {
     /** For the sheet: only the lines and checks, whatever filter and skips say and whichever keys came before. */
     private readonly linesOnly = false,
   ) {
-    this.variables = { run_started_at: facts.startedAt, row_number: 0, file_name: facts.fileName ?? null, sequence: 0 };
+    // Without what every object has: no variable is known but those that are given.
+    this.variables = Object.assign(Object.create(null) as Record<string, Value>, facts.variables, {
+      run_started_at: facts.startedAt,
+      row_number: 0,
+      file_name: facts.fileName ?? null,
+      [SEQUENCE]: 0,
+    });
     const { document } = mapping;
     const codeTables = hasDatedCodes(document) ? codeTablesOf(document, facts.startedAt.day) : mapping.codeTables;
     const defaults = codeDefaultsOf(document);
@@ -90,7 +98,7 @@ export class MappingRun {
       if (applies === true) return { ...FILTERED, kind: 'skipped', skip: skip.id };
     }
     this.given = number ?? this.number + 1;
-    this.variables['sequence'] = this.given;
+    this.variables[SEQUENCE] = this.given;
     const values: Value[] = new Array<Value>(mapping.columns.length).fill(null);
     for (const line of mapping.lines) this.fill(line, values);
     for (const line of mapping.lines) if (line.check !== null) this.lineCheck(line, values);

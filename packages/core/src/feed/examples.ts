@@ -28,6 +28,8 @@ export interface ExampleGround {
   readonly now: Timestamp;
   /** Rules of the version that was tried before. */
   readonly known?: KnownRules;
+  /** What plans give to rules. */
+  readonly variables?: Readonly<Record<string, string>>;
 }
 
 /**
@@ -48,10 +50,18 @@ export function exampleValues(example: Example, fields: readonly string[], prima
 }
 
 /** Tries all examples of a document; in the order in which it has them. */
-export function runExamples({ document, fields, marks = null, now, keyMaps, known }: ExampleGround): ExampleResult[] {
+export function runExamples({
+  document,
+  fields,
+  marks = null,
+  now,
+  keyMaps,
+  known,
+  variables,
+}: ExampleGround): ExampleResult[] {
   const { examples = [] } = document;
   if (examples.length === 0) return [];
-  const trial = new Trial(document, fields, now, marks, keyMaps, known);
+  const trial = new Trial(document, fields, now, marks, keyMaps, known, variables);
   return examples.map((example) => {
     const record = trial.record(exampleValues(example, fields, document.source.primary.alias), 1, example.file ?? null);
     return {
@@ -139,11 +149,11 @@ export function expectationOf(
   row: SampleValues,
   file: string | null = null,
 ): Example['expect'] | null {
-  const { document, fields, marks = null, now, keyMaps } = ground;
-  const record = new Trial(document, fields, now, marks, keyMaps).record(row, 1, file);
+  const { document, fields, marks = null, now, keyMaps, variables } = ground;
+  const record = new Trial(document, fields, now, marks, keyMaps, undefined, variables).record(row, 1, file);
   if (record.outcome === 'unreadable') return null;
   const longAfter = new Timestamp(now.day + LONG_AFTER_DAYS, now.micros);
-  const later = new Trial(document, fields, longAfter, marks, keyMaps).record(row, 1, file);
+  const later = new Trial(document, fields, longAfter, marks, keyMaps, undefined, variables).record(row, 1, file);
   const values: Record<string, string | null> = {};
   if (record.outcome === 'written' || record.outcome === 'failed')
     for (const line of document.lines) {

@@ -52,6 +52,8 @@ export class Trial {
     private readonly keyMaps: KeyMaps = new Map(),
     /** Rules of the version that was tried before. */
     known?: KnownRules,
+    /** What plans give to rules. */
+    private readonly variables: Readonly<Record<string, string>> = {},
   ) {
     const fields = sourceFieldsFor(document, fieldNames, marks);
     this.mapping = compileMapping(document, fields, known);
@@ -68,7 +70,12 @@ export class Trial {
   private run(linesOnly: boolean, fileName: string | null): MappingRun {
     return new MappingRun(
       this.mapping,
-      { startedAt: this.now, keyMaps: this.keyMaps, ...(fileName === null ? {} : { fileName }) },
+      {
+        startedAt: this.now,
+        keyMaps: this.keyMaps,
+        variables: this.variables,
+        ...(fileName === null ? {} : { fileName }),
+      },
       linesOnly,
     );
   }

@@ -1,12 +1,12 @@
 import { MAX_DEPTH } from './format.ts';
-import { tooDeep, type Tree } from './nested.ts';
+import { tooDeep, treeJson, type Tree } from './nested.ts';
 
 /**
  * Reads JSON (RFC 8259, all of it) into a tree in which numbers and booleans are texts as written: JSON.parse would round
- * long numbers and drop trailing zeros. Throws Error.
+ * long numbers and drop trailing zeros. With `keepTexts` each object knows how it was written. Throws Error.
  */
-export function parseJsonTree(json: string): Tree {
-  const parser = new JsonParser(json);
+export function parseJsonTree(json: string, keepTexts = false): Tree {
+  const parser = new JsonParser(json, keepTexts);
   const tree = parser.value(0);
   parser.space();
   if (parser.at < json.length) throw parser.wrong();
@@ -30,11 +30,21 @@ export function flatMembers(json: string): Map<string, string | null> | null {
   return members;
 }
 
+interface Written {
+  /** An object as it was written. */
+  written?: string;
+}
+/** A tree as JSON: as it was written, where that was kept, with its numbers and booleans. */
+export const treeText = (tree: Tree): string => (tree as Written | null)?.written ?? treeJson(tree);
+
 const NUMBER = /-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?/y;
 
 class JsonParser {
   at = 0;
-  constructor(private readonly json: string) {}
+  constructor(
+    private readonly json: string,
+    private readonly keepTexts = false,
+  ) {}
 
   space(): void {
     for (;;) {
@@ -107,7 +117,9 @@ class JsonParser {
   }
   private object(depth: number): Tree {
     const members = new Map<string, Tree>();
+    const start = this.at;
     this.eachMember((name) => void members.set(name, this.value(depth + 1)));
+    if (this.keepTexts) (members as Written).written = this.json.slice(start, this.at);
     return members;
   }
   /** An object whose nested members are checked, and given as their text. */

@@ -1,3 +1,4 @@
+import { RUN_VARIABLES } from '../document/document.ts';
 import type { Problem } from '../document/document.ts';
 import { RuleError } from '../rules/errors.ts';
 import { nearest, quoted } from '../words.ts';
@@ -78,8 +79,11 @@ export function planProblems(plan: PlanDocument, ground: PlanGround = {}): Probl
   return problems;
 
   function variableName(at: string, name: string): void {
-    if (isPeriod(name) || RUN_NAMES.includes(name))
-      report(at, `${quoted(name)} means something of its own in places such as {{${name}}}; choose another name.`);
+    if (isPeriod(name) || RUN_NAMES.includes(name) || Object.hasOwn(RUN_VARIABLES, name))
+      report(
+        at,
+        `${quoted(name)} means something of its own in places such as {{${name}}} or in rules; choose another name.`,
+      );
   }
 
   function triggerProblems(trigger: Trigger, path: string): void {

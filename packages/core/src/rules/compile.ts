@@ -1,5 +1,5 @@
 import type { Checked } from './checked.ts';
-import type { Compiled } from './context.ts';
+import { noValueFor, type Compiled } from './context.ts';
 
 /** A checked rule to a closure. The closures hold no state between records, except a CASE operand's cell. */
 export function compileChecked(node: Checked): Compiled {
@@ -14,7 +14,12 @@ export function compileChecked(node: Checked): Compiled {
     }
     case 'variable': {
       const { name } = node;
-      return (ctx) => ctx.variables[name] ?? null;
+      return (ctx) => {
+        const value = ctx.variables[name];
+        if (value !== undefined) return value;
+        ctx.site = node;
+        return ctx.fail(noValueFor([name]));
+      };
     }
     case 'cell': {
       const { cell } = node;

@@ -47,6 +47,13 @@ export class RuleContext {
   }
 }
 
+/** The number that a record is given, which no rule can name. */
+export const SEQUENCE = '#sequence';
+
+/** Said where variables are asked for that nobody gives. */
+export const noValueFor = (names: readonly string[]): string =>
+  `${names.map((n) => `:${n}`).join(', ')} ${names.length === 1 ? 'has' : 'have'} no value here; the plan that carries out the mapping gives ${names.length === 1 ? 'it' : 'them'}, among its variables.`;
+
 /** A compiled rule or part of one. */
 export type Compiled = (ctx: RuleContext) => Value;
 

@@ -6,6 +6,8 @@ import { type Node } from './syntax.ts';
 export interface Scope {
   readonly fields: readonly ScopeField[];
   readonly variables?: Readonly<Record<string, ValueType>>;
+  /** Whoever carries the rule out gives further variables, as texts. */
+  readonly furtherVariables?: true;
   readonly codeTables?: CodeTables;
   /** Where the source set groups: aggregates and grouped expressions, which come worked out. */
   readonly computed?: (node: Node) => { readonly slot: number; readonly type: ValueType } | null;

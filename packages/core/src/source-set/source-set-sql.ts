@@ -1,4 +1,5 @@
 import { readDate } from '../fields/date-input.ts';
+import { noValueFor } from '../rules/context.ts';
 import type { Scope } from '../rules/scope.ts';
 import { RuleError } from '../rules/errors.ts';
 import { parseRule, parseSortKey } from '../rules/parse.ts';
@@ -8,7 +9,7 @@ import { makeRule } from '../rules/rule.ts';
 import { walk, type Node } from '../rules/syntax.ts';
 import { codeTablesOf } from '../document/codes.ts';
 import type { SourceField } from '../document/source-field.ts';
-import { RUN_VARIABLES, type MappingDocument } from '../document/document.ts';
+import { MAPPING_VARIABLES, type MappingDocument } from '../document/document.ts';
 import { composedScopes, isPlaceField, PLACE_FIELDS, sourceNamesOf } from './source-set.ts';
 
 /**
@@ -48,8 +49,9 @@ export function sourceSetSql(
   document: MappingDocument,
   fields: readonly SourceField[],
   startedAt: string,
+  variables: Readonly<Record<string, string>> = {},
 ): SourceSetSql {
-  return new SetPrinter(document, fields, startedAt).print();
+  return new SetPrinter(document, fields, startedAt, variables).print();
 }
 
 interface Column {
@@ -72,9 +74,10 @@ class SetPrinter {
     private readonly document: MappingDocument,
     private readonly fields: readonly SourceField[],
     private readonly startedAt: string,
+    private readonly variables: Readonly<Record<string, string>>,
   ) {
     this.codeTables = codeTablesOf(document, readDate(startedAt.slice(0, 10)));
-    const scopes = composedScopes(document, fields, { variables: RUN_VARIABLES, codeTables: this.codeTables });
+    const scopes = composedScopes(document, fields, { ...MAPPING_VARIABLES, codeTables: this.codeTables });
     this.base = scopes.base;
     this.lines = scopes.lines;
     const counts = new Map<string, number>();
@@ -232,7 +235,14 @@ class SetPrinter {
       keyMap: () => {
         throw new RuleError('Key maps are looked up in lines, not in joins and filters.', 0, 0);
       },
-      variable: (name) => (name === 'run_started_at' ? now : name === 'row_number' ? `${place}_row` : `${place}_file`),
+      variable: (name) => {
+        if (name === 'run_started_at') return now;
+        if (name === 'row_number') return `${place}_row`;
+        if (name === 'file_name') return `${place}_file`;
+        const value = this.variables[name];
+        if (value === undefined) throw new RuleError(noValueFor([name]), 0, 0);
+        return textLiteral(value);
+      },
       now,
       typeOf: (node) => makeRule(printRule(node), this.base).type,
     });

@@ -2,7 +2,7 @@ import type { LogLevel } from '@versicle/contract';
 import { rmSync } from 'node:fs';
 import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
-import { Aborted, counted, isComposed, limitReached, type MappingDocument } from '@versicle/core';
+import { Aborted, counted, isComposed, limitReached, type MappingDocument, requireVariables } from '@versicle/core';
 import { comesInChunks } from '@versicle/files';
 import type { KeyMaps } from '../key-maps/key-maps.ts';
 import { readRun } from '../runs/run-store.ts';
@@ -297,6 +297,8 @@ export class CarryOut {
   ): Promise<MapJob> {
     const replay = run.kind === 'replay' ? await this.replayRows(run.id) : null;
     requireKnownFields(replay ?? [], plan, document);
+    const variables = Object.fromEntries(variablesOf(run));
+    requireVariables(document, variables);
     return {
       document,
       source: plan,
@@ -327,6 +329,7 @@ export class CarryOut {
       queued: target.lane === 'queue',
       replay,
       keyMaps: await this.keyMaps.of(document),
+      variables,
       keepKeys: await this.keyMaps.isKept(run.mapping),
       identity: noticed.identity,
       remembers: changes.memory !== null,

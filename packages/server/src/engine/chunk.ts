@@ -279,6 +279,7 @@ export class Mapper {
     this.feed = new RecordFeed(this.mapping, {
       startedAt,
       keyMaps: job.keyMaps,
+      variables: job.variables,
       before: beforeOfPlan(job.source),
       keysElsewhere,
     });

@@ -41,6 +41,8 @@ export interface MapJob {
   readonly replay: readonly ReplayRow[] | null;
   /** What mapped_key() finds. */
   readonly keyMaps: KeyMaps;
+  /** What the plan gives to rules. */
+  readonly variables: Readonly<Record<string, string>>;
   /** Whether the keys of what is delivered are kept. */
   readonly keepKeys: boolean;
   /** The fields of the source that failed records are known by; null: all. */

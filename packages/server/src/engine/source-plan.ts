@@ -109,7 +109,7 @@ function stillLanded(began: SourcePlan, landing: string): SourcePlan {
 
 /** Composed records are kept beside the store until the run ends, so that it can be taken up again. */
 async function composedPlan(
-  { kind, document, began, landing, rowLimit, signal, log }: SourceOf,
+  { kind, document, began, landing, rowLimit, signal, log, variables }: SourceOf,
   sourceSets: SourceSets,
 ): Promise<SourcePlan> {
   if (kind === 'replay') return replayPlan(await sourceSets.names(document));
@@ -120,6 +120,7 @@ async function composedPlan(
       rowLimit,
       path: landing,
       startedAt: Date.now(),
+      variables: Object.fromEntries(variables),
       signal,
     })
     .catch((error: Error) => {

@@ -1,5 +1,16 @@
 import type { CauseGroup, FailedRecord, FailedRecordDetail, FailureQuery, Replay, Waive } from '@versicle/contract';
-import { type Cause, CAUSES, changedMeanwhile, counted, type Failure, notFound, quoted, refused } from '@versicle/core';
+import {
+  type Cause,
+  CAUSES,
+  changedMeanwhile,
+  counted,
+  type Failure,
+  notFound,
+  parseDocument,
+  quoted,
+  refused,
+  variablesAsked,
+} from '@versicle/core';
 import type { Database } from '@versicle/postgres';
 import { Conditions } from '../store/conditions.ts';
 import { fromJson, isoTime, literal } from '../store/values.ts';
@@ -153,14 +164,18 @@ export class Failures {
   async takeForReplay(replay: Replay, person: string): Promise<{ run: number; records: number }> {
     const chosen = await this.chosen(replay);
     const mapping = chosen[0]!.mapping;
-    const [revision] = await this.db.query<{ number: number }>(
-      'SELECT number FROM revision WHERE mapping = $1 ORDER BY number DESC LIMIT 1',
+    const [revision] = await this.db.query<{ number: number; document: string }>(
+      'SELECT number, document FROM revision WHERE mapping = $1 ORDER BY number DESC LIMIT 1',
       [mapping],
+    );
+    await this.requireOneValue(
+      chosen.map((c) => c.run),
+      variablesAsked(parseDocument(JSON.parse(revision!.document))),
     );
     const [made] = await this.db.query<{ run: number; n: string }>(
       `WITH made AS (
-         INSERT INTO run (kind, plan, mapping, revision, started_by, source)
-         SELECT 'replay', r.plan, r.mapping, $3, $4, r.source FROM run r WHERE r.id = $2 RETURNING id
+         INSERT INTO run (kind, plan, mapping, revision, started_by, source, variables)
+         SELECT 'replay', r.plan, r.mapping, $3, $4, r.source, r.variables FROM run r WHERE r.id = $2 RETURNING id
        ), taken AS (
          UPDATE failed_record SET state = 'replaying', updated_at = now() WHERE state = 'open' AND id = ANY ($1::bigint[]) RETURNING id, cause, row_number
        ), items AS (
@@ -170,6 +185,22 @@ export class Failures {
       [chosen.map((c) => c.id), chosen.reduce((newest, c) => Math.max(newest, c.run), 0), revision!.number, person],
     );
     return { run: made!.run, records: Number(made!.n) };
+  }
+
+  /** A replay gives its records to rules with the values that they were read with; refuses those of several. */
+  private async requireOneValue(runs: readonly number[], asked: readonly string[]): Promise<void> {
+    if (asked.length === 0) return;
+    const rows = await this.db.query<{ variables: Record<string, string> | string }>(
+      'SELECT DISTINCT variables::text AS variables FROM run WHERE id = ANY ($1::integer[])',
+      [runs],
+    );
+    for (const name of asked) {
+      const values = new Set(rows.map((r) => fromJson(r.variables)[name] ?? 'nothing'));
+      if (values.size > 1)
+        throw refused(
+          `These records were read with different values of :${name} (${[...values].slice(0, 5).join(', ')}). Send those of one run at a time.`,
+        );
+    }
   }
 
   /** A replay that broke off takes its records again, where nobody else has them meanwhile. */

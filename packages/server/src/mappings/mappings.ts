@@ -51,6 +51,7 @@ import type { Structures } from '../structures/structures.ts';
 import type { KeyMaps } from '../key-maps/key-maps.ts';
 import type { SourceSets } from '../source-sets/source-sets.ts';
 import type { Systems } from '../systems/systems.ts';
+import { variablesByPlans } from './plan-variables.ts';
 import { aheadOf, fitOf } from './target-outlook.ts';
 
 interface MappingRow {
@@ -302,7 +303,7 @@ export class Mappings {
     const document = parseDocument(JSON.parse(row.draft));
     if (row.published === row.draft)
       throw refused(`The draft is the same as revision ${row.number}; there is nothing to publish.`);
-    await this.requireSound(document);
+    await this.requireSound(id, document);
     await this.requireFit(document);
     const [made] = await this.db.query<{ number: number; published_at: string }>(
       `INSERT INTO revision (mapping, number, document, note, published_by)
@@ -333,6 +334,7 @@ export class Mappings {
     const ahead = await aheadOf(this.db, document, async () => ({
       ...(await this.sourceOf(document)),
       keyMaps: await this.keyMaps.of(document),
+      variables: await this.variables(id),
     }));
     return { ...(await fitOf(this.systems, document)), ...ahead };
   }
@@ -354,13 +356,18 @@ export class Mappings {
     return { names: fields.map((f) => f.name), marks };
   }
 
+  /** What plans give to its rules now, for what is tried without a plan. */
+  variables(id: string): Promise<Record<string, string>> {
+    return variablesByPlans(this.db, id);
+  }
+
   /** Sample records of the draft's source, composed where it is a set of several datasets. */
   async sample(id: string): Promise<MappingSample> {
     const { document } = await this.draft(id);
-    const keyMaps = await this.keyMaps.sample(document);
+    const given = { keyMaps: await this.keyMaps.sample(document), variables: await this.variables(id) };
     if (isComposed(document)) {
       await this.requireSourceSet(document);
-      return { ...(await this.sourceSets.sample(document)), keyMaps };
+      return { ...(await this.sourceSets.sample(document, given.variables)), ...given };
     }
     const { id: system, dataset } = await this.systems.openDataset(document.source.primary.dataset);
     const { fields, rows, reading } = await this.systems.rows(system, dataset, {
@@ -368,7 +375,7 @@ export class Mappings {
       sort: null,
       limit: 200,
     });
-    return { fields, rows, declared: reading?.declared ?? null, declaredBy: {}, keyMaps, composed: null };
+    return { fields, rows, declared: reading?.declared ?? null, declaredBy: {}, ...given, composed: null };
   }
 
   /** The draft, with its version. */
@@ -385,14 +392,21 @@ export class Mappings {
     if (error) throw refused(error.message, [{ path: error.path, message: error.message }]);
   }
 
-  /** Refuses a document whose lines, or with `examples` whose examples, have errors. */
-  async requireNoErrors(document: MappingDocument, examples: boolean): Promise<void> {
+  /** Refuses a document whose lines, or with `examples` (and what plans give to rules) whose examples, have errors. */
+  async requireNoErrors(document: MappingDocument, examples: Readonly<Record<string, string>> | null): Promise<void> {
     const { names, marks } = await this.sourceOf(document);
     const keyMaps = await this.keyMaps.of(document);
     const errors = [
       ...compileMapping(document, sourceFieldsFor(document, names, marks)).problems,
       ...(examples
-        ? exampleProblems({ document, fields: names, marks, now: timestampOfMillis(Date.now()), keyMaps })
+        ? exampleProblems({
+            document,
+            fields: names,
+            marks,
+            now: timestampOfMillis(Date.now()),
+            keyMaps,
+            variables: examples,
+          })
         : []),
     ].filter((p) => p.severity === 'error');
     if (errors.length === 0) return;
@@ -403,14 +417,14 @@ export class Mappings {
     );
   }
 
-  private async requireSound(document: MappingDocument): Promise<void> {
+  private async requireSound(id: string, document: MappingDocument): Promise<void> {
     const target = await this.systems.openDataset(document.target.dataset);
     if (!target.system.target)
       throw refused(
         `Versicle can't write to ${document.target.dataset} yet; choose a dataset of a database, an API that takes records, or a file.`,
       );
     deliveryMode(document, false);
-    await this.requireNoErrors(document, true);
+    await this.requireNoErrors(document, await this.variables(id));
   }
 
   async revisions(id: string): Promise<Revision[]> {

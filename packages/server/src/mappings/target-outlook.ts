@@ -38,7 +38,12 @@ export async function fitOf(
 export async function aheadOf(
   db: Database,
   document: MappingDocument,
-  source: () => Promise<{ names: readonly string[]; marks: DeclaredMarks; keyMaps: KeyMaps }>,
+  source: () => Promise<{
+    names: readonly string[];
+    marks: DeclaredMarks;
+    keyMaps: KeyMaps;
+    variables: Record<string, string>;
+  }>,
 ): Promise<Pick<TargetFit, 'ahead' | 'of'>> {
   const { dataset } = document.source.primary;
   const slash = dataset.indexOf('/');
@@ -51,7 +56,8 @@ export async function aheadOf(
   const known = await unlessFault(source);
   if (known === null) return { ahead: [], of: null };
   const now = timestampOfMillis(Date.now());
-  return { ahead: troubleAhead(document, known.names, known.marks, profile, now, known.keyMaps), of: profile.records };
+  const { names, marks, keyMaps, variables } = known;
+  return { ahead: troubleAhead(document, names, marks, profile, now, keyMaps, variables), of: profile.records };
 }
 
 async function unlessFault<T>(look: () => Promise<T>): Promise<T | null> {

@@ -10,7 +10,6 @@ import {
   type MappingStep,
   mappingsOf,
   notFound,
-  parseDocument,
   parsePlan,
   planProblems,
   planText,
@@ -28,6 +27,7 @@ import { slug } from '../http/slug.ts';
 import { namesOf } from '../runs/run-steps.ts';
 import type { Systems } from '../systems/systems.ts';
 import { fromJson, isoTime, isoTimeOrNull } from '../store/values.ts';
+import { missingVariables, newestDocuments, variablesMissing } from './asked-variables.ts';
 import { callsItself } from './plan-circles.ts';
 import { lastSteps } from './last-steps.ts';
 import { firstDue, triggerOutlook } from './trigger-times.ts';
@@ -79,7 +79,7 @@ export class Plans {
     return {
       ...plan!,
       document,
-      problems: await this.problems(document, id),
+      problems: [...(await this.problems(document, id)), ...(await missingVariables(this.db, document))],
       triggers: await triggerOutlook(this.db, document, await this.calendars.days(), id),
       lastSteps: plan!.lastRun === null ? [] : await lastSteps(this.db, plan!.lastRun),
     };
@@ -95,8 +95,9 @@ export class Plans {
   private async shown(rows: readonly PlanRow[]): Promise<Plan[]> {
     const names = await namesOf(this.db);
     const mappings = await this.mappings();
-    return rows.map((row) => {
+    const shown = rows.map(async (row): Promise<Plan> => {
       const document = parsePlan(fromJson(row.document));
+      const missing = new Set((await variablesMissing(this.db, document)).flatMap((m) => m.names));
       return {
         id: row.id,
         name: row.name,
@@ -105,6 +106,11 @@ export class Plans {
         version: row.version,
         held: row.held,
         mappings: mappingsOf(document).flatMap((m) => mappings.get(m) ?? []),
+        variables: [
+          ...Object.entries(document.variables).map(([name, value]) => ({ name, value })),
+          ...[...missing].map((name) => ({ name, value: null })),
+        ],
+        variants: document.variants.map((v) => v.name),
         onlyChanges: allSteps(document.steps).some((s) => s.kind === 'mapping' && s.changes !== 'all'),
         startsItself: document.triggers.length > 0,
         next: isoTimeOrNull(row.next),
@@ -113,6 +119,7 @@ export class Plans {
         lastAt: isoTimeOrNull(row.at),
       };
     });
+    return Promise.all(shown);
   }
   private async mappings(): Promise<ReadonlyMap<string, UsedMapping>> {
     const rows = await this.db.query<UsedMapping & { [key: string]: unknown }>(
@@ -313,16 +320,6 @@ async function unsharable(db: Database, document: PlanDocument): Promise<Problem
     }),
   );
 }
-/** The mappings of a plan as they were published last, or as drafts where they never were. */
-async function newestDocuments(db: Database, document: PlanDocument): Promise<Map<string, MappingDocument>> {
-  const rows = await db.query<{ id: string; document: string }>(
-    `SELECT m.id, COALESCE((SELECT v.document FROM revision v WHERE v.mapping = m.id ORDER BY v.number DESC LIMIT 1), m.draft) AS document
-       FROM mapping m WHERE m.id = ANY ($1::text[])`,
-    [mappingsOf(document)],
-  );
-  return new Map(rows.map((r) => [r.id, parseDocument(JSON.parse(r.document))]));
-}
-
 /** Steps that are to read only changes, or to do something about what is gone, where these can't be told. */
 async function untoldChanges(db: Database, document: PlanDocument): Promise<Problem[]> {
   const steps = allSteps(document.steps).flatMap((s) =>

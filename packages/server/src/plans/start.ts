@@ -2,6 +2,7 @@ import {
   fillPlaces,
   mappingsOf,
   nearest,
+  noValueFor,
   planProblems,
   quoted,
   refused,
@@ -11,6 +12,7 @@ import {
 } from '@versicle/core';
 import type { Database } from '@versicle/postgres';
 import type { Taken } from '../runs/runs.ts';
+import { variablesMissing } from './asked-variables.ts';
 import type { Plans, StoredPlan } from './plan-store.ts';
 
 export interface HowToStart {
@@ -112,7 +114,8 @@ export async function carriedPlan(
   const [problem] = planProblems(document);
   if (problem) throw refused(`${document.name} can’t run: ${problem.message} (${problem.path})`);
   const chosen = variantOf(document, variant);
-  const known = Object.keys(document.variables);
+  const missing = (await variablesMissing(db, document)).flatMap((m) => m.names);
+  const known = [...Object.keys(document.variables), ...missing];
   for (const name of Object.keys(variables))
     if (!known.includes(name)) {
       const near = nearest(name, known);
@@ -121,6 +124,8 @@ export async function carriedPlan(
         [{ path: `variables.${name}`, message: 'not known' }],
       );
     }
+  const lacking = missing.filter((name) => !Object.hasOwn(variables, name));
+  if (lacking.length > 0) throw refused(`${document.name} can’t run: ${noValueFor(lacking)}`);
   const now = new Date();
   const written = { ...document.variables, ...chosen?.variables, ...variables };
   const filled = Object.entries(written).map(

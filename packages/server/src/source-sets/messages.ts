@@ -7,6 +7,7 @@ export interface SourceSetJob {
   /** Null: to be fetched when it is known which keys occur. */
   readonly members: readonly (MemberRecords | null)[];
   readonly startedAt: string;
+  readonly variables: Readonly<Record<string, string>>;
   readonly rowLimit: number | null;
   readonly template: string | null;
   /** Where the composed records go; null: only the figures of the joins are wanted. */

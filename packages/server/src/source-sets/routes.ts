@@ -6,7 +6,7 @@ export function sourceSetRoutes(api: Api, { mappings, sourceSets }: Services): v
   api.on('countJoins', async ({ params }) => {
     const { document } = await mappings.draft(params.id);
     await mappings.requireSourceSet(document);
-    const figures = await sourceSets.figures(document);
+    const figures = await sourceSets.figures(document, await mappings.variables(params.id));
     return figures.map((f) => ({
       ...f,
       withoutPartner: [...f.withoutPartner],

@@ -5,7 +5,7 @@ import type { FromSourceSet, SourceSetJob, ToSourceSet } from './messages.ts';
 
 /** Composes a source set, or counts its joins, in a thread and a PostgreSQL of its own; both end with it. */
 
-const { document, members, startedAt, rowLimit, template, path } = workerData as SourceSetJob;
+const { document, members, startedAt, variables, rowLimit, template, path } = workerData as SourceSetJob;
 const port = parentPort!;
 const tell = (message: FromSourceSet): void => port.postMessage(message);
 
@@ -22,7 +22,13 @@ const all = members.map(
 );
 
 async function main(): Promise<void> {
-  const options = { rowLimit, startedAt, template, tell: (records: number) => tell({ kind: 'progress', records }) };
+  const options = {
+    rowLimit,
+    startedAt,
+    variables,
+    template,
+    tell: (records: number) => tell({ kind: 'progress', records }),
+  };
   if (path === null) return tell({ kind: 'figures', figures: await joinFigures(document, all, options) });
   const { marks, ...composed } = await composeRecords(document, all, path, options);
   tell({ kind: 'composed', answer: { ...composed, marks: Object.fromEntries(marks) } });

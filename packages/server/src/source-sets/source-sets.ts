@@ -32,12 +32,15 @@ import type { SourcePlan } from '../systems/kinds/kind.ts';
 import type { Systems } from '../systems/systems.ts';
 import type { FromSourceSet, SourceSetJob, ToSourceSet } from './messages.ts';
 
+export type Variables = Readonly<Record<string, string>>;
 export interface ComposeWishes {
   /** Rows of the primary dataset; null for all. */
   readonly rowLimit: number | null;
   /** Where the composed records are kept. */
   readonly path: string;
   readonly startedAt: number;
+  /** What the plan gives to rules. */
+  readonly variables: Variables;
   readonly tell?: (records: number) => void;
   /** Stops the work, down to the systems that are asked. */
   readonly signal?: AbortSignal;
@@ -90,17 +93,17 @@ export class SourceSets {
   }
 
   /** What each join finds, over all records. */
-  async figures(document: MappingDocument): Promise<readonly JoinFigures[]> {
-    const done = await this.inWorker(document, { rowLimit: null, startedAt: Date.now() }, null);
+  async figures(document: MappingDocument, variables: Variables): Promise<readonly JoinFigures[]> {
+    const done = await this.inWorker(document, { rowLimit: null, startedAt: Date.now(), variables }, null);
     if (done.kind !== 'figures') throw new Error('The joins were not counted.');
     return done.figures;
   }
 
   /** The first records as they are composed, and how that went. */
-  async sample(document: MappingDocument): Promise<Omit<MappingSample, 'keyMaps'>> {
+  async sample(document: MappingDocument, variables: Variables): Promise<Omit<MappingSample, 'keyMaps' | 'variables'>> {
     const home = mkdtempSync(join(tmpdir(), 'versicle-sample-'));
     try {
-      const wishes = { rowLimit: SAMPLE_READ, path: join(home, 'records.jsonl'), startedAt: Date.now() };
+      const wishes = { rowLimit: SAMPLE_READ, path: join(home, 'records.jsonl'), startedAt: Date.now(), variables };
       const { plan, composed } = await this.compose(document, wishes);
       const names = plan.fields.map((f) => f.name);
       const place = placeReader(names)!;
@@ -174,7 +177,7 @@ export class SourceSets {
 
   private async inWorker(
     document: MappingDocument,
-    { rowLimit, startedAt, tell, signal: given }: Omit<ComposeWishes, 'path'>,
+    { rowLimit, startedAt, variables, tell, signal: given }: Omit<ComposeWishes, 'path'>,
     path: string | null,
   ): Promise<FromSourceSet> {
     if (!isComposed(document)) throw refused('This source set reads one dataset; there is nothing to compose.');
@@ -197,6 +200,7 @@ export class SourceSets {
         document,
         members: await Promise.all(members.map((_, i) => fetched(i, null))),
         startedAt: new Date(startedAt).toISOString(),
+        variables,
         rowLimit,
         template: this.template,
         path,

@@ -20,13 +20,15 @@ export interface TrialJob {
   readonly written: string;
   readonly failed: string;
   readonly keyMaps: KeyMaps;
+  /** What plans give to rules. */
+  readonly variables: Readonly<Record<string, string>>;
 }
 export type FromTrial =
   | { readonly progress: { readonly records: number; readonly bytes: number } }
   | { readonly report: TrialReport }
   | { readonly problem: string };
 
-const { document, plan, rowLimit, written, failed, keyMaps } = workerData as TrialJob;
+const { document, plan, rowLimit, written, failed, keyMaps, variables } = workerData as TrialJob;
 const tell = (message: FromTrial): void => parentPort!.postMessage(message);
 
 async function main(): Promise<void> {
@@ -36,7 +38,7 @@ async function main(): Promise<void> {
   const faults = new TextFile(failed);
   const trial = new WholeTrial(
     mapping,
-    { startedAt: timestampOfMillis(Date.now()), keyMaps, before: beforeOfPlan(plan) },
+    { startedAt: timestampOfMillis(Date.now()), keyMaps, variables, before: beforeOfPlan(plan) },
     {
       written: (values) => out.write(values),
       failed: (row, failures) => {

@@ -12,6 +12,7 @@ import {
   quoted,
   type TrialReport,
   withComposedStages,
+  requireVariables,
 } from '@versicle/core';
 import { openSource } from '../sources/open-source.ts';
 import type { Events } from '../http/events.ts';
@@ -30,6 +31,7 @@ interface Trial {
   readonly version: number;
   readonly rowLimit: number | null;
   readonly startedAt: number;
+  readonly variables: Readonly<Record<string, string>>;
   endedAt: number | null;
   records: number;
   share: number | null;
@@ -96,7 +98,9 @@ export class Trials {
     if (this.trials.get(mapping)?.state === 'running')
       throw changedMeanwhile('A trial of this mapping is going on already; wait for it, or cancel it.');
     const { document, version } = await this.mappings.draft(mapping);
-    await this.mappings.requireNoErrors(document, false);
+    await this.mappings.requireNoErrors(document, null);
+    const variables = await this.mappings.variables(mapping);
+    requireVariables(document, variables);
     const trial: Trial = {
       state: 'running',
       version,
@@ -107,6 +111,7 @@ export class Trials {
       share: null,
       problem: null,
       report: null,
+      variables,
       worker: null,
       abort: new AbortController(),
     };
@@ -143,6 +148,7 @@ export class Trials {
         written: join(home, TRIAL_FILES.written),
         failed: join(home, TRIAL_FILES.failed),
         keyMaps: await this.keyMaps.of(document),
+        variables: trial.variables,
       });
       trial.report = composed ? withComposedStages(report, composed.composed.counts, composed.composed.peek) : report;
       trial.records = trial.report.counts.read;
@@ -166,6 +172,7 @@ export class Trials {
       rowLimit: trial.rowLimit,
       path,
       startedAt: trial.startedAt,
+      variables: trial.variables,
       tell: (records) => (trial.records = records),
       signal: trial.abort.signal,
     });

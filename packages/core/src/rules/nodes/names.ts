@@ -58,6 +58,8 @@ export function variable(c: Checking, node: Extract<Node, { kind: 'variable' }>)
   if (Object.hasOwn(known, node.name))
     return { kind: 'variable', name: node.name, type: known[node.name]!, at: node.at, end: node.end };
   const near = nearest(node.name, Object.keys(known));
+  if (near === null && c.scope.furtherVariables)
+    return { kind: 'variable', name: node.name, type: 'text', at: node.at, end: node.end };
   throw new RuleError(
     `There is no variable :${node.name}.${near ? ` Did you mean :${near}?` : ''}`,
     node.at,

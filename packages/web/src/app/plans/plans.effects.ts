@@ -35,7 +35,10 @@ export const showPlan = createEffect(
 );
 
 export const start = request(a.start, 'startPlan', 'once', {
-  call: ({ id, rowLimit, all }) => ({ params: { id }, body: { rowLimit, all } }),
+  call: ({ id, rowLimit, all, variables, variant }) => ({
+    params: { id },
+    body: { rowLimit, all, variables, ...(variant === null ? {} : { variant }) },
+  }),
   done: ({ run }) => a.started({ run }),
   failed: (problem) => a.actFailed({ problem }),
 });

@@ -15,7 +15,13 @@ export const plansActions = createActionGroup({
     made: props<{ plan: string; start: boolean }>(),
     left: emptyProps(),
     'act failed': props<{ problem: string }>(),
-    start: props<{ id: string; rowLimit: number | null; all: boolean }>(),
+    start: props<{
+      id: string;
+      rowLimit: number | null;
+      all: boolean;
+      variables: Readonly<Record<string, string>>;
+      variant: string | null;
+    }>(),
     started: props<{ run: number }>(),
   },
 });

@@ -5,13 +5,15 @@ import { Store } from '@ngrx/store';
 import type { Plan, TargetFit } from '@versicle/contract';
 import { AheadComponent } from '../shared/ahead.component';
 import { Api } from '../shared/api';
+import { FieldComponent } from '../shared/form/field.component';
+import { SELECT } from '../shared/select';
 import { plansActions, plansFeature } from './plans.feature';
 
 /** What a run will do, then the start: only a few records first, or all. */
 @Component({
   selector: 'vs-start-plan',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [AheadComponent, FormsModule, RouterLink],
+  imports: [AheadComponent, FieldComponent, FormsModule, RouterLink, SELECT],
   template: `
     <form (ngSubmit)="start()" aria-label="Start a run">
       <p class="what">
@@ -32,6 +34,41 @@ import { plansActions, plansFeature } from './plans.feature';
       }
       @if (ahead().length > 0) {
         <vs-ahead class="what" [of]="ahead()" [records]="profiled()" [mapping]="single()!.id" />
+      }
+      @if (plan().variants.length > 0 || plan().variables.length > 0) {
+        <div class="given">
+          @if (plan().variants.length > 0) {
+            <vs-field label="Which of its variants">
+              <nz-select
+                nzId="variant"
+                name="variant"
+                aria-label="Which of its variants"
+                [ngModel]="variant()"
+                (ngModelChange)="variant.set($event)"
+              >
+                <nz-option [nzValue]="null" nzLabel="none, as it stands" />
+                @for (name of plan().variants; track name) {
+                  <nz-option [nzValue]="name" [nzLabel]="name" />
+                }
+              </nz-select>
+            </vs-field>
+          }
+          @for (v of plan().variables; track v.name) {
+            <vs-field
+              [label]="v.name"
+              [help]="v.value === null ? 'rules ask for it, and the plan does not say it' : ''"
+            >
+              <input
+                class="input mono"
+                [name]="'variable-' + v.name"
+                [attr.aria-label]="v.name"
+                [placeholder]="v.value ?? ''"
+                [value]="values()[v.name] ?? ''"
+                (input)="give(v.name, $event)"
+              />
+            </vs-field>
+          }
+        </div>
       }
       <label class="choice"
         ><input type="radio" name="much" value="few" [ngModel]="much()" (ngModelChange)="much.set($event)" /> the
@@ -64,7 +101,7 @@ import { plansActions, plansFeature } from './plans.feature';
         >
       }
       <span class="grow"></span>
-      <button type="submit" class="btn first" [disabled]="starting() !== null">
+      <button type="submit" class="btn first" [disabled]="starting() !== null || lacks()">
         {{ verb() }}{{ twice() ? ' all the same' : '' }}
       </button>
       <button type="button" class="btn quiet" (click)="closed.emit()">Give up</button>
@@ -84,8 +121,17 @@ import { plansActions, plansFeature } from './plans.feature';
       width: 100%;
       font: 14.4px/1.45 var(--serif);
     }
-    .input {
+    .input[type='number'] {
       width: 92px;
+    }
+    .given {
+      display: flex;
+      flex-wrap: wrap;
+      gap: 0 14px;
+      width: 100%;
+    }
+    nz-select {
+      min-width: 190px;
     }
     .choice {
       display: inline-flex;
@@ -112,6 +158,9 @@ export class StartPlanComponent {
   protected readonly starting = this.store.selectSignal(plansFeature.selectStarting);
   protected readonly much = signal<'few' | 'plan' | 'all'>('plan');
   protected readonly rows = signal(100);
+  protected readonly variant = signal<string | null>(null);
+  /** What is to stand for variables in this run alone; what is left empty is as the plan says. */
+  protected readonly values = signal<Readonly<Record<string, string>>>({});
 
   protected readonly verb = computed(() => {
     if (this.much() === 'few') return `Run the first ${this.rows()}`;
@@ -146,6 +195,23 @@ export class StartPlanComponent {
 
   protected start(): void {
     const rowLimit = this.much() === 'few' ? Math.max(1, Math.floor(Number(this.rows()) || 1)) : null;
-    this.store.dispatch(plansActions.start({ id: this.plan().id, rowLimit, all: this.much() === 'all' }));
+    const variables = Object.fromEntries(Object.entries(this.values()).filter(([, value]) => value !== ''));
+    this.store.dispatch(
+      plansActions.start({
+        id: this.plan().id,
+        rowLimit,
+        all: this.much() === 'all',
+        variables,
+        variant: this.variant(),
+      }),
+    );
   }
+
+  protected give(name: string, event: Event): void {
+    this.values.set({ ...this.values(), [name]: (event.target as HTMLInputElement).value });
+  }
+  /** Whether rules ask for something that nobody has said yet. */
+  protected readonly lacks = computed(() =>
+    this.plan().variables.some((v) => v.value === null && !this.values()[v.name]),
+  );
 }

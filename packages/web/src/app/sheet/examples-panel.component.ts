@@ -118,6 +118,7 @@ export class ExamplesPanelComponent {
       fields: samples.fields,
       marks: samples.marks,
       keyMaps: samples.keyMaps,
+      variables: samples.variables,
       now: timestampOfMillis(Date.now()),
     };
     return expectationOf(

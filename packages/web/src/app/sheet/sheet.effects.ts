@@ -82,10 +82,10 @@ export const refreshSamples = createEffect(
 );
 
 function samplesOf(sample: MappingSample, failed: FailedRecordDetail | null, key: string): Samples {
-  const { fields, declared, declaredBy, composed } = sample;
+  const { fields, declared, declaredBy, composed, variables } = sample;
   const keyMaps = new Map(Object.entries(sample.keyMaps).map(([name, keys]) => [name, new Map(keys)]));
   const marks = composed === null ? declared : new Map(Object.entries(declaredBy));
-  const taken = { fields, marks, composed, key, keyMaps };
+  const taken = { fields, marks, composed, key, keyMaps, variables };
   if (failed === null || failed.cause === 'source_unreadable') return { ...taken, rows: sample.rows, failed: null };
   const first = sampleOf(failed, fields);
   return { ...taken, rows: [first, ...sample.rows], failed: { id: failed.id, label: failed.label } };
@@ -156,6 +156,7 @@ export const tryOut = createEffect(
             fields: samples.fields,
             marks: samples.marks,
             keyMaps: samples.keyMaps,
+            variables: samples.variables,
             rows,
             sample: s.sample,
             line: s.open,

@@ -83,7 +83,16 @@ describe('the sheet’s state', () => {
     const s = reduce(
       opened(),
       a.samplesLoaded({
-        samples: { fields: ['no'], rows, failed: null, marks: null, composed: null, key: '', keyMaps: new Map() },
+        samples: {
+          fields: ['no'],
+          rows,
+          failed: null,
+          marks: null,
+          composed: null,
+          key: '',
+          keyMaps: new Map(),
+          variables: {},
+        },
       }),
     );
     expect([-1, 1, 9].map((index) => reduce(s, a.sampleChosen({ index })).sample)).toEqual([0, 1, 2]);

@@ -34,6 +34,8 @@ export interface Samples {
   readonly marks: DeclaredMarks;
   /** What mapped_key() finds. */
   readonly keyMaps: KeyMaps;
+  /** What plans give to rules. */
+  readonly variables: Readonly<Record<string, string>>;
   /** How the first rows became records, where the source set is composed. */
   readonly composed: MappingSample['composed'];
   /** The source set that they are of. */

@@ -318,9 +318,9 @@ export class SheetPage {
     const { document, samples } = this.s();
     const row = this.sample();
     if (!document || !samples.value || !row) return;
-    const { fields, marks, keyMaps } = samples.value;
+    const { fields, marks, keyMaps, variables } = samples.value;
     const expect = expectationOf(
-      { document, fields, marks, keyMaps, now: timestampOfMillis(Date.now()) },
+      { document, fields, marks, keyMaps, variables, now: timestampOfMillis(Date.now()) },
       row.values,
       row.file,
     );

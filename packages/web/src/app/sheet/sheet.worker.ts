@@ -19,6 +19,7 @@ let document: MappingDocument | null = null;
 let fields: readonly string[] = [];
 let marks: DeclaredMarks = null;
 let keyMaps: KeyMaps = new Map();
+let variables: Readonly<Record<string, string>> = {};
 let rows: readonly TrialRow[] = [];
 let trial: Trial | null = null;
 /** Of the version before: an edit touches few of them. */
@@ -36,6 +37,7 @@ addEventListener('message', ({ data }: MessageEvent<TrialQuestion>) => {
   fields = data.fields ?? fields;
   if (data.marks !== undefined) marks = data.marks;
   keyMaps = data.keyMaps ?? keyMaps;
+  variables = data.variables ?? variables;
   rows = data.rows ?? rows;
   if (document === null) return;
   const readable = rows.filter((r) => r.values.length > 0);
@@ -44,9 +46,9 @@ addEventListener('message', ({ data }: MessageEvent<TrialQuestion>) => {
     const now = timestampOfMillis(Date.now());
     // Were this to break, the one of before must not answer for the new document.
     trial = null;
-    trial = new Trial(document, fields, now, marks, keyMaps, known);
+    trial = new Trial(document, fields, now, marks, keyMaps, known, variables);
     if (data.document !== undefined || data.fields !== undefined)
-      examples = runExamples({ document, fields, marks, now, keyMaps, known });
+      examples = runExamples({ document, fields, marks, now, keyMaps, known, variables });
     looked = Math.min(readable.length, Math.max(LEAST_LOOKED, Math.floor(LOOKED_VALUES / document.lines.length)));
     coverage = trial.coverage(
       readable.slice(0, looked).map((r) => r.values),

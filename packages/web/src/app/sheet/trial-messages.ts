@@ -16,6 +16,7 @@ export interface TrialQuestion {
   readonly fields?: readonly string[];
   readonly marks?: DeclaredMarks;
   readonly keyMaps?: KeyMaps;
+  readonly variables?: Readonly<Record<string, string>>;
   readonly rows?: readonly TrialRow[];
   readonly sample: number;
   readonly line: string | null;

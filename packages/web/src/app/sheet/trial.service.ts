@@ -9,6 +9,7 @@ export interface TrialRequest {
   readonly rows: readonly TrialRow[];
   readonly marks: DeclaredMarks;
   readonly keyMaps: KeyMaps;
+  readonly variables: Readonly<Record<string, string>>;
   readonly sample: number;
   readonly line: string | null;
 }
@@ -53,7 +54,12 @@ export class TrialService {
         ...(known.document === request.document ? {} : { document: request.document }),
         ...(known.fields === request.fields
           ? {}
-          : { fields: request.fields, marks: request.marks, keyMaps: request.keyMaps }),
+          : {
+              fields: request.fields,
+              marks: request.marks,
+              keyMaps: request.keyMaps,
+              variables: request.variables,
+            }),
         ...(known.rows === request.rows ? {} : { rows: request.rows }),
         sample: request.sample,
         line: request.line,

@@ -8,7 +8,7 @@ import {
   parseJsonTree,
   type RawRow,
   type Tree,
-  treeJson,
+  treeText,
   Unreadable,
 } from '@versicle/core';
 import type { Arrivals, Described, KindContext, ReadOptions, SourceBatch } from '../kind.ts';
@@ -95,7 +95,7 @@ export class Deliveries {
           return [new Unreadable('What was delivered is no record.', delivery.body.slice(0, 200))];
         const front = Object.values(this.shape.front).map((cell) => cell(delivery));
         return records
-          .flatMap((record): readonly RawRow[] => flattener.rows(record, ++number, () => treeJson(record)))
+          .flatMap((record): readonly RawRow[] => flattener.rows(record, ++number, () => treeText(record)))
           .map((row) => (row instanceof Unreadable ? row : [...front, ...row]));
       });
       if (rows.length > 0) yield { fields: [...this.front, ...(flattener?.names ?? [])], rows, file: null };
@@ -108,7 +108,7 @@ export class Deliveries {
 /** The records of one delivery: an object, or a list of them; null where it is neither. */
 export function recordsOf(body: string): Tree[] | null {
   try {
-    const tree = parseJsonTree(body);
+    const tree = parseJsonTree(body, true);
     const list = Array.isArray(tree) ? (tree as Tree[]) : [tree];
     return list.length > 0 && list.every((t) => t instanceof Map) ? list : null;
   } catch {

@@ -49,7 +49,7 @@ export function pageOf(answer: HttpAnswer, endpoint: Endpoint): Page {
 function jsonPage(answer: HttpAnswer, endpoint: Endpoint): Page {
   let tree: Tree;
   try {
-    tree = parseJsonTree(answer.text);
+    tree = parseJsonTree(answer.text, true);
   } catch (error) {
     throw new UnexpectedAnswer(
       `${answer.url} did not answer with JSON (${(error as Error).message}); it begins “${answer.text.slice(0, 60)}”.`,

@@ -15,6 +15,7 @@ import {
   readWindows,
   refused,
   treeJson,
+  treeText,
   Unreadable,
 } from '@versicle/core';
 import type {
@@ -311,7 +312,7 @@ class HttpSystem implements OpenSystem {
         const flattener = new Flattener(structures, part, withDoc);
         const rows: RawRow[] = [];
         for (const record of page.records)
-          for (const row of flattener.rows(record, ++number, () => treeJson(record)))
+          for (const row of flattener.rows(record, ++number, () => treeText(record)))
             rows.push(
               page.parent !== undefined && Array.isArray(row) ? [page.parent, ...(row as (string | null)[])] : row,
             );

@@ -18,7 +18,9 @@ function inPieces(records: Records, text: string, cuts: readonly number[]): Came
 const ids = (came: readonly Came[]): (string | null)[] => came.map((c) => c.id);
 
 describe('records of a stream', () => {
-  const content = fc.record({ id: fc.uuid(), name: fc.string({ unit: 'binary' }) });
+  // A zero byte is in no record: PostgreSQL takes none.
+  const name = fc.string({ unit: 'binary' }).filter((text) => !text.includes('\0'));
+  const content = fc.record({ id: fc.uuid(), name });
   it('are the same wherever the bytes are cut', () => {
     fc.assert(
       fc.property(fc.array(content, { maxLength: 8 }), fc.array(fc.nat(2000)), fc.boolean(), (list, cuts, events) => {
