@@ -45,6 +45,8 @@ export const kindFacts = z.object({
       unnamed: z.string(),
       /** How a new one may be called, as a regular expression for which case does not matter, and what is said otherwise; null: there are no new ones. */
       names: z.object({ pattern: z.string(), otherwise: z.string() }).nullable(),
+      /** A new one is a table, whose fields we choose. */
+      makesTables: z.boolean(),
       /** Versicle keeps it itself: the likely target. */
       isOurs: z.boolean(),
     })

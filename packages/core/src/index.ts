@@ -52,6 +52,7 @@ export { landedUnreadable, readFlatObject } from './formats/json-lines.ts';
 export { MergedCells } from './formats/merged.ts';
 export * from './document/document.ts';
 export * from './document/variables.ts';
+export * from './document/made-anew.ts';
 export * from './document/records.ts';
 export * from './document/codes.ts';
 export type { SourceField } from './document/source-field.ts';

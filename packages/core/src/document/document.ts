@@ -169,7 +169,7 @@ export const WRITE_WORDS: Readonly<Record<MappingDocument['write']['mode'], stri
   update: 'changed where the key exists; others fail',
   upsert: 'changed where the key exists, added where not',
   'skip existing': 'added where the key does not exist yet',
-  'new revision': 'each a new revision of what exists by the key',
+  'new revision': 'what differs from what exists by the key is added as its next revision',
 };
 
 export type Line = MappingDocument['lines'][number];
@@ -225,6 +225,7 @@ export function isLoaded(line: Line): boolean {
 /** What rules may ask of the run. */
 export const RUN_VARIABLES: Readonly<Record<string, ValueType>> = {
   run_started_at: 'timestamptz',
+  run_number: 'int8',
   row_number: 'int8',
   file_name: 'text',
 };

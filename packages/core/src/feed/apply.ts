@@ -12,6 +12,8 @@ export interface RunFacts {
   /** What now() and CURRENT_DATE mean throughout the run. */
   readonly startedAt: Timestamp;
   readonly fileName?: string;
+  /** The number of the run; 0 where something is only tried. */
+  readonly run?: number;
   /** What the plan gives to rules. */
   readonly variables?: Readonly<Record<string, string>>;
   /** What mapped_key() finds. */
@@ -51,6 +53,7 @@ export class MappingRun {
     // Without what every object has: no variable is known but those that are given.
     this.variables = Object.assign(Object.create(null) as Record<string, Value>, facts.variables, {
       run_started_at: facts.startedAt,
+      run_number: facts.run ?? 0,
       row_number: 0,
       file_name: facts.fileName ?? null,
       [SEQUENCE]: 0,

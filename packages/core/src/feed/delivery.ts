@@ -8,6 +8,8 @@ export interface Part {
   readonly dataset: string;
   readonly columns: readonly Column[];
   readonly key: readonly string[];
+  /** Columns that each record is given anew: they make no other record of one that is there. */
+  readonly anew?: readonly string[];
   readonly rows: number;
   readonly content: Content;
   /** By row: what a target may know a record by that is sent again; empty where the target has no use for it. */
@@ -24,10 +26,14 @@ export interface Delivery {
   readonly parts: readonly Part[];
 }
 /**
- * What becomes of a record whose key is there: it is refused (insert), changed (upsert, update), left as it is (keep), or has
- * only what is null filled in (fill). One whose key is not there is added, but for update, which refuses it.
+ * What becomes of a record whose key is there: it is refused (insert), changed (upsert, update), left as it is (keep), has
+ * only what is null filled in (fill), or stays as it is with a new revision beside it where it differs (revise). One whose key
+ * is not there is added, but for update, which refuses it.
  */
-export type DeliveryMode = 'insert' | 'upsert' | 'update' | 'keep' | 'fill' | 'replace';
+export type DeliveryMode = 'insert' | 'upsert' | 'update' | 'keep' | 'fill' | 'revise' | 'replace';
+
+/** The fields that tell revisions of one key apart: their number, and from when until when each was the newest. */
+export const REVISION_FIELDS = { number: 'revision', from: 'valid_from', to: 'valid_to' } as const;
 
 /** A row that the target refused. */
 export interface Rejection {

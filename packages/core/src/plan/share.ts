@@ -121,6 +121,9 @@ export class Sharer {
   }
 }
 
+/** Whoever shares out is no run that loads. */
+const { run_number: _, ...SHARE_VARIABLES } = RUN_VARIABLES;
+
 /** A condition on the records of a dataset. Throws RuleError. */
 function shareRule(when: string, fields: readonly SourceField[], variables: readonly string[]): Rule {
   const aliases = aliasesIn(when);
@@ -133,7 +136,7 @@ function shareRule(when: string, fields: readonly SourceField[], variables: read
   const alias = aliases[0] ?? null;
   const rule = makeRule(when, {
     fields: fields.map(({ name, type }, slot) => ({ alias, name, type, slot })),
-    variables: { ...Object.fromEntries(variables.map((name) => [name, 'text' as const])), ...RUN_VARIABLES },
+    variables: { ...Object.fromEntries(variables.map((name) => [name, 'text' as const])), ...SHARE_VARIABLES },
   });
   if (rule.type !== 'bool' && rule.type !== 'unknown')
     throw new RuleError('A condition must be true or false; this gives a value.', 0, when.length);

@@ -15,6 +15,8 @@ export function vanishedProblem(step: Vanished, document: MappingDocument): stri
     return 'The mapping replaces all that its target has, and what is gone goes with that. Leave what is gone.';
   if (write.mode === 'skip existing' || (write.mode === 'upsert' && write.existing !== 'overwrite'))
     return 'The mapping leaves records alone that the target had before it, and these would be taken for its own. Let it overwrite what is there, or leave what is gone.';
+  if (write.mode === 'new revision')
+    return 'The mapping keeps every revision of a record, and what is gone is none of them. Leave what is gone.';
   if (target.key.length === 0)
     return 'What is gone is told by the key of the target, and the mapping has none. Choose the key on its sheet, or leave what is gone.';
   const anew = lines.find(

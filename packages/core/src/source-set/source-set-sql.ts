@@ -239,6 +239,7 @@ class SetPrinter {
         if (name === 'run_started_at') return now;
         if (name === 'row_number') return `${place}_row`;
         if (name === 'file_name') return `${place}_file`;
+        if (name === 'run_number') return `CAST(${textLiteral(this.variables[name] ?? '0')} AS int8)`;
         const value = this.variables[name];
         if (value === undefined) throw new RuleError(noValueFor([name]), 0, 0);
         return textLiteral(value);

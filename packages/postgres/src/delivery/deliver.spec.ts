@@ -67,6 +67,68 @@ eachHome('the ways of writing', (home) => {
   it('update with nothing but the key leaves all as it is', async () => {
     expect(await put('update', [[1], [9]], [no])).toEqual({ refused: [[1, 'not_there']], unchanged: 1 });
   });
+  describe('revise', () => {
+    const stamp = { name: 'stamp', type: 'text' } as const;
+    const columns = [no, text, price, doc, stamp];
+    const revisions = async (): Promise<unknown[]> =>
+      home().query(
+        `SELECT no, revision, name, price::text AS price, valid_to IS NOT NULL AND valid_to >= valid_from AS ended FROM way ORDER BY no, revision`,
+      );
+    const put = async (rows: Value[][]): Promise<object> => {
+      const { rejections, unchanged } = await home().deliver({
+        source: `way-${++n}`,
+        run: 1,
+        chunk: 1,
+        mode: 'revise',
+        parts: [{ ...part('way', columns, ['no'], rows), anew: ['stamp'] }],
+      });
+      return { refused: rejections.map((r) => [r.index, r.code]), unchanged };
+    };
+    beforeEach(() =>
+      home().exec(
+        `DROP TABLE way; CREATE TABLE way (no int, revision int, name text, price numeric CHECK (price > 0), doc json, stamp text,
+           valid_from timestamptz NOT NULL, valid_to timestamptz, PRIMARY KEY (no, revision));
+         INSERT INTO way VALUES (1, 1, 'one', 1, NULL, 'a', now(), now()), (1, 2, 'one', 2, NULL, 'a', now(), NULL), (2, 1, NULL, NULL, '{}', 'a', now(), NULL)`,
+      ),
+    );
+
+    it('adds what differs from the newest revision, which ends; what is like it stays', async () => {
+      expect(
+        await put([
+          [1, 'one', '1', null, 'b'],
+          [2, null, null, '{}', 'b'],
+          [3, 'three', '3', null, 'b'],
+        ]),
+      ).toEqual({ refused: [], unchanged: 1 });
+      expect(await put([[1, 'one', '1', null, 'c']])).toEqual({ refused: [], unchanged: 1 });
+      expect(await revisions()).toEqual([
+        { no: 1, revision: 1, name: 'one', price: '1', ended: true },
+        { no: 1, revision: 2, name: 'one', price: '2', ended: true },
+        { no: 1, revision: 3, name: 'one', price: '1', ended: false },
+        { no: 2, revision: 1, name: null, price: null, ended: false },
+        { no: 3, revision: 1, name: 'three', price: '3', ended: false },
+      ]);
+    });
+    it('tells of each of many that are refused, and leaves what they would have ended', async () => {
+      const many = Array.from({ length: 120 }, (_, i): Value[] => [i + 1, 'x', i % 3 ? '1' : '-1', null, 'b']);
+      const { refused } = (await put(many)) as { refused: [number, string][] };
+      expect(refused.map(([index, code]) => `${index} ${code}`)).toEqual(
+        many.flatMap(([, , of], i) => (of === '-1' ? [`${i} 23514`] : [])),
+      );
+      const [first] = (await home().query('SELECT valid_to FROM way WHERE no = 1 AND revision = 2')) as {
+        valid_to: unknown;
+      }[];
+      expect(first!.valid_to).toBeNull();
+      expect(await home().query('SELECT count(*)::int AS n FROM way WHERE revision = 2 AND no = 2')).toEqual([
+        { n: 1 },
+      ]);
+    });
+    it('goes without the moments where the table has none', async () => {
+      await home().exec('ALTER TABLE way DROP COLUMN valid_from, DROP COLUMN valid_to');
+      expect(await put([[1, 'one', '1', null, 'b']])).toEqual({ refused: [], unchanged: 0 });
+      expect(await home().query('SELECT max(revision)::int AS n FROM way WHERE no = 1')).toEqual([{ n: 3 }]);
+    });
+  });
   it('fill writes only where nothing is, and adds what is not there', async () => {
     expect(
       await put('fill', [

@@ -4,6 +4,7 @@ import {
   copyLines,
   chunkEncodings,
   quoteName as q,
+  REVISION_FIELDS,
   type Delivered,
   type DeliveryMode,
   type Part,
@@ -184,7 +185,9 @@ class Put {
     };
     const one = this.updates
       ? `UPDATE ${into} AS t SET ${this.others.map((c) => `${q(c)} = ${value(c)}`).join(', ') || `${q(this.key[0]!)} = t.${q(this.key[0]!)}`} WHERE ${this.key.map((k) => `t.${q(k)} = ${value(k)}`).join(' AND ')}`
-      : `INSERT INTO ${into} AS t (${columns.map(q).join(', ')}) OVERRIDING SYSTEM VALUE VALUES (${values})${this.onlyInserts ? '' : this.conflict()}`;
+      : this.revises
+        ? this.revise(`(SELECT ${columns.map((c) => `${value(c)} AS ${q(c)}`).join(', ')})`)
+        : `INSERT INTO ${into} AS t (${columns.map(q).join(', ')}) OVERRIDING SYSTEM VALUE VALUES (${values})${this.onlyInserts ? '' : this.conflict()}`;
     // What has no effect is left out by the table; an update finds nothing.
     const none = this.updates ? NOT_THERE : this.onlyInserts ? LEFT_OUT : null;
     await tx.exec(
@@ -293,7 +296,8 @@ class Put {
       if (written < rows) throw new LeftOut();
       return { written, left: [] };
     }
-    if (!tx.copy && !this.updates) return { written: await this.insertArrays(copy, this.conflict()), left: [] };
+    if (!tx.copy && !this.updates && !this.revises)
+      return { written: await this.insertArrays(copy, this.conflict()), left: [] };
     await tx.exec(
       `CREATE TEMPORARY TABLE IF NOT EXISTS ${this.incoming} ON COMMIT DROP AS SELECT ${columns} FROM ${into} WITH NO DATA; TRUNCATE ${this.incoming}`,
     );
@@ -303,7 +307,9 @@ class Put {
     const { count } = await tx.query(
       this.updates
         ? this.update()
-        : `INSERT INTO ${into} AS t (${columns}) OVERRIDING SYSTEM VALUE SELECT ${columns} FROM ${this.incoming}${this.conflict()}`,
+        : this.revises
+          ? this.revise(this.incoming)
+          : `INSERT INTO ${into} AS t (${columns}) OVERRIDING SYSTEM VALUE SELECT ${columns} FROM ${this.incoming}${this.conflict()}`,
     );
     const left = count < rows - twice.length ? await this.missing() : [];
     return {
@@ -324,12 +330,15 @@ class Put {
   private get updates(): boolean {
     return this.chunk.mode === 'update';
   }
+  private get revises(): boolean {
+    return this.chunk.mode === 'revise';
+  }
   /** Columns that are no part of the key. */
   private get others(): readonly string[] {
     return this.columns.filter((c) => !this.key.includes(c));
   }
-  private compared(table: string): string {
-    return this.others.map((c) => `${table}.${q(c)}${this.facts.byText.has(c) ? '::text' : ''}`).join(', ');
+  private compared(table: string, columns = this.others): string {
+    return columns.map((c) => `${table}.${q(c)}${this.facts.byText.has(c) ? '::text' : ''}`).join(', ');
   }
   private conflict(): string {
     const { others } = this;
@@ -350,6 +359,32 @@ class Put {
     const set = others.length > 0 ? others.map((c) => `${q(c)} = i.${q(c)}`) : [`${q(first!)} = t.${q(first!)}`];
     const differs = others.length > 0 ? `(${this.compared('t')}) IS DISTINCT FROM (${this.compared('i')})` : 'false';
     return `UPDATE ${into} AS t SET ${set.join(', ')} FROM ${this.incoming} AS i WHERE ${this.sameKey} AND ${differs}`;
+  }
+  /**
+   * Adds what has no revision yet, or differs from the newest one, which ends then. `from` has the rows that come in. Rows that
+   * are the newest revision already stay out.
+   */
+  private revise(from: string): string {
+    const { into, facts, sameKey } = this;
+    const { number, from: since, to } = REVISION_FIELDS;
+    const anew = this.chunk.part.anew ?? [];
+    const telling = this.others.filter((c) => !anew.includes(c));
+    const differs =
+      telling.length === 0
+        ? 'false'
+        : `(${this.compared('l', telling)}) IS DISTINCT FROM (${this.compared('i', telling)})`;
+    const dated = facts.types.has(since) ? { names: `, ${q(since)}`, values: ', now()' } : { names: '', values: '' };
+    const columns = this.columns.map(q).join(', ');
+    const ends = facts.types.has(to)
+      ? `, ended AS (UPDATE ${into} AS t SET ${q(to)} = now() FROM changed i WHERE ${sameKey} AND t.${q(number)} = i.versicle_next - 1 AND t.${q(to)} IS NULL)`
+      : '';
+    return `WITH changed AS (
+        SELECT i.*, COALESCE(l.${q(number)}, 0) + 1 AS versicle_next FROM ${from} AS i
+          LEFT JOIN LATERAL (SELECT * FROM ${into} AS t WHERE ${sameKey} ORDER BY t.${q(number)} DESC LIMIT 1) AS l ON TRUE
+         WHERE l.${q(number)} IS NULL OR ${differs}
+      )${ends}
+      INSERT INTO ${into} (${columns}, ${q(number)}${dated.names}) OVERRIDING SYSTEM VALUE
+      SELECT ${columns}, versicle_next${dated.values} FROM changed`;
   }
   private get sameKey(): string {
     return this.key.map((k) => `t.${q(k)} = i.${q(k)}`).join(' AND ');

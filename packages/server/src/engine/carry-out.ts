@@ -256,6 +256,7 @@ export class CarryOut {
     const { system, dataset } = await this.systems.openDataset(document.source.primary.dataset);
     return sourcePlanOf(
       {
+        run: row.id,
         kind: row.kind,
         document,
         system,
@@ -303,6 +304,7 @@ export class CarryOut {
       document,
       source: plan,
       startedAt: Date.parse(isoTime(run.started_at!)),
+      run: run.id,
       uid: run.uid ?? `${this.installation}-${run.id}`,
       settled: {
         chunk: run.chunk,

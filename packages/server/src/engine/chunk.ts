@@ -6,6 +6,7 @@ import {
   KeyPacker,
   keyReader,
   keyTexts,
+  madeAnew,
   outputText,
   RecordFeed,
   sourceFieldsFor,
@@ -168,7 +169,7 @@ export class Chunk {
   /** What it has become. `bytes`: how far the source is read. */
   message(chunk: number, bytes: number): MappedChunk {
     this.seal();
-    const { job, columns, feed, well } = this.mapper;
+    const { job, columns, feed, well, anew } = this.mapper;
     const {
       counts,
       insertOnly,
@@ -193,7 +194,7 @@ export class Chunk {
       counts,
       bytes,
       sequence: feed.sequence,
-      parts: [{ dataset: job.dataset, columns, key, rows: counts.written, content, ids }],
+      parts: [{ dataset: job.dataset, columns, key, anew, rows: counts.written, content, ids }],
       insertOnly,
       failed,
       settled,
@@ -250,6 +251,8 @@ export class Mapper {
   readonly well: WentWell | null;
   readonly numbered: boolean;
   readonly keyIndexes: readonly number[];
+  /** Fields that each record is given anew. */
+  readonly anew: readonly string[];
   /** What is remembered of the written records of the chunk that is being made, and up to where they go. */
   readonly digests: Digests | null;
   readonly highest: HighestSeen | null;
@@ -274,12 +277,15 @@ export class Mapper {
     this.numbered = isNumbered(job.document);
     this.keyIndexes = this.mapping.keys.find((k) => k.primary)?.indexes ?? [];
     const startedAt = timestampOfMillis(job.startedAt);
-    this.digests = job.remembers ? new Digests(this.columns, this.keyIndexes, madeAnew(job.document)) : null;
+    const anew = madeAnew(job.document);
+    this.anew = [...anew];
+    this.digests = job.remembers ? new Digests(this.columns, this.keyIndexes, anew) : null;
     this.highest = job.watermark === null ? null : new HighestSeen(this.mapping, job.watermark, startedAt);
     this.feed = new RecordFeed(this.mapping, {
       startedAt,
       keyMaps: job.keyMaps,
       variables: job.variables,
+      run: job.run,
       before: beforeOfPlan(job.source),
       keysElsewhere,
     });
@@ -342,12 +348,6 @@ const refusedPrefix = ({ row }: RecordPlace): string => `row ${row}:`;
 export function isNumbered(document: MappingDocument): boolean {
   return document.lines.some((l) => l.kind === 'generated' && (l.generate ?? 'uuid') === 'sequence');
 }
-
-/** Fields that each record is given anew, whatever it holds. */
-const madeAnew = (document: MappingDocument): ReadonlySet<string> =>
-  new Set(
-    document.lines.filter((l) => l.kind === 'generated' && (l.generate ?? 'uuid') !== 'hash').map((l) => l.target),
-  );
 
 /** Records that fail and are the same are told apart by how many came before: so the same record has the same identity in each run. */
 export class Occurrences {

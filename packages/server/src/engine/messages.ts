@@ -18,6 +18,8 @@ export interface MapJob {
   readonly source: SourcePlan;
   /** Milliseconds since the epoch: what now() means throughout the run, also after it was resumed. */
   readonly startedAt: number;
+  /** The run's number. */
+  readonly run: number;
   /** The run's own id: what records are known by at the target is made of it. */
   readonly uid: string;
   /** Where an earlier life of the run came to: these records are mapped again, for the keys they hold, and not delivered. */

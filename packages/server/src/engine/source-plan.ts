@@ -18,6 +18,8 @@ import type { ReplayRow } from './messages.ts';
 
 /** What a run reads, as far as it concerns where its records come from. */
 export interface SourceOf {
+  /** Its number. */
+  readonly run: number;
   readonly kind: 'full' | 'replay';
   readonly document: MappingDocument;
   readonly system: OpenSystem;
@@ -109,7 +111,7 @@ function stillLanded(began: SourcePlan, landing: string): SourcePlan {
 
 /** Composed records are kept beside the store until the run ends, so that it can be taken up again. */
 async function composedPlan(
-  { kind, document, began, landing, rowLimit, signal, log, variables }: SourceOf,
+  { run, kind, document, began, landing, rowLimit, signal, log, variables }: SourceOf,
   sourceSets: SourceSets,
 ): Promise<SourcePlan> {
   if (kind === 'replay') return replayPlan(await sourceSets.names(document));
@@ -120,7 +122,7 @@ async function composedPlan(
       rowLimit,
       path: landing,
       startedAt: Date.now(),
-      variables: Object.fromEntries(variables),
+      variables: { ...Object.fromEntries(variables), run_number: String(run) },
       signal,
     })
     .catch((error: Error) => {

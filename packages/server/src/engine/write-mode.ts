@@ -1,10 +1,6 @@
-import { refused } from '@versicle/core';
 import type { DeliveryMode, MappingDocument } from '@versicle/core';
 
-/**
- * How a document's records get into a table. Throws a fault for what the bulk lane can't do yet, so that no mode is ever
- * quietly carried out as another.
- */
+/** How a document's records get into a table. */
 export function deliveryMode(document: MappingDocument, replay: boolean): DeliveryMode {
   const { mode, existing } = document.write;
   switch (mode) {
@@ -20,9 +16,7 @@ export function deliveryMode(document: MappingDocument, replay: boolean): Delive
     case 'replace':
       // A replay adds to what the last whole run brought.
       return !replay ? 'replace' : document.target.key.length > 0 ? 'upsert' : 'insert';
-    default:
-      throw refused(
-        `The write mode ${mode} is not carried out yet; use insert, update, upsert, skip existing or replace.`,
-      );
+    case 'new revision':
+      return 'revise';
   }
 }

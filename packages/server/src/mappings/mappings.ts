@@ -40,7 +40,6 @@ import {
   timestampOfMillis,
   withAllLines,
 } from '@versicle/core';
-import { deliveryMode } from '../engine/write-mode.ts';
 import { LineHistoryStore } from './line-history.ts';
 import { keepUses, usesJson, usesOfSaved } from './uses.ts';
 import type { Failures } from '../failures/failures.ts';
@@ -423,7 +422,6 @@ export class Mappings {
       throw refused(
         `Versicle can't write to ${document.target.dataset} yet; choose a dataset of a database, an API that takes records, or a file.`,
       );
-    deliveryMode(document, false);
     await this.requireNoErrors(document, await this.variables(id));
   }
 

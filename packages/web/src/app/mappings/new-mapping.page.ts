@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
@@ -84,6 +84,13 @@ import { FieldComponent } from '../shared/form/field.component';
                 <option [value]="t"></option>
               }
             </datalist>
+            @if (makesTable()) {
+              <label class="stamp"
+                ><input type="checkbox" name="stamped" [ngModel]="stamped()" (ngModelChange)="stamped.set($event)" />
+                with the number and time of its run in each record (<code>load_id</code>,
+                <code>loaded_at</code>)</label
+              >
+            }
           </fieldset>
         </div>
         <vs-field class="name" label="Begin with" [help]="starterWords()">
@@ -139,6 +146,10 @@ import { FieldComponent } from '../shared/form/field.component';
     }
     .name {
       max-width: 413px;
+    }
+    .stamp {
+      display: block;
+      color: var(--ink-2);
     }
     p.rub {
       margin-bottom: 10px;
@@ -218,6 +229,12 @@ export class NewMappingPage {
     if (this.table() === '') return facts.unnamed;
     return this.tables().includes(this.table()) ? facts.there : facts.fresh;
   });
+  /** Whether a table is named that the first run makes. */
+  protected readonly makesTable = computed(
+    () =>
+      this.targetFacts()?.makesTables === true && this.table().trim() !== '' && !this.tables().includes(this.table()),
+  );
+  protected readonly stamped = signal(false);
   protected readonly name = computed(() => {
     const own = this.ownName();
     if (own !== null) return own;
@@ -232,19 +249,29 @@ export class NewMappingPage {
     return from && to ? `${from.charAt(0).toUpperCase()}${from.slice(1)} to ${to}` : '';
   });
 
+  /** What new tables of the chosen system begin with. */
+  private readonly prefix = computed(() => {
+    const connection = this.targets().find((c) => c.system.id === this.target())?.system.connection;
+    return typeof connection?.['tablePrefix'] === 'string' ? connection['tablePrefix'] : '';
+  });
+  /** The name that was proposed last. */
+  private readonly proposed = signal('');
+
   constructor() {
     this.store.dispatch(mappingsActions.newOpened());
     // A proposal for the table once the source is known.
     effect(() => {
       const from = this.from()?.split('/')[1];
-      if (from && this.table() === '')
-        this.table.set(
-          from
-            .replace(/\.\w+$/, '')
-            .replace(/[^A-Za-z0-9]+/g, '_')
-            .replace(/^_+|_+$/g, '')
-            .toLowerCase(),
-        );
+      const prefix = this.prefix();
+      const known = untracked(this.table);
+      if (!from || (known !== '' && known !== untracked(this.proposed))) return;
+      const name = from
+        .replace(/\.\w+$/, '')
+        .replace(/[^A-Za-z0-9]+/g, '_')
+        .replace(/^_+|_+$/g, '')
+        .toLowerCase();
+      this.proposed.set(prefix + name);
+      this.table.set(prefix + name);
     });
   }
 
@@ -276,6 +303,7 @@ export class NewMappingPage {
         target: `${target}/${table}`,
         // What an API adds to its records (keys of ours, ids of its own) is not ours to send.
         targetFields: to?.fields.filter((f) => !f.name.startsWith('_')) ?? null,
+        stamped: this.stamped() && this.makesTable(),
       });
       this.store.dispatch(mappingsActions.create({ document }));
     } catch (error) {

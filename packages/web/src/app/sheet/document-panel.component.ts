@@ -20,7 +20,9 @@ const FILL = 'upsert, fill empty';
 const WAYS = [
   ...(['insert', 'upsert'] as const).map((mode) => [mode, `${mode}: ${WRITE_WORDS[mode]}`] as const),
   [FILL, 'fill empty: of what exists by the key, only empty fields; added where not'] as const,
-  ...(['update', 'skip existing', 'replace'] as const).map((mode) => [mode, `${mode}: ${WRITE_WORDS[mode]}`] as const),
+  ...(['update', 'skip existing', 'new revision', 'replace'] as const).map(
+    (mode) => [mode, `${mode}: ${WRITE_WORDS[mode]}`] as const,
+  ),
 ];
 
 /** What concerns the document as a whole: its name, which records, how they are written, skips and checks. */

@@ -60,7 +60,7 @@ const WORDS = [
   'INTERVAL',
   'CURRENT_DATE',
 ];
-const VARIABLES = [':file_name', ':row_number', ':run_started_at'];
+const VARIABLES = [':file_name', ':row_number', ':run_number', ':run_started_at'];
 
 const fixed: readonly Completion[] = [
   ...[...functions.values()].map((f): Completion => ({

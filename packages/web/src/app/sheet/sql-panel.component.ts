@@ -7,6 +7,7 @@ import { sheetFeature } from './sheet.feature';
 
 const MEANINGS: Readonly<Record<string, string>> = {
   run_started_at: 'when the run started',
+  run_number: 'the number of the run',
   file_name: 'the name of the file that the records come from',
 };
 

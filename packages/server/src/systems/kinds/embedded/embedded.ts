@@ -5,6 +5,7 @@ import { carryOutOnce } from '../sql/carry-out.ts';
 import { capturesByTriggers } from '../sql/capture-triggers.ts';
 import { amongKeys, keyLists } from '../sql/keys.ts';
 import { tellTableGone } from '../sql/gone.ts';
+import type { NewTables } from '../sql/new-tables.ts';
 import { SqlTables, swapped, tableTarget, typeIn } from '../sql/tables.ts';
 import { settings, type EmbeddedConnection } from './settings.ts';
 
@@ -24,15 +25,15 @@ export const embedded: Kind<EmbeddedConnection> = {
   settings,
   where: ({ name }) => name,
   place: [],
-  async open({ name }, context) {
-    return openEmbedded(await context.embedded(name), name);
+  async open({ name, newTables }, context) {
+    return openEmbedded(await context.embedded(name), name, newTables);
   },
 };
 
 const PAGE = 2000;
 
-function openEmbedded(database: Database, name: string): OpenSystem {
-  const tables = new SqlTables(database, name);
+function openEmbedded(database: Database, name: string, newTables: NewTables): OpenSystem {
+  const tables = new SqlTables(database, name, newTables);
   return {
     test: async () => {
       const found = await tables.datasets(0);

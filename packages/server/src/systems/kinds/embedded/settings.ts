@@ -1,5 +1,6 @@
 import * as z from 'zod';
 import { entry } from '../settings.ts';
+import { newTables } from '../sql/new-tables.ts';
 
 /** Which of our own databases it is. */
 export const settings = z.strictObject({
@@ -9,5 +10,6 @@ export const settings = z.strictObject({
     description: 'The name of the database that Versicle keeps beside its own.',
     example: 'warehouse',
   }),
+  ...newTables,
 });
 export type EmbeddedConnection = z.infer<typeof settings>;

@@ -44,6 +44,7 @@ export const folder: Kind<FolderConnection> = {
         otherwise:
           'The file’s name ends in .csv, .jsonl, .json, .xml, .xlsx or .txt (fixed width), and has no slashes.',
       },
+      makesTables: false,
       isOurs: false,
     },
   },

@@ -80,7 +80,7 @@ export class FolderTarget implements BulkTarget {
   async check(document: MappingDocument, dataset: string): Promise<void> {
     requireFileName(dataset);
     const { mode, existing } = document.write;
-    if (mode === 'update' || existing === 'fill empty')
+    if (mode === 'update' || mode === 'new revision' || existing === 'fill empty')
       throw refused(
         'What stands in a file can’t be changed in part; use insert, append, upsert with overwrite, or replace.',
       );

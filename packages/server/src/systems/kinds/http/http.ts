@@ -61,6 +61,7 @@ export const http: Kind<HttpConnection> = {
       fresh: 'a dataset of the API that can be written',
       unnamed: 'a dataset of the API that can be written',
       names: null,
+      makesTables: false,
       isOurs: false,
     },
   },

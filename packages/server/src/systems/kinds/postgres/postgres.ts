@@ -136,7 +136,7 @@ class Postgres implements OpenSystem {
     };
   }
   private tables(use: 'read' | 'write' = 'read'): SqlTables {
-    return new SqlTables(this.queries(use), this.label);
+    return new SqlTables(this.queries(use), this.label, this.connection.newTables);
   }
 
   /** Whatever was written down by another way before is looked after, too. */

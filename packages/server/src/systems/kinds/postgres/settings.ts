@@ -1,5 +1,6 @@
 import * as z from 'zod';
 import { entry, host, port, secret, text, pace, windows } from '../settings.ts';
+import { newTables } from '../sql/new-tables.ts';
 
 const TLS = {
   auto: 'on, unless the server is on this machine',
@@ -25,6 +26,7 @@ export const settings = z.strictObject({
     long: true,
     when: { entry: 'tls', is: ['auto', 'on'] },
   }),
+  ...newTables,
   capture: entry(z.enum(['no', 'triggers', 'log']).default('no'), {
     title: 'What changes is told by',
     description: 'For plans that read only what the database wrote down itself.',

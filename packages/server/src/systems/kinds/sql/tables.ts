@@ -12,9 +12,11 @@ import {
   quoted,
   quoteName,
   refused,
+  REVISION_FIELDS,
   RuleError,
 } from '@versicle/core';
 import { datasetName, splitTable, tableName, type Swap, type Swapped } from '@versicle/postgres';
+import { requireMayMake, type NewTables } from './new-tables.ts';
 import type { Described, Finished, TargetOutlook, TargetRun } from '../kind.ts';
 
 /** What records are written to in a database; `isOurs`: Versicle keeps it itself. */
@@ -27,6 +29,7 @@ export const tableTarget = (isOurs: boolean): NonNullable<KindFacts['target']> =
     pattern: '^([A-Za-z_][A-Za-z0-9_]{0,62}\\.)?[A-Za-z_][A-Za-z0-9_]{0,62}$',
     otherwise: 'The table’s name may have letters, digits and _, and begins with a letter.',
   },
+  makesTables: true,
   isOurs,
 });
 
@@ -59,6 +62,7 @@ export class SqlTables {
     private readonly db: SqlQueries,
     /** What people call the database. */
     private readonly label: string,
+    private readonly newTables: NewTables,
   ) {}
 
   tables(): Promise<TableRow[]> {
@@ -179,9 +183,15 @@ export class SqlTables {
   async check(document: MappingDocument, table: string): Promise<void> {
     const columns = await this.columns(table);
     if (columns.length > 0) await this.requireFit(document, table, columns);
-    else this.requireNewName(table);
+    else this.requireNew(document, table);
   }
-  private requireNewName(table: string): void {
+  private requireNew(document: MappingDocument, table: string): void {
+    requireMayMake(table, this.label, this.newTables);
+    const own = document.target.fields.find((f) => Object.values<string>(REVISION_FIELDS).includes(f.name));
+    if (document.write.mode === 'new revision' && own !== undefined)
+      throw refused(
+        `${own.name} is a field that each revision of a record gets by itself; call the field of the document otherwise.`,
+      );
     const { name } = splitTable(table);
     if (!/^[A-Za-z_][A-Za-z0-9_]{0,62}$/.test(name))
       throw refused(`There is no table “${name}”, and a new one can't be called so; use letters, digits and _.`);
@@ -195,15 +205,25 @@ export class SqlTables {
       await this.requireFit(document, table, existing);
       return [`the table ${table} is there`];
     }
-    this.requireNewName(table);
+    this.requireNew(document, table);
+    const revises = document.write.mode === 'new revision';
     const columns = fields.map(
       (f) =>
         `${quoteName(f.name)} ${parseFieldType(f.type).sql}${f.nullable && !key.includes(f.name) ? '' : ' NOT NULL'}`,
     );
-    const primary = key.length > 0 ? [`PRIMARY KEY (${key.map(quoteName).join(', ')})`] : [];
-    const unique = document.target.unique.map((set) => `UNIQUE (${set.map(quoteName).join(', ')})`);
-    await this.db.exec(`CREATE TABLE ${tableName(table)} (${[...columns, ...primary, ...unique].join(', ')})`);
-    return [`made the table ${table} with ${counted(fields.length, 'field')}`];
+    const ours = revises
+      ? [
+          `${quoteName(REVISION_FIELDS.number)} integer NOT NULL`,
+          `${quoteName(REVISION_FIELDS.from)} timestamptz NOT NULL`,
+          `${quoteName(REVISION_FIELDS.to)} timestamptz`,
+        ]
+      : [];
+    const told = revises ? [...key, REVISION_FIELDS.number] : key;
+    const primary = key.length > 0 ? [`PRIMARY KEY (${told.map(quoteName).join(', ')})`] : [];
+    // Revisions of one record share what is unique to it.
+    const unique = revises ? [] : document.target.unique.map((set) => `UNIQUE (${set.map(quoteName).join(', ')})`);
+    await this.db.exec(`CREATE TABLE ${tableName(table)} (${[...columns, ...ours, ...primary, ...unique].join(', ')})`);
+    return [`made the table ${table} with ${counted(fields.length + ours.length, 'field')}`];
   }
 
   /** What a person should know of the table before records are written into it. */
@@ -243,17 +263,20 @@ export class SqlTables {
       throw refused(`${computed.name} is computed by the table ${table} itself; set its line to “not loaded”.`);
     const { mode } = document.write;
     if (mode === 'replace') await this.requireReplaceable(table, shape.kind);
-    if (mode !== 'upsert' && mode !== 'skip existing' && mode !== 'update') return;
-    const doing = mode === 'upsert' ? 'Upsert' : mode === 'update' ? 'Update' : 'Skip existing';
+    const doing = BY_KEY[mode];
+    if (doing === undefined) return;
+    const revises = mode === 'new revision';
+    if (revises) requireRevisionFields(document, table, existing);
     if (shape.kind === 'f' || shape.kind === 'm')
       throw refused(
         `${doing} can't be done in ${table}, which is no table of this database; use insert or another target.`,
       );
-    const wanted = [...key].sort().join(', ');
+    const told = revises ? [...key, REVISION_FIELDS.number] : key;
+    const wanted = [...told].sort().join(', ');
     if (shape.kind !== 'v' && !shape.unique.some((set) => [...set].sort().join(', ') === wanted)) {
       const sets = shape.unique.map((set) => `(${set.join(', ')})`);
       throw refused(
-        `${doing} goes by the key (${key.join(', ')}), but the table ${table} has ${sets.length === 0 ? 'no key and no unique index' : `the ${sets.length === 1 ? 'key' : 'keys'} ${sets.join(' and ')}`}; change one of them.`,
+        `${doing} goes by the key (${told.join(', ')}), but the table ${table} has ${sets.length === 0 ? 'no key and no unique index' : `the ${sets.length === 1 ? 'key' : 'keys'} ${sets.join(' and ')}`}; change one of them.`,
       );
     }
     if (shape.kind === 'v')
@@ -261,7 +284,7 @@ export class SqlTables {
         `${doing} goes by a key, and the view ${table} has none; write into the table behind it, or use insert.`,
       );
     const counter = shape.always.find((c) => loaded.has(c) && !key.includes(c));
-    if (counter !== undefined && mode !== 'skip existing')
+    if (counter !== undefined && mode !== 'skip existing' && !revises)
       throw refused(
         `${counter} is numbered by the table ${table} itself (GENERATED ALWAYS AS IDENTITY) and can't be changed in existing records; make it the key, or set its line to “not loaded”.`,
       );
@@ -311,6 +334,33 @@ export const typeIn =
   (columns: readonly { readonly name: string; readonly type: string }[]) =>
   (name: string): string =>
     columns.find((c) => c.name === name)?.type ?? 'text';
+
+/** What is done by the key of the target, as a sentence begins. */
+const BY_KEY: Readonly<Partial<Record<MappingDocument['write']['mode'], string>>> = {
+  upsert: 'Upsert',
+  update: 'Update',
+  'skip existing': 'Skip existing',
+  'new revision': 'New revision',
+};
+/** Revisions are numbered, and may be dated, by us. Throws a fault. */
+function requireRevisionFields(document: MappingDocument, table: string, existing: readonly ColumnRow[]): void {
+  const loaded = document.lines.find((l) => isLoaded(l) && Object.values<string>(REVISION_FIELDS).includes(l.target));
+  if (loaded)
+    throw refused(
+      `${loaded.target} is set with each new revision of a record; set its line to “not loaded”, or call the field otherwise.`,
+    );
+  const typeOf = (name: string): string | undefined => existing.find((c) => c.name === name)?.type;
+  const { number, from, to } = REVISION_FIELDS;
+  if (!/^(integer|bigint|smallint|numeric)/.test(typeOf(number) ?? ''))
+    throw refused(
+      `New revisions are numbered in a field “${number}” (integer) of ${table}, ${typeOf(number) === undefined ? 'and it has none' : `and it is ${typeOf(number)}`}; add it to the key of the table, or use another way of writing.`,
+    );
+  for (const name of [from, to])
+    if (typeOf(name) !== undefined && !/^(timestamp|date)/.test(typeOf(name)!))
+      throw refused(
+        `${name} of ${table} is ${typeOf(name)}; from when until when a revision is the newest needs a timestamp.`,
+      );
+}
 
 /** Fields that the document loads, and the table has not. */
 function lackingFields(document: MappingDocument, existing: readonly ColumnRow[]): TargetField[] {
