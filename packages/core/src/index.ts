@@ -5,6 +5,7 @@ export { unkeptIn } from './unkept.ts';
 export { noDocument } from './json-form.ts';
 export { issueWords } from './issue-words.ts';
 export * from './fields/types.ts';
+export * from './fields/widening.ts';
 export * from './fields/values.ts';
 export * from './fields/dates.ts';
 export * from './fields/decimal.ts';

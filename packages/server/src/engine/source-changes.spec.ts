@@ -119,3 +119,49 @@ it('members of an API that no record has are empty, but for one that seems to ha
     expect(await server.run(plan)).toMatchObject({ state: 'broken', counts: { delivered: 0 } });
   }
 }, 60_000);
+
+it('a field of a database that got another type stops the run, unless what it holds is written as before', async () => {
+  let made = 0;
+  const sql = async (statement: string): Promise<void> => {
+    const { id } = await server.api('createPlan', 'POST', '/plans', {
+      document: {
+        versicle: 1,
+        kind: 'plan',
+        name: `Statement ${++made}`,
+        steps: [{ id: 'do', kind: 'sql', system: 'store', sql: statement }],
+      } as never,
+    });
+    const { run } = await server.api('startPlan', 'POST', `/plans/${id}/start`, {});
+    expect(await server.ended(run)).toMatchObject({ state: 'finished', error: null });
+  };
+  await sql('CREATE TABLE kept (no integer PRIMARY KEY, name varchar(8), price numeric(6,2), size integer)');
+  await sql("INSERT INTO kept VALUES (1, 'Bell', 3.50, 1)");
+  const { plan } = await server.mapping(
+    itemsDocument('', {
+      name: 'From database',
+      source: { primary: { alias: 'i', dataset: 'store/kept' } },
+      lines,
+      target: { ...(itemsDocument()['target'] as object), dataset: 'store/from_kept' },
+    }),
+  );
+  const first = await server.run(plan);
+  await sql('ALTER TABLE kept ALTER no TYPE bigint, ALTER name TYPE text, ALTER size TYPE text');
+  const widened = await server.run(plan);
+  expect(widened).toMatchObject({ state: 'finished', counts: { delivered: 0, unchanged: 1 } });
+  expect(log(widened)).toContain('“no” of store/kept is bigint now; it was integer');
+  expect(log(widened)).toContain('“size” of store/kept is text now; it was integer');
+  await sql("ALTER TABLE kept ALTER price TYPE text USING price || ' GBP'");
+  const broken = await server.run(plan);
+  expect(broken).toMatchObject({ state: 'broken', counts: { read: 0, delivered: 0 } });
+  expect(broken.error).toBe(
+    `Line 3 Price uses “price”, which is text in store/kept now; run ${widened.id} read it as numeric(6,2). Nothing was written. Look whether From database still makes the right thing of it: to go on, take the run up again.`,
+  );
+  expect(widened.id).toBeGreaterThan(first.id);
+  await server.api('takeUpRun', 'POST', `/runs/${broken.id}/take-up`);
+  for (;;) {
+    const run = await server.api('getRun', 'GET', `/runs/${broken.id}`);
+    if (run.state === 'finished') break;
+    await new Promise((again) => setTimeout(again, 20));
+  }
+  expect((await server.run(plan)).counts).toMatchObject({ read: 1, failed: 1 });
+}, 60_000);

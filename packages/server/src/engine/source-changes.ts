@@ -2,6 +2,7 @@ import {
   counted,
   fieldsOfLine,
   isComposed,
+  isWidened,
   namedSourceFields,
   nearest,
   quoted,
@@ -26,7 +27,7 @@ export interface Noticed {
 
 /**
  * Compares what a run reads with what earlier runs of its mapping read. A new field is told once. Throws a sentence where a
- * field is gone that the mapping uses, before anything is written: its records would go on without it.
+ * field is gone that the mapping uses, or is of a type that may be written otherwise, before anything is written.
  */
 export async function noticeSource(
   db: Database,
@@ -39,8 +40,8 @@ export async function noticeSource(
     return { log: [], identity: kind === 'full' ? await firstFields(db, mapping, document) : null };
   }
   const { dataset } = document.source.primary;
-  const [known] = await db.query<{ fields: string[] | string; run: number; asked: number | null }>(
-    'SELECT fields, run, asked FROM source_structure WHERE mapping = $1 AND dataset = $2',
+  const [known] = await db.query<KnownSource>(
+    'SELECT fields, types, run, asked FROM source_structure WHERE mapping = $1 AND dataset = $2',
     [mapping, dataset],
   );
   const now = plan.fields.map((f) => f.name).filter((name) => !plan.absent?.fields.includes(name));
@@ -55,13 +56,17 @@ export async function noticeSource(
   ) {
     const near = nearest(lost, added);
     // Where nothing says what fields there are, a person may know that this time no record has it.
-    await db.query('UPDATE source_structure SET asked = $3 WHERE mapping = $1 AND dataset = $2', [
-      mapping,
-      dataset,
-      id,
-    ]);
+    await ask(db, mapping, dataset, id);
     throw new Error(
       `${usersOf(document, lost)} ${quoted(lost)}, which ${plan.absent === undefined ? `${dataset} does not have any more` : `no record of ${dataset} has any more`}; run ${known!.run} still read it. ${near === null ? '' : `Did you mean ${quoted(near)}? `}Nothing was written. Change ${document.name} and publish it, or mend the source${plan.absent === undefined ? '' : '; to go on without it this once, take the run up again'}.`,
+    );
+  }
+  const retyped = retypedOf(known, plan);
+  const strange = retyped.find((r) => !r.harmless && used.includes(r.name));
+  if (strange !== undefined && known!.asked !== id) {
+    await ask(db, mapping, dataset, id);
+    throw new Error(
+      `${usersOf(document, strange.name)} ${quoted(strange.name)}, which is ${strange.is} in ${dataset} now; run ${known!.run} read it as ${strange.was}. Nothing was written. Look whether ${document.name} still makes the right thing of it: to go on, take the run up again.`,
     );
   }
   // Of what says itself what it has, that counts; of the rest, whatever it ever had. While a field that is used is missing,
@@ -70,9 +75,9 @@ export async function noticeSource(
   const fields = missing ?? (plan.absent === undefined || before === null ? now : [...before, ...added]);
   await db.transaction([
     {
-      sql: `INSERT INTO source_structure (mapping, dataset, fields, first, run) VALUES ($1, $2, $3, $3, $4)
-            ON CONFLICT (mapping, dataset) DO UPDATE SET fields = EXCLUDED.fields, run = EXCLUDED.run`,
-      params: [mapping, dataset, JSON.stringify(fields), id],
+      sql: `INSERT INTO source_structure (mapping, dataset, fields, first, run, types) VALUES ($1, $2, $3, $3, $4, $5)
+            ON CONFLICT (mapping, dataset) DO UPDATE SET fields = EXCLUDED.fields, run = EXCLUDED.run, types = EXCLUDED.types`,
+      params: [mapping, dataset, JSON.stringify(fields), id, JSON.stringify(plan.types ?? {})],
     },
     {
       sql: 'INSERT INTO source_news (mapping, dataset, field, run) SELECT $1, $2, field, $4 FROM unnest($3::text[]) AS field ON CONFLICT DO NOTHING',
@@ -90,7 +95,30 @@ export async function noticeSource(
         ]
       : []),
   ];
+  for (const { name, was, is } of retyped) log.push(`${quoted(name)} of ${dataset} is ${is} now; it was ${was}`);
   return { log, identity: await firstFields(db, mapping, document) };
+}
+interface KnownSource {
+  [key: string]: unknown;
+  fields: string[] | string;
+  types: Record<string, string> | string;
+  run: number;
+  asked: number | null;
+}
+/** Remembers that a run has asked a person: taken up again, it goes on. */
+async function ask(db: Database, mapping: string, dataset: string, run: number): Promise<void> {
+  await db.query('UPDATE source_structure SET asked = $3 WHERE mapping = $1 AND dataset = $2', [mapping, dataset, run]);
+}
+/** Fields that had another type before, where the source says types itself. */
+function retypedOf(
+  known: KnownSource | undefined,
+  { types = {} }: SourcePlan,
+): { name: string; was: string; is: string; harmless: boolean }[] {
+  if (known === undefined) return [];
+  return Object.entries(fromJson(known.types)).flatMap(([name, was]) => {
+    const is = types[name];
+    return is === undefined || is === was ? [] : [{ name, was, is, harmless: isWidened(was, is) }];
+  });
 }
 
 async function firstFields(

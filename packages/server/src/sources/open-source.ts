@@ -33,16 +33,25 @@ export async function openSource(wish: SourceWish): Promise<OpenedSource> {
     return { plan: await unlessAborted(system.sourcePlan(dataset, options), signal), fetched: null };
   if (!system.read) throw refused(`${name} holds no records that could be read.`);
   await wish.fetches?.();
+  const described = system.selects ? (await system.describe(dataset)).fields : null;
+  const types = described && Object.fromEntries(described.map((f) => [f.name, f.type]));
   let absent: readonly string[] | null = null;
   // A database says itself what fields it has; of others, a member that is missing everywhere is empty.
   const known = async (found: readonly string[]): Promise<readonly string[]> => {
-    if (!system.selects) {
+    if (described === null) {
       const expected = await wish.expected();
       absent = expected.filter((name) => !found.includes(name));
       return expected;
     }
-    return found.length > 0 ? [] : (await system.describe(dataset)).fields.map((f) => f.name);
+    return found.length > 0 ? [] : described.map((f) => f.name);
   };
   const { plan, records } = await land(system.read(dataset, options), { path, rowLimit, signal, known });
-  return { plan: absent === null ? plan : { ...plan, absent: { fields: absent, records } }, fetched: records };
+  return {
+    plan: {
+      ...plan,
+      ...(absent === null ? {} : { absent: { fields: absent, records } }),
+      ...(types === null ? {} : { types }),
+    },
+    fetched: records,
+  };
 }

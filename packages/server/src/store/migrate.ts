@@ -29,6 +29,7 @@ import m026 from './migrations/026-waiting.sql';
 import m027 from './migrations/027-pace.sql';
 import m028 from './migrations/028-volume.sql';
 import m029 from './migrations/029-stream.sql';
+import m030 from './migrations/030-source-types.sql';
 
 /** Forward only; a released migration is never edited. */
 export const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -61,6 +62,7 @@ export const migrations: readonly (readonly [number: number, name: string, sql: 
   [27, 'pace', m027],
   [28, 'volume', m028],
   [29, 'stream', m029],
+  [30, 'source-types', m030],
 ];
 
 export async function migrate(db: Database): Promise<void> {

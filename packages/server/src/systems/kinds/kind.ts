@@ -46,6 +46,8 @@ export interface SourcePlan {
   readonly before?: Readonly<Record<string, number>>;
   /** Fetched records of which nothing says what fields they have: those that were expected and that no record has, and how many there are. */
   readonly absent?: { readonly fields: readonly string[]; readonly records: number };
+  /** The types of the fields, where the system itself says them. */
+  readonly types?: Readonly<Record<string, string>>;
   /** What people should know of the files, such as a column that one of them lacks. */
   readonly remarks?: readonly string[];
 }
