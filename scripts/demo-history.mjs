@@ -10,6 +10,8 @@ export const QUICK = { VERSICLE_OUTAGE_SECONDS: '2', VERSICLE_TICK_MS: '100', VE
 const DAY = 86_400_000;
 /** Days that have passed since somebody began. */
 const DAYS = 7;
+/** A while after the evening’s plan is due, whatever the clocks of its zone show. */
+const EVENING = 20.5 * 3_600_000;
 /** The first day of trips that are not there yet when the week begins, of those that the last file holds. */
 const HELD_BACK = 25;
 
@@ -40,8 +42,9 @@ export async function liveThrough({ address, folder, ports, clockFile }, say = (
   await control('/sign-ups', 'PUT', { to: `${address}/hooks/sign-ups`, secret: SIGN_UP_SECRET });
   // Of every sort there is one among so many.
   await notices(24);
-  for (const file of ['sign-ups', 'leavers', 'dock-status']) await published(call, file);
-  for (const file of ['each-minute', 'sign-ups']) await document(call, file);
+  for (const file of ['sign-ups', 'leavers', 'dock-status', 'repairs']) await published(call, file);
+  await bikesWithoutPlovers(call);
+  for (const file of ['each-minute', 'sign-ups', 'each-evening']) await document(call, file);
   await quiet(call);
 
   for (let days = DAYS - 1; days >= 0; days--) {
@@ -50,6 +53,13 @@ export async function liveThrough({ address, folder, ports, clockFile }, say = (
     if (away) await control('/services/warehouse', 'PUT', { lockedOut: true });
     await turn(days, 2, 10);
     await quiet(call);
+    if (days === 2)
+      await call.as('Oda Fenn')('POST', '/failures/waive', {
+        mapping: 'trips-to-warehouse',
+        cause: 'code_not_found',
+        line: 'l02',
+        reason: 'These bikes were sold before the export; their trips stay behind.',
+      });
     if (away) {
       await control('/services/warehouse', 'PUT', { lockedOut: false });
       await turn(days, 7, 40);
@@ -61,6 +71,10 @@ export async function liveThrough({ address, folder, ports, clockFile }, say = (
       if (today - days * DAY + hours * 3_600_000 > now) break;
       await turn(days, hours, 20);
       await notices(count);
+      await quiet(call);
+    }
+    if (today - days * DAY + EVENING < now) {
+      await turn(days, 20, 30);
       await quiet(call);
     }
   }
@@ -93,6 +107,18 @@ function heldBack(folder) {
       if (rows.length > 0) appendFileSync(path, `${rows.join('\n')}\n`, 'latin1');
     },
   };
+}
+
+/** The Plovers wait until somebody says what they are in the register. */
+async function bikesWithoutPlovers(call) {
+  const { id, document, version, revision } = await draft(call, 'bikes').then((m) => call('GET', `/mappings/${m.id}`));
+  if ((revision ?? null) !== null) return;
+  const skip = { id: 's02', when: 'b."Model" = \'M5\'', reason: 'what a Plover is in the register is still asked' };
+  await call.as('Hanno Brandt')('PUT', `/mappings/${id}/draft`, {
+    document: { ...document, skips: [...document.skips, skip] },
+    version,
+  });
+  await call('POST', `/mappings/${id}/publish`, { note: 'Without the Plovers, until it is settled what they are' });
 }
 
 async function published(call, file) {

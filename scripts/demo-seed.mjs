@@ -203,6 +203,7 @@ async function outside(call, ports) {
         body: 'xml',
         records: 'orders/order',
         paging: pages,
+        write: { method: 'PUT', path: '/orders/{@no}', batch: 1, member: 'order' },
       },
     },
     translator: { codes: { description: 'All fault codes', path: '/codes', records: '' } },

@@ -10,13 +10,13 @@ const HELP = `versicle: run, check and try mapping documents, check and start pl
 
   versicle apply --mapping M.versicle.json --source ALIAS=FILE --out OUT
                  [--failed FAILED.jsonl] [--remarks REMARKS.jsonl] [--code-table NAME=FILE.csv]
-                 [--key-map MAPPING=FILE.csv] [--format ALIAS=FORMAT.json]
+                 [--key-map MAPPING=FILE.csv] [--format ALIAS=FORMAT.json] [--set NAME=VALUE]
       Runs the document over a file (delimited or fixed-width text, .jsonl, .json, .xml, .xlsx;
       .gz is read through), writes what passes as the ending of OUT says (.csv, .jsonl, .json,
       .xml, .xlsx, or .txt for fixed-width), and prints counts that add up. Failed records are a
       result: the exit code is 0. A document that joins, stacks or groups several datasets takes one
       --source for each; PostgreSQL brings them together, and a line of its own says how rows became
-      records. --key-map is what mapped_key() finds. How a file is read is guessed; FORMAT.json says it instead, in the
+      records. --key-map is what mapped_key() finds, --set a variable of a plan. How a file is read is guessed; FORMAT.json says it instead, in the
       shape that the dataset's page and the API have it, with how numbers and dates are written.
 
   versicle check --mapping M.versicle.json [--source ALIAS=FILE]

@@ -1,14 +1,13 @@
-import { createReadStream } from 'node:fs';
 import { open } from 'node:fs/promises';
 import { basename } from 'node:path';
 import { firstBytes, gunzip } from '@versicle/core';
+import { steadyBytes, type FileState } from './steady-file.ts';
 
-const CHUNK = 256 * 1024;
 export const isGzip = (name: string): boolean => name.toLowerCase().endsWith('.gz');
 
-/** A file's bytes; gzip is read through. `name` is what people call the file. */
-export function chunksOf(path: string, name = basename(path)): AsyncIterable<Uint8Array> {
-  const raw = createReadStream(path, { highWaterMark: CHUNK }) as AsyncIterable<Uint8Array>;
+/** A file's bytes, as it was (`as`) or as it is; gzip is read through. `name` is what people call the file. Throws a fault. */
+export function chunksOf(path: string, name = basename(path), as: FileState | null = null): AsyncIterable<Uint8Array> {
+  const raw = steadyBytes(path, name, as);
   return isGzip(name) ? gunzip(raw, name) : raw;
 }
 

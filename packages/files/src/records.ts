@@ -19,11 +19,12 @@ import {
 } from '@versicle/core';
 import { openArchive } from './archive.ts';
 import { chunksOf } from './chunks.ts';
+import { steady, type FileState } from './steady-file.ts';
 
 /**
  * The records of a file on disk, in batches. `count` hears of bytes as they are read (for a workbook, of all at its end).
  * `fields` are those of the dataset that the file belongs to: where the file has a header of its own, they are found by their
- * names, wherever they stand; what the file lacks is null. Throws a fault.
+ * names, wherever they stand; what the file lacks is null. With `as` the file has to be as it was then. Throws a fault.
  */
 export async function* recordsOf(
   path: string,
@@ -31,23 +32,32 @@ export async function* recordsOf(
   format: FileFormat,
   count: (bytes: number) => void = () => undefined,
   fields: readonly string[] | null = null,
+  as: FileState | null = null,
 ): AsyncGenerator<RowBatch> {
   if (format.kind !== 'xlsx') {
     const hasHeader = format.kind === 'delimited' && format.header;
     const known = format.kind === 'jsonl' || format.kind === 'delimited' ? fields : null;
     const reader = readerFor(format, hasHeader ? null : known);
-    const batches = readRows(counted(chunksOf(path, name), count), reader);
+    const batches = readRows(counted(chunksOf(path, name, as), count), reader);
     return yield* hasHeader && fields !== null ? byName(batches, () => reader.names, fields) : batches;
   }
+  const look = await steady(path, name, as);
   const archive = await openArchive(path, name);
   try {
     let names: readonly string[] | null = null;
-    const batches = readSheet(await Workbook.open(archive), format, (found) => (names = found));
+    const sheet = readSheet(await Workbook.open(archive), format, (found) => (names = found));
+    const batches = looking(sheet, look);
     if (fields === null) yield* batches;
     else if (format.header) yield* byName(batches, () => names, fields);
     else for await (const batch of batches) yield mapped(batch, (row) => asWideAs(row, fields.length));
   } finally {
     archive.close();
+  }
+}
+async function* looking<T>(batches: AsyncIterable<T>, look: () => Promise<void>): AsyncGenerator<T> {
+  for await (const batch of batches) {
+    await look();
+    yield batch;
   }
 }
 async function* counted(chunks: AsyncIterable<Uint8Array>, count: (bytes: number) => void): AsyncGenerator<Uint8Array> {
@@ -91,7 +101,12 @@ function asWideAs(row: RawRow, width: number): RawRow {
 export interface DatasetFile {
   readonly path: string;
   readonly name: string;
+  /** How it was when it was chosen, where that counts. */
+  readonly bytes?: number;
+  readonly changed?: number;
 }
+const stateOf = ({ bytes, changed }: DatasetFile): FileState | null =>
+  bytes === undefined || changed === undefined ? null : { bytes, changed };
 /** Consecutive records of one file of a dataset. */
 export interface DatasetBatch extends RowBatch {
   readonly file: string;
@@ -110,10 +125,11 @@ export async function* datasetRecords(
   count: (bytes: number) => void = () => undefined,
 ): AsyncGenerator<DatasetBatch> {
   let before = 0;
-  for (const { path, name } of files) {
+  for (const file of files) {
+    const { path, name } = file;
     let last = 0;
     try {
-      for await (const { firstRow, rows } of recordsOf(path, name, format, count, fields)) {
+      for await (const { firstRow, rows } of recordsOf(path, name, format, count, fields, stateOf(file))) {
         last = firstRow + rows.length - 1;
         yield { firstRow, rows, file: name, firstInDataset: before + firstRow };
       }
@@ -152,10 +168,11 @@ export async function* datasetChunks(
   const chunks = new ChunkCutter(cut, format);
   let read = 0;
   let before = 0;
-  for (const { path, name } of files) {
+  for (const file of files) {
+    const { name } = file;
     let last = 0;
     chunks.beginFile();
-    for await (const block of blocksOf(path, name, format, fields, count)) {
+    for await (const block of blocksOf(file, format, fields, count)) {
       last = block.firstRow + rowsOf(block) - 1;
       for (let rest: Block | null = block; rest !== null && (rowLimit === null || read < rowLimit);) {
         const ends = [rowLimit, settled].filter((end) => end !== null && end > read) as number[];
@@ -177,15 +194,15 @@ export async function* datasetChunks(
   yield* chunks.takeIfAny();
 }
 async function* blocksOf(
-  path: string,
-  name: string,
+  file: DatasetFile,
   format: FileFormat,
   fields: readonly string[],
   count: (bytes: number) => void,
 ): AsyncGenerator<Block> {
+  const { path, name } = file;
   const cutter = blockCutter(format, fields)!;
   try {
-    for await (const bytes of counted(chunksOf(path, name), count)) yield* cutter.push(bytes);
+    for await (const bytes of counted(chunksOf(path, name, stateOf(file)), count)) yield* cutter.push(bytes);
     yield* cutter.end();
   } catch (error) {
     throw isFault(error, 'unreadable') ? new Fault('unreadable', withName(name, error.message)) : error;

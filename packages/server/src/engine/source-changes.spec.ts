@@ -165,3 +165,31 @@ it('a field of a database that got another type stops the run, unless what it ho
   }
   expect((await server.run(plan)).counts).toMatchObject({ read: 1, failed: 1 });
 }, 60_000);
+
+it('a file that is written anew while it is read breaks the run; what is put behind it is for the next one', async () => {
+  const rows = (from: number, to: number, word: string): string =>
+    Array.from({ length: to - from }, (_, i) => `${from + i},${word}${i % 7},1.00\n`).join('');
+  const target = { ...(itemsDocument()['target'] as object), dataset: 'store/moving' };
+  server.file('moving.csv', 'no,name,price\n');
+  const { plan } = await server.mapping(itemsDocument('moving.csv', { name: 'Moving', lines, target }));
+  const runWhile = async (happens: () => void): Promise<RunDetail> => {
+    const { run } = await server.api('startPlan', 'POST', `/plans/${plan}/start`, {});
+    while ((await server.api('getRun', 'GET', `/runs/${run}`)).counts.read === 0)
+      await new Promise((again) => setTimeout(again, 10));
+    happens();
+    return server.ended(run);
+  };
+  const ROWS = 150_000;
+  const begun = `no,name,price\n${rows(0, ROWS, 'old')}`;
+  server.file('moving.csv', begun);
+  const grown = await runWhile(() => server.file('moving.csv', begun + rows(ROWS, ROWS + 10, 'new')));
+  // Written as a whole it may be seen while it is shorter: then it was changed.
+  if (grown.state === 'finished') expect(grown.counts).toMatchObject({ read: ROWS, delivered: ROWS });
+  else expect(grown.error).toContain('was changed while it was read');
+  server.file('moving.csv', begun);
+  const broken = await runWhile(() => server.file('moving.csv', `no,name,price\n${rows(0, ROWS, 'another')}`));
+  expect(broken).toMatchObject({
+    state: 'broken',
+    error: expect.stringContaining('moving.csv was changed while it was read'),
+  });
+}, 120_000);

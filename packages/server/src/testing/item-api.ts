@@ -1,6 +1,10 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
 
+/** Refused for now (429, 503), cut before it is looked at, kept and the answer lost or cut in its middle, or slow. */
+export const FAULTS = ['busy', 'away', 'cut', 'lost', 'half', 'slow'] as const;
+export type Fault = (typeof FAULTS)[number];
+
 /** An API that keeps items in the order in which they came. It may know requests by a key, lose answers, and refuse. */
 export class ItemApi {
   readonly items: Record<string, unknown>[] = [];
@@ -8,6 +12,10 @@ export class ItemApi {
   /** Of the next so many requests, the answer is lost after the items were kept. */
   loses = 0;
   knowsKeys = true;
+  /** Says of each request what goes wrong with it; null: nothing. */
+  fault: (() => Fault | null) | null = null;
+  /** What went wrong so far. */
+  readonly faults: Partial<Record<Fault, number>> = {};
   private requests = 0;
   /** How answers look, in place of the list of errors. */
   answer:
@@ -40,11 +48,26 @@ export class ItemApi {
       const found = this.items.find((i) => String(i['no']) === no);
       return this.say(res, found ? 200 : 404, JSON.stringify(found ?? { message: 'none' }));
     }
+    const fault = this.fault?.() ?? null;
+    if (fault !== null) this.faults[fault] = (this.faults[fault] ?? 0) + 1;
+    if (fault === 'busy') return void res.writeHead(429, { 'retry-after': '0' }).end('{"message":"too fast"}');
+    if (fault === 'away') return void res.writeHead(503).end('{"message":"not now"}');
+    if (fault === 'cut') return void req.socket.destroy();
+    if (fault === 'slow') await new Promise((resolve) => setTimeout(resolve, 300));
     const key = req.headers['idempotency-key'];
     const before = typeof key === 'string' && this.knowsKeys ? this.answers.get(key) : undefined;
     const answer = before ?? this.keep(JSON.parse(Buffer.concat(pieces).toString()) as unknown);
     if (typeof key === 'string') this.answers.set(key, answer);
     this.requests++;
+    if (fault === 'lost') return void req.socket.destroy();
+    if (fault === 'half') {
+      res.writeHead(answer.status, {
+        'content-type': 'application/json',
+        'content-length': String(answer.body.length + 9),
+      });
+      res.write(answer.body.slice(0, answer.body.length >> 1), () => req.socket.destroy());
+      return;
+    }
     if (this.loses > 0 && this.requests % 3 === 0) {
       this.loses--;
       return void req.socket.destroy();

@@ -4,11 +4,15 @@ import { Service, type Asked, type Reply } from './service.ts';
 
 const FAULTS = ['BRK', 'CHN', 'GRS', 'LGT', 'TYR', 'WHL'];
 const PAGE = 50;
+/** Orders that the register has of its own. */
+const OWN_ORDERS = 420;
 
 /** The Workshop register, in XML: bikes and repair orders with their tasks and parts, by page number; basic sign-in. */
 export function workshop(): Service {
   /** Bikes that were written, by number. */
   const written = new Map<string, string>();
+  /** Orders that others brought, by number. */
+  const orders = new Map<string, string>();
   return new Service('workshop', (asked): Reply => {
     const basic = `Basic ${Buffer.from('workshop:spanner').toString('base64')}`;
     if (asked.headers.authorization !== basic)
@@ -17,7 +21,14 @@ export function workshop(): Service {
     const number = /^\/bikes\/([^/]+)$/.exec(asked.path)?.[1];
     if (asked.method === 'GET' && number) return one(decodeURIComponent(number), written);
     if (asked.method === 'PUT' && number) return put(decodeURIComponent(number), asked.body, written);
-    if (asked.path === '/orders') return page(asked, 'orders', 420, order);
+    if (asked.path === '/orders') {
+      const added = [...orders.values()];
+      return page(asked, 'orders', OWN_ORDERS + added.length, (n) =>
+        n > OWN_ORDERS ? added[n - OWN_ORDERS - 1]! : order(n),
+      );
+    }
+    const orderNo = /^\/orders\/([^/]+)$/.exec(asked.path)?.[1];
+    if (asked.method === 'PUT' && orderNo) return putOrder(decodeURIComponent(orderNo), asked.body, orders);
     return xml(404, `<problem><message>Nothing at ${asked.path}</message></problem>`);
   });
 }
@@ -55,6 +66,24 @@ function put(id: string, body: string, written: Map<string, string>): Reply {
     `<bike id="${id}"><model>${model}</model>${gears === '' ? '' : `<gears>${gears}</gears>`}<wheel unit="mm">${wheel}</wheel><bought>${bought}</bought></bike>`,
   );
   return xml(200, written.get(id)!);
+}
+/** An order is taken when its bike is known, and what it cost is no less than nothing. */
+function putOrder(no: string, body: string, orders: Map<string, string>): Reply {
+  const refuse = (field: string, message: string): Reply =>
+    xml(422, `<problem><field>${field}</field><message>${message}</message></problem>`);
+  const text = (name: string): string => new RegExp(`<${name}[^>]*>([^<]*)</${name}>`).exec(body)?.[1] ?? '';
+  if (!/<order[\s>]/.test(body)) return refuse('', 'Send an order element.');
+  if (!/^[A-Z]?\d{5,6}$/.test(no)) return refuse('@no', 'an order number has a letter and digits');
+  const [bikeNo, opened, cost] = [text('bike'), text('opened'), text('cost')];
+  const known = Array.from({ length: BIKE_COUNT }, (_, i) => bikeId(i + 1)).includes(bikeNo);
+  if (!known) return refuse('bike', 'the register has no such bike');
+  if (!/^\d{4}-\d{2}-\d{2}$/.test(opened)) return refuse('opened', 'opened is not a date');
+  if (cost !== '' && !(Number(cost) >= 0)) return refuse('cost', 'a cost is not below 0; send credits to the ledger');
+  orders.set(
+    no,
+    `<order no="${no}"><bike>${bikeNo}</bike><opened>${opened}</opened><technician>${text('technician')}</technician><cost currency="GBP">${cost}</cost></order>`,
+  );
+  return xml(200, orders.get(no)!);
 }
 function bike(n: number): string {
   const random = new Random(31 + n * 13);

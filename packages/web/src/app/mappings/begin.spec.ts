@@ -33,4 +33,26 @@ describe('beginning a mapping', () => {
     expect(document.write.mode).toBe('upsert');
     expect(document.lines.map((l) => l.state)).toEqual(['drafted', 'to map']);
   });
+  it('stamps records of a new table where that is wished, keeps the source’s key, and makes texts of types that only the source knows', () => {
+    const begun = (targetFields: ReturnType<typeof field>[] | null) =>
+      beginDocument({
+        name: 'Parts',
+        source: 'ledger/part',
+        sourceFields: [field('no', { type: 'integer', nullable: false, key: true }), field('mood', { type: 'mood' })],
+        target: 'w/stg_part',
+        targetFields,
+        stamped: true,
+      });
+    const document = begun(null);
+    expect(document.target.fields.map((f) => [f.name, f.type])).toEqual([
+      ['no', 'integer'],
+      ['mood', 'text'],
+      ['load_id', 'bigint'],
+      ['loaded_at', 'timestamptz'],
+    ]);
+    expect(document.lines.slice(2).map((l) => l.rule)).toEqual([':run_number', ':run_started_at']);
+    expect([document.target.key, document.write.mode]).toEqual([['no'], 'upsert']);
+    expect(compileMapping(document, sourceFieldsFor(document, ['no', 'mood'])).problems).toEqual([]);
+    expect(begun([field('no')]).lines).toHaveLength(1);
+  });
 });

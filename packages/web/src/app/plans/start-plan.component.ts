@@ -46,7 +46,7 @@ import { plansActions, plansFeature } from './plans.feature';
                 [ngModel]="variant()"
                 (ngModelChange)="variant.set($event)"
               >
-                <nz-option [nzValue]="null" nzLabel="none, as it stands" />
+                <nz-option nzValue="" nzLabel="none, as it stands" />
                 @for (name of plan().variants; track name) {
                   <nz-option [nzValue]="name" [nzLabel]="name" />
                 }
@@ -158,7 +158,8 @@ export class StartPlanComponent {
   protected readonly starting = this.store.selectSignal(plansFeature.selectStarting);
   protected readonly much = signal<'few' | 'plan' | 'all'>('plan');
   protected readonly rows = signal(100);
-  protected readonly variant = signal<string | null>(null);
+  /** The name of a variant; empty: none. */
+  protected readonly variant = signal('');
   /** What is to stand for variables in this run alone; what is left empty is as the plan says. */
   protected readonly values = signal<Readonly<Record<string, string>>>({});
 
@@ -202,7 +203,7 @@ export class StartPlanComponent {
         rowLimit,
         all: this.much() === 'all',
         variables,
-        variant: this.variant(),
+        variant: this.variant() || null,
       }),
     );
   }

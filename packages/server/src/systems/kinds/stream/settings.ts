@@ -21,7 +21,6 @@ export const settings = z.strictObject({
     when: { entry: 'form', is: ['events'] },
     example: 'docked, undocked',
   }),
-  ...signingIn,
   idField: text(
     'Field with the record’s id',
     'No two records have the same: what comes again under it counts once. An event’s own id goes before it.',
@@ -30,13 +29,14 @@ export const settings = z.strictObject({
   unnamed: entry(z.enum(['stop', 'each']).default('stop'), {
     title: 'A record without an id',
     description: 'Nothing tells whether it came before: after a break it may come twice, or never.',
-    words: { stop: 'is not taken; it is said here', each: 'counts anew each time that it comes' },
+    words: { stop: 'is not taken, and this is said', each: 'counts anew each time that it comes' },
   }),
   goesOn: entry(z.enum(['header', 'query', 'anew']).default('header'), {
     title: 'After a break it goes on',
+    description: 'The header is Last-Event-ID, as servers of events know it.',
     words: {
-      header: 'after the last id, said in Last-Event-ID',
-      query: 'after the last id, said in the address',
+      header: 'after the last id, by a header',
+      query: 'after the last id, by the address',
       anew: 'with whatever comes then',
     },
   }),
@@ -44,6 +44,11 @@ export const settings = z.strictObject({
     when: { entry: 'goesOn', is: ['query'] },
     example: 'after',
   }),
+  takes: entry(z.enum(['on', 'off']).default('on'), {
+    title: 'What comes is taken',
+    words: { on: 'from now on', off: 'not now' },
+  }),
+  ...signingIn,
   silenceSeconds: entry(z.coerce.number().int().min(0).max(86_400).default(120), {
     title: 'Longest silence in seconds',
     description: 'Then the connection is made anew. 0: it may be silent for as long as it likes.',
@@ -51,10 +56,6 @@ export const settings = z.strictObject({
   timeoutSeconds: entry(z.coerce.number().int().min(1).max(600).default(30), {
     title: 'Time-out in seconds',
     description: 'Until it begins to answer.',
-  }),
-  takes: entry(z.enum(['on', 'off']).default('on'), {
-    title: 'What comes is taken',
-    words: { on: 'from now on', off: 'not now' },
   }),
 });
 export type StreamConnection = z.infer<typeof settings>;
