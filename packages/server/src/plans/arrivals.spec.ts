@@ -1,5 +1,5 @@
 import { createHmac } from 'node:crypto';
-import { appendFileSync, existsSync, readdirSync } from 'node:fs';
+import { appendFileSync, existsSync, readdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { RunSummary } from '@versicle/contract';
 import { itemsDocument, RunningServer } from '../testing/running-server.ts';
@@ -68,6 +68,25 @@ describe('files that arrive', () => {
     await gone(path);
     expect(await server.api('listRuns', 'GET', `/runs?plan=${plan}`)).toHaveLength(3);
     expect(readdirSync(join(server.folder, 'done')).sort()).toEqual(['items-1.csv', 'items-2-2.csv', 'items-2.csv']);
+  });
+
+  it('do not wait for a clock that was ahead when they were seen and was set back', async () => {
+    const clock = join(server.home, 'clock');
+    writeFileSync(clock, '3600000');
+    const script = join(__dirname, '../../../../scripts/clock.mjs');
+    await server.restart('SIGTERM', { DEMO_CLOCK: clock, NODE_OPTIONS: `--import=${script}` });
+    server.file('late-1.csv', 'no,name,price\n1,Bell,"3,50"\n');
+    const target = { ...(itemsDocument()['target'] as object), dataset: 'store/late' };
+    const { mapping } = await server.mapping(itemsDocument('late-*.csv', { name: 'Late', target }));
+    const trigger = { id: 'f', kind: 'file', dataset: 'files/late-*.csv', settled: '1 s' };
+    const plan = await planOf('Late', trigger, mapping);
+    await runsOf(plan, 1);
+    server.file('late-2.csv', 'no,name,price\n2,Lamp,"7,00"\n');
+    await new Promise((resolve) => setTimeout(resolve, 500));
+    writeFileSync(clock, '0');
+    const [, second] = await runsOf(plan, 2);
+    expect(second!.counts).toMatchObject({ read: 1, delivered: 1 });
+    await server.restart('SIGTERM');
   });
 
   it('are refused where no step reads them, and where they never come', async () => {

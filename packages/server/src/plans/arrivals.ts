@@ -77,7 +77,8 @@ async function seeTo(
   const taken = before.taken.filter((t) => there.some((f) => same(f, t)));
   const seen = there
     .filter((f) => !taken.some((t) => same(f, t)))
-    .map((f) => ({ ...f, since: before.seen.find((s) => same(s, f))?.since ?? now }));
+    // A clock that was ahead when it was seen first, and was set back, keeps no file waiting.
+    .map((f) => ({ ...f, since: Math.min(before.seen.find((s) => same(s, f))?.since ?? now, now) }));
   const isComplete = (f: { since: number }): boolean => now - f.since >= durationSeconds(trigger.settled) * 1000;
   const complete = seen.filter(isComplete).map(({ name, bytes, changed }) => ({ name, bytes, changed }));
   const state: FilesTaken = {

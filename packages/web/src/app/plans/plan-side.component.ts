@@ -72,6 +72,9 @@ import { planActions, planFeature } from './plan.feature';
         </a>
       }
     }
+    @for (lack of lacks(); track lack) {
+      <p class="lack" role="status">{{ lack }}</p>
+    }
     <h2>
       Next times
       @if (zone()) {
@@ -144,6 +147,8 @@ export class PlanSideComponent {
   protected readonly zone = computed(
     () => this.plan().document.triggers.find((t) => t.kind === 'schedule')?.zone ?? null,
   );
+  /** What keeps it from being carried out as it stands. */
+  protected readonly lacks = computed(() => this.plan().problems.map((p) => p.message));
   protected readonly problems = computed(() => this.plan().triggers.flatMap((t) => t.problem ?? []));
   /** The next times of all that starts it by the clock, in order. */
   protected readonly next = computed(() => {
