@@ -11,7 +11,7 @@ import { itemsOf, type Item } from './each-items.ts';
 import type { Plans } from './plan-store.ts';
 import type { CarriedShare, Part, ShareOut } from './share-out.ts';
 import { movesOf, type Moves, type StepRow } from './moves.ts';
-import { variablesMissing } from './asked-variables.ts';
+import { missingNames } from './asked-variables.ts';
 import { carriedPlan, carriedStep, type CarriedPlan } from './start.ts';
 
 interface HolderRow {
@@ -251,10 +251,7 @@ export class Conductor {
     try {
       await this.requireNotWithin(holder, step.plan);
       const plan = await this.plans.stored(step.plan);
-      const known = [
-        ...Object.keys(plan.document.variables),
-        ...(await variablesMissing(this.db, plan.document)).flatMap((m) => m.names),
-      ];
+      const known = [...Object.keys(plan.document.variables), ...(await missingNames(this.db, plan.document))];
       const { carried, variables: own } = await carriedPlan(this.db, plan, {
         all: fromJson<CarriedPlan>(holder.carries as CarriedPlan | string).all,
         variables: Object.fromEntries(

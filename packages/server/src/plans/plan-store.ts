@@ -95,9 +95,11 @@ export class Plans {
   private async shown(rows: readonly PlanRow[]): Promise<Plan[]> {
     const names = await namesOf(this.db);
     const mappings = await this.mappings();
-    const shown = rows.map(async (row): Promise<Plan> => {
-      const document = parsePlan(fromJson(row.document));
-      const missing = new Set((await variablesMissing(this.db, document)).flatMap((m) => m.names));
+    const documents = rows.map((row) => parsePlan(fromJson(row.document)));
+    const missing = await variablesMissing(this.db, documents);
+    return rows.map((row, at): Plan => {
+      const document = documents[at]!;
+      const lacks = new Set(missing[at]!.flatMap((m) => m.names));
       return {
         id: row.id,
         name: row.name,
@@ -108,7 +110,7 @@ export class Plans {
         mappings: mappingsOf(document).flatMap((m) => mappings.get(m) ?? []),
         variables: [
           ...Object.entries(document.variables).map(([name, value]) => ({ name, value })),
-          ...[...missing].map((name) => ({ name, value: null })),
+          ...[...lacks].map((name) => ({ name, value: null })),
         ],
         variants: document.variants.map((v) => v.name),
         onlyChanges: allSteps(document.steps).some((s) => s.kind === 'mapping' && s.changes !== 'all'),
@@ -119,7 +121,6 @@ export class Plans {
         lastAt: isoTimeOrNull(row.at),
       };
     });
-    return Promise.all(shown);
   }
   private async mappings(): Promise<ReadonlyMap<string, UsedMapping>> {
     const rows = await this.db.query<UsedMapping & { [key: string]: unknown }>(

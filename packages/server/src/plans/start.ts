@@ -12,7 +12,7 @@ import {
 } from '@versicle/core';
 import type { Database } from '@versicle/postgres';
 import type { Taken } from '../runs/runs.ts';
-import { variablesMissing } from './asked-variables.ts';
+import { missingNames } from './asked-variables.ts';
 import type { Plans, StoredPlan } from './plan-store.ts';
 
 export interface HowToStart {
@@ -114,7 +114,7 @@ export async function carriedPlan(
   const [problem] = planProblems(document);
   if (problem) throw refused(`${document.name} can’t run: ${problem.message} (${problem.path})`);
   const chosen = variantOf(document, variant);
-  const missing = (await variablesMissing(db, document)).flatMap((m) => m.names);
+  const missing = await missingNames(db, document);
   const known = [...Object.keys(document.variables), ...missing];
   for (const name of Object.keys(variables))
     if (!known.includes(name)) {

@@ -279,6 +279,8 @@ export class HttpClient {
       dispatcher: this.agent,
       signal,
     });
+    // Whoever reads it hears of errors there; of one that is let go nobody needs to.
+    body.on('error', () => undefined);
     return { status: statusCode, headers, body, url: asked.url };
   }
 

@@ -65,6 +65,19 @@ describe('records of a stream', () => {
     const [odd] = lines.push(Uint8Array.of(...bytes('{"no":"'), 0xff, ...bytes('"}\n')));
     expect(odd!.body).toMatch(/^not UTF-8: /);
   });
+  it('that stand before something that can’t be taken are taken', () => {
+    const large = 'x'.repeat(3_000_000);
+    for (const records of [new EventRecords('no', new Set()), new LineRecords('no')]) {
+      const [before, bad] =
+        records instanceof LineRecords ? ['{"no":1}\n', large] : ['data: {"no":1}\n\n', `data: ${large}`];
+      const came = records.push(bytes(before + bad));
+      expect(came.map((c) => [c.id, c.position])).toEqual([['1', '1']]);
+      expect(() => records.end()).toThrow('more than 2 MB');
+    }
+    const events = new EventRecords('no', new Set());
+    expect(ids(events.push(Uint8Array.of(...bytes('data: {"no":1}\n\ndata: '), 0xff, 10, 10)))).toEqual(['1']);
+    expect(() => events.push(bytes('\n'))).toThrow('not UTF-8');
+  });
   it('that are too large, or events that are not UTF-8, are refused with a sentence', () => {
     const large = 'x'.repeat(3_000_000);
     expect(() => new LineRecords('no').push(bytes(large))).toThrow('more than 2 MB');

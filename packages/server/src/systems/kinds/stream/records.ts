@@ -9,12 +9,16 @@ import type { Came } from '../kind.ts';
 const MOST = 2 * 1024 ** 2;
 const TOO_LARGE = 'A record of more than 2 MB came; it is not taken.';
 
+/** A record, with the id after which a later connection goes on when this one has been kept. */
+export interface Read extends Came {
+  readonly position: string | null;
+}
 /** Records out of bytes as they come, which may be cut anywhere. */
 export interface Records {
-  /** Throws an UnexpectedAnswer. */
-  push(bytes: Uint8Array): readonly Came[];
-  /** The bytes have ended: what stood at the end of them, where it is whole. */
-  end(): readonly Came[];
+  /** Throws an UnexpectedAnswer; what was whole before it is given first. */
+  push(bytes: Uint8Array): readonly Read[];
+  /** The bytes have ended: what stood at the end of them, where it is whole. Throws like `push`. */
+  end(): readonly Read[];
   /** The id of the last record, which a later connection goes on after. */
   readonly lastId: string | null;
   /** Milliseconds that the other side wants us to wait before we ask again; null: it says nothing of it. */
@@ -26,7 +30,8 @@ export class EventRecords implements Records {
   lastId: string | null = null;
   wait: number | null = null;
   private readonly decoder = new TextDecoder('utf-8', { fatal: true });
-  private came: Came[] = [];
+  private came: Read[] = [];
+  private broken: UnexpectedAnswer | null = null;
   private readonly parser = createParser({
     maxBufferSize: MOST,
     onEvent: ({ id, event = null, data }) => {
@@ -34,11 +39,11 @@ export class EventRecords implements Records {
       if (this.only.size > 0 && !this.only.has(event ?? 'message')) return;
       const own = id || idIn(data, this.idField);
       if (own !== null) this.lastId = own;
-      this.came.push(cameAs(data, own, event));
+      this.came.push({ ...cameAs(data, own, event), position: this.lastId });
     },
     onRetry: (wait) => (this.wait = wait),
     onError: ({ type }) => {
-      if (type === 'max-buffer-size-exceeded') throw new UnexpectedAnswer(TOO_LARGE);
+      if (type === 'max-buffer-size-exceeded') this.broken ??= new UnexpectedAnswer(TOO_LARGE);
     },
   });
 
@@ -47,20 +52,30 @@ export class EventRecords implements Records {
     private readonly only: ReadonlySet<string>,
   ) {}
 
-  push(bytes: Uint8Array): readonly Came[] {
-    let text: string;
-    try {
-      text = this.decoder.decode(bytes, { stream: true });
-    } catch {
-      throw new UnexpectedAnswer('What comes is not UTF-8, as events have to be.');
+  push(bytes: Uint8Array): readonly Read[] {
+    // Line by line, so that what comes before something strange is still taken.
+    for (let from = 0; from < bytes.length && this.broken === null;) {
+      const end = bytes.indexOf(10, from);
+      const to = end < 0 ? bytes.length : end + 1;
+      const text = this.decoded(bytes.subarray(from, to));
+      if (text === null) this.broken = new UnexpectedAnswer('What comes is not UTF-8, as events have to be.');
+      else this.parser.feed(text);
+      from = to;
     }
-    this.parser.feed(text);
     const { came } = this;
     this.came = [];
-    return came;
+    return came.length > 0 ? came : this.end();
   }
-  end(): readonly Came[] {
+  end(): readonly Read[] {
+    if (this.broken) throw this.broken;
     return [];
+  }
+  private decoded(bytes: Uint8Array): string | null {
+    try {
+      return this.decoder.decode(bytes, { stream: true });
+    } catch {
+      return null;
+    }
   }
 }
 
@@ -70,31 +85,34 @@ export class LineRecords implements Records {
   readonly wait = null;
   private pieces: Uint8Array[] = [];
   private size = 0;
+  private broken: UnexpectedAnswer | null = null;
 
   constructor(private readonly idField: string) {}
 
-  push(bytes: Uint8Array): readonly Came[] {
-    const came: Came[] = [];
+  push(bytes: Uint8Array): readonly Read[] {
+    const came: Read[] = [];
     let from = 0;
-    for (let at = bytes.indexOf(10); at >= 0; at = bytes.indexOf(10, from)) {
+    for (let at = bytes.indexOf(10); at >= 0 && this.broken === null; at = bytes.indexOf(10, from)) {
       this.keep(bytes.subarray(from, at));
-      came.push(...this.line());
+      if (this.broken === null) came.push(...this.line());
       from = at + 1;
     }
-    this.keep(bytes.subarray(from));
+    if (this.broken === null) this.keep(bytes.subarray(from));
+    if (came.length === 0 && this.broken) throw this.broken;
     return came;
   }
   /** A whole object needs no end of its line. */
-  end(): readonly Came[] {
+  end(): readonly Read[] {
+    if (this.broken) throw this.broken;
     const [last] = this.line();
     return last !== undefined && recordsOf(last.body) !== null ? [last] : [];
   }
   private keep(bytes: Uint8Array): void {
     this.size += bytes.length;
-    if (this.size > MOST) throw new UnexpectedAnswer(TOO_LARGE);
+    if (this.size > MOST) this.broken = new UnexpectedAnswer(TOO_LARGE);
     if (bytes.length > 0) this.pieces.push(bytes.slice());
   }
-  private line(): Came[] {
+  private line(): Read[] {
     const bytes = Buffer.concat(this.pieces);
     this.pieces = [];
     this.size = 0;
@@ -102,7 +120,7 @@ export class LineRecords implements Records {
     if (text === '') return [];
     const own = idIn(text, this.idField);
     if (own !== null) this.lastId = own;
-    return [cameAs(text, own, null)];
+    return [{ ...cameAs(text, own, null), position: this.lastId }];
   }
 }
 

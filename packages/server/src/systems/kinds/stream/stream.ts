@@ -5,20 +5,10 @@ import { NotAuthorised } from '../http/authenticate.ts';
 import { BRIEF, HttpClient, type OpenAnswer } from '../http/client.ts';
 import { requireHeaders } from '../http/settings.ts';
 import type { Dataset } from '@versicle/contract';
-import type {
-  Came,
-  Described,
-  Found,
-  Hears,
-  Kind,
-  KindContext,
-  OpenSystem,
-  ReadOptions,
-  SourceBatch,
-} from '../kind.ts';
+import type { Described, Found, Hears, Kind, KindContext, OpenSystem, ReadOptions, SourceBatch } from '../kind.ts';
 import { diagnoseNetwork, failed } from '../network/diagnose.ts';
 import { requireAllowedHost } from '../network/guard.ts';
-import { EventRecords, LineRecords, type Records } from './records.ts';
+import { EventRecords, LineRecords, type Read, type Records } from './records.ts';
 import { settings, type StreamConnection } from './settings.ts';
 
 /** A connection that is held open, over which records keep coming. They are kept as records of one dataset, `events`. */
@@ -183,14 +173,17 @@ class Stream implements OpenSystem {
     signal: AbortSignal,
   ): Promise<void> {
     let checkpoint = from;
-    const take = async (came: readonly Came[]): Promise<void> => {
-      if (this.connection.unnamed === 'stop' && came.some((c) => c.id === null)) throw new UnexpectedAnswer(NO_ID);
+    const take = async (read: readonly Read[]): Promise<void> => {
+      const unnamed = this.connection.unnamed === 'stop' ? read.findIndex((r) => r.id === null) : -1;
+      const came = unnamed < 0 ? read : read.slice(0, unnamed);
       const before = checkpoint;
-      checkpoint = records.lastId ?? checkpoint;
-      if (came.length === 0 && checkpoint === before) return;
-      this.changed += await hears.take(came, checkpoint);
-      if (came.length > 0) this.lastAt = new Date();
-      this.problem = null;
+      checkpoint = (unnamed < 0 ? records.lastId : came.at(-1)?.position) ?? checkpoint;
+      if (came.length > 0 || checkpoint !== before) {
+        this.changed += await hears.take(came, checkpoint);
+        if (came.length > 0) this.lastAt = new Date();
+        this.problem = null;
+      }
+      if (unnamed >= 0) throw new UnexpectedAnswer(NO_ID);
     };
     for await (const bytes of answer.body) {
       await take(records.push(bytes));
