@@ -6,8 +6,8 @@ import { root } from './setup.mjs';
 export const SIGN_UP_SECRET = 'sign-up-practice';
 
 /**
- * Fills Versicle with the demo world, through the same requests that the pages use: its systems, five mappings (three of
- * them published), three plans, and finished runs; `loads`: the trips are loaded, too. What is there already is left alone.
+ * Fills Versicle with the demo world, through the same requests that the pages use: its systems, its first mappings (three of
+ * them published), plans, and finished runs; `loads`: the trips are loaded, too. What is there already is left alone.
  */
 export async function seedDemo(address, folder, ports, { say = () => undefined, loads = true } = {}) {
   const call = caller(address);
