@@ -223,17 +223,16 @@ describe(`a target of whose answers a fifth is wrong (VERSICLE_SEED=${SEED})`, (
     writeFileSync(join(home, 'clock'), '0');
 
     const wanted = Array.from({ length: RECORDS }, (_, n) => n);
+    const tried = new Set<number>();
     const there = (): number[] => api.items.map((i) => Number(i['no'])).sort((a, b) => a - b);
     for (;;) {
       const all = await runs();
       const going = all.filter((r) => r.state === 'queued' || r.state === 'running');
-      // What began with another file than there is now can't go on: what waits in it is given up, and sent by the next run.
-      for (const r of all)
-        if (r.state === 'broken')
-          await server.ask(
-            'POST',
-            `/api/runs/${r.id}/${/has changed since/.test(r.error ?? '') ? 'cancel' : 'take-up'}`,
-          );
+      // What can't go on (its file is another one now, or a newer run has delivered) is given up, and sent by the next run.
+      for (const { id } of all.filter((r) => r.state === 'broken')) {
+        await server.ask('POST', `/api/runs/${id}/${tried.has(id) ? 'cancel' : 'take-up'}`);
+        tried.add(id);
+      }
       const seen = all.reduce((n, r) => n + r.counts.delivered + (whole ? 0 : r.counts.failed), 0);
       const isAll = seen >= (whole ? wanted.filter(taken).length : RECORDS);
       if (isAll && (whole || going.length === 0)) break;

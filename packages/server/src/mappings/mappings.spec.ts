@@ -270,14 +270,6 @@ describe('mappings', () => {
     expect(reply.body.faults.map((f: { message: string }) => f.message).join('\n')).toMatch(sentence);
   });
 
-  it.each([[{ mode: 'new revision' }, /new revision is not carried out yet/]])(
-    'refuses a way of writing that it can’t carry out: %j',
-    async (write, sentence) => {
-      const made = await create({ write });
-      expect((await server.ask('POST', `/api/mappings/${made.id}/publish`, {})).body.detail).toMatch(sentence);
-    },
-  );
-
   it('refuses to publish when the source can’t be read, and says so', async () => {
     const made = await create({ source: { primary: { alias: 'i', dataset: 'files/itms.csv' } } });
     const reply = await server.ask('POST', `/api/mappings/${made.id}/publish`, {});

@@ -3,7 +3,7 @@ import type { Services } from '../services.ts';
 import { tellLate } from '../notifications/late.ts';
 import { sendWaiting } from '../notifications/send.ts';
 import { seeToArrivals } from './arrivals.ts';
-import { seeToDue } from './due.ts';
+import { seeToDue, seeToSetBack } from './due.ts';
 import { toFollow } from './follow.ts';
 
 /** How often is looked whether something is due. */
@@ -12,6 +12,9 @@ const EVERY = Number(process.env['VERSICLE_TICK_MS'] ?? 500);
 const LOOK = Number(process.env['VERSICLE_ARRIVALS_MS'] ?? 1000);
 /** How often is looked for what another process, or an earlier life of this one, left to be seen to. */
 const SWEEP = Number(process.env['VERSICLE_SWEEP_MS'] ?? 10_000);
+
+/** Milliseconds by which a clock that is set right is set back at the least. */
+const SET_BACK = 1000;
 
 /** Looks again and again for what is due, and for what follows from runs that have ended. Gives the way to stop it. */
 export function keepPlans(
@@ -29,6 +32,8 @@ export function keepPlans(
   let stopped = false;
   let timer: NodeJS.Timeout | undefined;
   let swept = -Infinity;
+  /** How far the clock was from the time that has passed; where it was before this process began nobody knows. */
+  let ahead = Infinity;
   let looked = -Infinity;
   let sending: Promise<void> | null = null;
   let round = Promise.resolve();
@@ -40,6 +45,9 @@ export function keepPlans(
         await conductor.lookAtAll();
         await tellLate(db, notifications, () => calendars.days());
       }
+      const now = Date.now() - performance.now();
+      if (now < ahead - SET_BACK) await seeToSetBack(db);
+      ahead = now;
       await seeToDue(db, starter, new Date(), () => calendars.days());
       if (performance.now() - looked > LOOK) {
         looked = performance.now();

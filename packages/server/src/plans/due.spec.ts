@@ -1,6 +1,6 @@
 import type { Trigger } from '@versicle/core';
 import { directDatabase } from '../testing/direct-database.ts';
-import { dueTimes, seeToDue } from './due.ts';
+import { dueTimes, seeToDue, seeToSetBack } from './due.ts';
 import type { Starter } from './starter.ts';
 
 const at = (text: string): Date => new Date(`2026-08-03T${text}Z`);
@@ -84,6 +84,31 @@ describe('the look for what is due', () => {
     await seeToDue(db, starter, at('06:30:00'));
     await seeToDue(db, starter, at('07:00:00'));
     expect(started.at(-1)).toBe('p 2026-08-03T07:00:00.000Z');
+    await db.close();
+  });
+  it('does not keep waiting what goes on and on where the clock was set back', async () => {
+    const db = await directDatabase();
+    const document = {
+      versicle: 1,
+      kind: 'plan',
+      name: 'P',
+      triggers: [{ id: 't', kind: 'every', seconds: 5 }],
+      steps: [{ id: 'a', kind: 'mapping', mapping: 'm' }],
+    };
+    const nexts: Readonly<Record<string, string>> = { ahead: '06:40:00', tries: '06:00:55', usual: '06:00:03' };
+    for (const [id, next] of Object.entries(nexts)) {
+      await db.query("INSERT INTO plan (id, name, document) VALUES ($1, 'P', $2)", [id, JSON.stringify(document)]);
+      await db.query("INSERT INTO plan_trigger (plan, trigger, kind, next) VALUES ($1, 't', 'every', $2)", [
+        id,
+        at(next).toISOString(),
+      ]);
+    }
+    await seeToSetBack(db, at('06:00:00'));
+    expect(await db.query('SELECT plan, next FROM plan_trigger ORDER BY plan')).toEqual([
+      { plan: 'ahead', next: '2026-08-03 06:00:05+00' },
+      { plan: 'tries', next: '2026-08-03 06:00:55+00' },
+      { plan: 'usual', next: '2026-08-03 06:00:03+00' },
+    ]);
     await db.close();
   });
   it('tries again later what goes on and on and could not be started', async () => {

@@ -23,6 +23,21 @@ interface DueRow {
   next: string;
 }
 
+/**
+ * The clock was set back: what starts again so many seconds after its last run is not kept until the clock shows once more what
+ * it showed then.
+ */
+export async function seeToSetBack(db: Database, now = new Date()): Promise<void> {
+  await db.query(
+    `UPDATE plan_trigger t SET next = $1::timestamptz + make_interval(secs => e.seconds)
+       FROM (SELECT p.id, tr ->> 'id' AS trigger, (tr ->> 'seconds')::float8 AS seconds
+               FROM plan p, json_array_elements(p.document::json -> 'triggers') tr WHERE tr ->> 'kind' = 'every') e
+      WHERE t.plan = e.id AND t.trigger = e.trigger AND t.kind = 'every'
+        AND t.next > $1::timestamptz + make_interval(secs => GREATEST(e.seconds, ${RETRY}))`,
+    [now.toISOString()],
+  );
+}
+
 /** Starts what is due by time. Whatever is cut off in between is made up for by the next look: an occasion starts a plan once. */
 export async function seeToDue(
   db: Database,

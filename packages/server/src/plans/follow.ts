@@ -32,7 +32,7 @@ export async function follow(
     for (const { plan, trigger } of await startedAfter(db, run.plan, run.state))
       await starter.due(plan, { trigger, occasion: `run ${id}, ${run.state}` }, 'start');
     await db.query(
-      `UPDATE plan_trigger t SET next = $2::timestamptz + make_interval(secs => (e ->> 'seconds')::int), seen = clock_timestamp()
+      `UPDATE plan_trigger t SET next = LEAST($2::timestamptz, clock_timestamp()) + make_interval(secs => (e ->> 'seconds')::int), seen = clock_timestamp()
          FROM plan p, json_array_elements(p.document -> 'triggers') e
         WHERE t.plan = $1 AND p.id = t.plan AND t.kind = 'every' AND NOT p.held AND e ->> 'id' = t.trigger
           AND NOT EXISTS (SELECT 1 FROM run o WHERE o.plan = $1 AND o.parent IS NULL AND o.kind IN ${OF_WHOLE_PLANS} AND o.state IN ${GOING})`,

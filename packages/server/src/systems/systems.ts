@@ -24,6 +24,9 @@ import type { Kinds } from './kinds/kinds.ts';
 import { countRows } from './count.ts';
 import { preview, type PreviewOptions } from './preview.ts';
 
+/** Turns that may be given out ahead: more of them are of a clock that was set back. */
+const MOST_AHEAD = 100;
+
 interface Around {
   readonly uses: readonly { system: string; id: string; name: string; as: 'source' | 'target' }[];
   readonly waiting: ReadonlyMap<string, number>;
@@ -261,7 +264,7 @@ export class Systems {
       turn: async (apart) => {
         const [row] = await this.db.query<{ wait: string }>(
           `INSERT INTO pace (system, free) VALUES ($1, clock_timestamp() + make_interval(secs => $2::float8 / 1000))
-           ON CONFLICT (system) DO UPDATE SET free = GREATEST(pace.free, clock_timestamp()) + make_interval(secs => $2::float8 / 1000)
+           ON CONFLICT (system) DO UPDATE SET free = GREATEST(LEAST(pace.free, clock_timestamp() + make_interval(secs => $2::float8 / 1000 * ${MOST_AHEAD})), clock_timestamp()) + make_interval(secs => $2::float8 / 1000)
            RETURNING extract(epoch FROM free - clock_timestamp()) * 1000 - $2::float8 AS wait`,
           [system, apart],
         );
