@@ -57,8 +57,12 @@ test('a plan is written from nothing by keyboard, scheduled, started and watched
   await expect(page.getByText(/version \d+, saved/)).toBeVisible();
 
   // Undo takes it back, step by step; the versions keep all of it.
+  const saved = page.getByText(/version \d+, saved/);
+  const before = (await saved.textContent())!;
   await page.getByRole('button', { name: 'Undo' }).click();
   await expect(page.getByRole('button', { name: 'load.failed = 0' })).toHaveCount(0);
+  // The list of versions has what was undone once that is kept.
+  await expect(saved).not.toHaveText(before);
   await page.getByRole('button', { name: 'Versions' }).click();
   await page
     .getByRole('button', { name: /^Bring back version/ })
