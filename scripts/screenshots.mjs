@@ -89,6 +89,11 @@ for (const [name, path] of VIEWS) {
   await page.goto(server.address + path, { waitUntil: 'load' });
   // The event stream keeps the network busy for ever; what is shown settles well within this.
   await page.waitForTimeout(name === 'sheet-source-set' ? 8000 : 1500);
+  // On a slow day a page takes longer to have what it shows.
+  await page
+    .getByText(/^(Loading|Looking what is there) …$/)
+    .first()
+    .waitFor({ state: 'hidden', timeout: 60_000 });
   if (name === 'plan') await page.locator('.gap[data-path="steps[1].when"]').click();
   if (name === 'plan') await page.waitForTimeout(500);
   await page.screenshot({ path: join(root, `docs/screenshots/${name}.png`) });
