@@ -39,10 +39,12 @@ export class Listening {
 
   private async lookAgainAndAgain(): Promise<void> {
     const kinds = this.systems.kinds.listening();
-    // The only process of this store held them all.
-    await this.db.query('UPDATE listener SET holder = NULL');
+    let inherited = false;
     while (!this.stop.signal.aborted) {
       try {
+        // The only process of this store held them all.
+        if (!inherited) await this.db.query('UPDATE listener SET holder = NULL');
+        inherited = true;
         const rows = await this.db.query<{ id: string }>(
           "SELECT id FROM system WHERE connection::jsonb ->> 'kind' = ANY ($1::text[])",
           [kinds],
