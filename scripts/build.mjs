@@ -6,7 +6,7 @@ import { brotliCompress, constants, gzip } from 'node:zlib';
 import { bundle, sourcesOf, whenChanged } from './bundle.mjs';
 import { ensureInstalled, fail, root } from './setup.mjs';
 
-/** The server and its worker threads, each one ES module; npm packages stay outside. */
+/** The server and its worker threads, each one ES module. */
 export async function buildServer() {
   const output = join(root, 'packages/server/dist/main.js');
   const sources = sourcesOf(
@@ -29,18 +29,14 @@ export async function buildServer() {
       ['server/src/profiles/profile-part-worker.ts', 'profile-part-worker.js'],
       ['server/src/source-sets/source-set-worker.ts', 'source-set-worker.js'],
     ])
-      await bundle({
-        entry: `packages/${entry}`,
-        outfile: `packages/server/dist/${outfile}`,
-        external: true,
-      });
+      await bundle({ entry: `packages/${entry}`, outfile: `packages/server/dist/${outfile}` });
   });
 }
 
 export async function buildStandins() {
   const output = join(root, 'packages/standins/dist/standins.mjs');
   await whenChanged('standins', sourcesOf('packages/standins/src'), output, () =>
-    bundle({ entry: 'packages/standins/src/bin.ts', outfile: 'packages/standins/dist/standins.mjs', external: true }),
+    bundle({ entry: 'packages/standins/src/bin.ts', outfile: 'packages/standins/dist/standins.mjs' }),
   );
 }
 

@@ -20,7 +20,7 @@ await whenChanged(
       ['apply-share-worker.ts', 'apply-share-worker.mjs'],
       ['bin.ts', 'versicle.mjs'],
     ])
-      await bundle({ entry: `packages/cli/src/${entry}`, outfile: `packages/cli/dist/${outfile}`, external: false });
+      await bundle({ entry: `packages/cli/src/${entry}`, outfile: `packages/cli/dist/${outfile}` });
   },
 );
 // npm runs scripts in the project's folder; paths are meant from where the person stands.

@@ -86,13 +86,12 @@ describe('times that passed while nothing could run', () => {
     expect(missed('once')).toEqual(['06:00']);
     expect(missed('skip')).toEqual([]);
   });
-  it('are told for each minute of a month', () => {
-    const all = missedTimes(
-      { ...schedule('* * * * *', 'Europe/London'), missed: 'each' },
-      new Date('2025-11-29T00:00Z'),
-      new Date('2025-12-29T00:00Z'),
-    );
-    expect(all).toHaveLength(30 * 24 * 60);
+  it('are told for each minute of days, or the first of them', () => {
+    const minutely = { ...schedule('* * * * *', 'Europe/London'), missed: 'each' as const };
+    const days = [new Date('2025-11-29T00:00Z'), new Date('2025-12-03T00:00Z')] as const;
+    const all = missedTimes(minutely, ...days);
+    expect(all).toHaveLength(4 * 24 * 60);
+    expect(missedTimes(minutely, ...days, new Map(), 100)).toEqual(all.slice(0, 100));
   });
   it('are none when the clock goes back', () => {
     expect(missed('each', new Date('2026-11-29T02:00Z'))).toEqual([]);

@@ -86,13 +86,14 @@ function* dueTimes(
 
 /**
  * The times that passed while nothing could run, after the last time that was seen to and up to now, as `missed` says: all
- * of them, the newest one, or none.
+ * of them (the first `most`), the newest one, or none.
  */
 export function missedTimes(
   schedule: Pick<Schedule, 'cron' | 'zone' | 'except' | 'only' | 'missed'>,
   last: Date,
   now: Date,
   calendars: Calendars = new Map(),
+  most = Infinity,
 ): Date[] {
   if (schedule.missed === 'skip') return [];
   if (schedule.missed === 'once') {
@@ -101,7 +102,7 @@ export function missedTimes(
   }
   const passed: Date[] = [];
   for (const at of dueTimes(schedule, last, calendars)) {
-    if (at > now) break;
+    if (at > now || passed.length === most) break;
     passed.push(at);
   }
   return passed;

@@ -32,19 +32,20 @@ describe('what is due', () => {
     expect(times(schedule('once'), from, at('09:00:20'))).toEqual(['09:00']);
     expect(times(schedule('skip'), from, at('09:00:20'))).toEqual(['09:00']);
   });
-  it('finds the newest of more times than are looked at', () => {
+  it('finds the newest of more times than are started in one go', () => {
     const long = new Date('2026-07-01T00:00:00Z');
     expect(times(schedule('once', '* * * * *'), long, at('09:30:30'))).toEqual(['09:30']);
     expect(times(schedule('once', '*/5 * * * *'), long, at('09:33:30'))).toEqual(['09:30']);
     // Of those that are made up for one by one none is left out: the next look goes on behind them.
-    let [from, all] = [long, 0];
+    const days = new Date(at('09:30:00').getTime() - 2 * 86_400_000);
+    let [from, all] = [days, 0];
     for (let looks = 0; from <= at('09:30:30'); looks++) {
-      expect(looks).toBeLessThan(60);
+      expect(looks).toBeLessThan(4);
       const { times: some, next } = dueTimes(schedule('each', '* * * * *'), from, at('09:30:30'));
       all += some.length;
       from = next!;
     }
-    expect(all).toBe((at('09:30:00').getTime() - long.getTime()) / 60_000 + 1);
+    expect(all).toBe(2 * 1440 + 1);
   });
 });
 

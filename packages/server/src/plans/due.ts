@@ -1,4 +1,4 @@
-import { type Calendars, nextTimes, parsePlan, type PlanDocument, type Trigger } from '@versicle/core';
+import { type Calendars, missedTimes, parsePlan, type PlanDocument, type Trigger } from '@versicle/core';
 import type { Database } from '@versicle/postgres';
 import { fromJson, isoTime } from '../store/values.ts';
 import type { Starter } from './starter.ts';
@@ -6,7 +6,7 @@ import { firstDue } from './trigger-times.ts';
 
 /** A time that is longer ago than this was missed: nothing could run then. */
 const MISSED_AFTER = 60_000;
-/** Times that are looked at in one go. */
+/** Times that are started in one go. */
 const MOST_MISSED = 1000;
 /** A clock that was ahead by more than this and was set back: what it made of the next times is worked out anew. */
 const WAS_AHEAD = 86_400_000;
@@ -88,37 +88,16 @@ export function dueTimes(
 ): { times: Date[]; next: Date | null } {
   if (trigger.kind === 'every') return { times: [from], next: null };
   if (trigger.kind !== 'schedule') return { times: [], next: null };
+  const later = (since: Date, missed: 'each' | 'once'): Date[] =>
+    missedTimes({ ...trigger, missed }, since, now, calendars, MOST_MISSED - 1);
+  if (trigger.missed === 'each') {
+    const times = [from, ...later(from, 'each')];
+    // More of them than are started in one go: the next look goes on from there, and leaves none out.
+    return { times, next: firstDue(trigger, times.at(-1)!, calendars) };
+  }
   const next = firstDue(trigger, now, calendars);
-  const passed = [from];
-  while (passed.length < MOST_MISSED) {
-    const [after] = nextTimes(trigger, passed.at(-1)!, 1, calendars);
-    if (after === undefined || after.at > now) break;
-    passed.push(after.at);
-  }
-  const isMissed = (at: Date): boolean => now.getTime() - at.getTime() > MISSED_AFTER;
-  // More of them than are started in one go: the next look goes on from there, and leaves none out.
-  if (trigger.missed === 'each') return { times: passed, next: firstDue(trigger, passed.at(-1)!, calendars) };
-  const recent = passed.filter((at) => !isMissed(at));
+  const lately = new Date(now.getTime() - MISSED_AFTER - 1);
+  const recent = from > lately ? [from, ...later(from, 'each')] : later(lately, 'each');
   if (recent.length > 0 || trigger.missed === 'skip') return { times: recent, next };
-  return { times: [lastOf(trigger, passed, now, calendars)], next };
-}
-/** The newest of the times that passed; also where there were more of them than are looked at one by one. */
-function lastOf(
-  trigger: Extract<Trigger, { kind: 'schedule' }>,
-  passed: readonly Date[],
-  now: Date,
-  calendars: Calendars,
-): Date {
-  let newest = passed.at(-1)!;
-  if (passed.length < MOST_MISSED) return newest;
-  for (const back of [3600, 86_400, 31 * 86_400, 366 * 86_400]) {
-    const since = new Date(now.getTime() - back * 1000);
-    if (since < newest) break;
-    const times = nextTimes(trigger, since, 5000, calendars).filter((t) => t.at <= now);
-    if (times.length > 0) {
-      newest = times.at(-1)!.at;
-      break;
-    }
-  }
-  return newest;
+  return { times: [later(from, 'once')[0] ?? from], next };
 }

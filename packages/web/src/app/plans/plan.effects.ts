@@ -47,11 +47,12 @@ export const keepUpPlan = createEffect(
       concatLatestFrom(() => store.select(planFeature.selectId)),
       filter(
         ([action, id]) =>
-          id !== null &&
-          router.url.startsWith('/plans/') &&
-          (action.type !== frameActions.told.type || (action.event.type === 'run' && action.event.run.plan === id)),
+          action.type !== frameActions.told.type || (action.event.type === 'run' && action.event.run.plan === id),
       ),
       throttleTime(900, undefined, { leading: true, trailing: true }),
+      // Meanwhile somebody may have gone on to another plan: that one is shown.
+      concatLatestFrom(() => store.select(planFeature.selectId)),
+      filter(([, id]) => id !== null && router.url.startsWith('/plans/')),
       map(([, id]) => a.opened({ id: id! })),
     ),
   { functional: true },

@@ -4,7 +4,7 @@ import type { Action, Store } from '@ngrx/store';
 import { Actions } from '@ngrx/effects';
 import { BehaviorSubject, Subject, type Observable } from 'rxjs';
 import { frameActions } from '../frame/frame.feature';
-import { keepUp, keepUpList } from './runs.effects';
+import { keepUp, keepUpList, readActed } from './runs.effects';
 import { runsActions as a, runsFeature } from './runs.feature';
 
 const run = (id: number, state: string, parent: number | null = null): RunSummary =>
@@ -53,6 +53,26 @@ describe('an open run', () => {
     dispatch(a.runLoaded({ run: run(4, 'running') as RunDetail }));
     dispatch(frameActions.connected());
     expect(dispatched).toHaveLength(1);
+  });
+  it('gives its place to another one for good, also when it moved just before', () => {
+    jest.useFakeTimers();
+    const dispatched = page('/runs/4', keepUp as never);
+    dispatch(a.runOpened({ id: 4 }));
+    dispatch(told(run(4, 'running')));
+    dispatch(told(run(4, 'running')));
+    dispatch(a.runOpened({ id: 5 }));
+    jest.advanceTimersByTime(5000);
+    jest.useRealTimers();
+    expect(dispatched).toEqual([a.runOpened({ id: 4 }), a.runOpened({ id: 5 })]);
+    expect(states.value.openRun).toBe(5);
+  });
+  it('is not opened again by what was done to it once another one is open', () => {
+    const dispatched = page('/runs/5', readActed as never);
+    dispatch(a.runOpened({ id: 4 }));
+    dispatch(a.acted({ id: 4 }));
+    dispatch(a.runOpened({ id: 5 }));
+    dispatch(a.acted({ id: 4 }));
+    expect(dispatched).toEqual([a.runOpened({ id: 4 })]);
   });
   it('is left alone by another run, and on another page', () => {
     const dispatched = page('/runs/4', keepUp as never);

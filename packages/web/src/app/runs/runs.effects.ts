@@ -34,33 +34,45 @@ export const loadRun = request(a.runOpened, 'getRun', 'newest', {
 
 export const cancel = request(a.cancel, 'cancelRun', 'each', {
   call: ({ id }) => ({ params: { id } }),
-  done: () => a.cancelled(),
+  done: (_, { id }) => a.acted({ id }),
   failed: (problem) => a.actFailed({ problem }),
 });
 
 export const takeUp = request(a.takeUp, 'takeUpRun', 'once', {
   call: ({ id }) => ({ params: { id } }),
-  done: (_, { id }) => a.runOpened({ id }),
+  done: (_, { id }) => a.acted({ id }),
   failed: (problem) => a.actFailed({ problem }),
 });
 
 export const pause = request(a.pause, 'pauseRun', 'once', {
   call: ({ id }) => ({ params: { id } }),
-  done: (_, { id }) => a.runOpened({ id }),
+  done: (_, { id }) => a.acted({ id }),
   failed: (problem) => a.actFailed({ problem }),
 });
 
 export const resume = request(a.resume, 'resumeRun', 'once', {
   call: ({ id }) => ({ params: { id } }),
-  done: (_, { id }) => a.runOpened({ id }),
+  done: (_, { id }) => a.acted({ id }),
   failed: (problem) => a.actFailed({ problem }),
 });
 
 export const replaceAll = request(a.replaceAll, 'replaceAll', 'once', {
   call: ({ id }) => ({ params: { id } }),
-  done: (_, { id }) => a.runOpened({ id }),
+  done: (_, { id }) => a.acted({ id }),
   failed: (problem) => a.actFailed({ problem }),
 });
+
+/** What was done to a run shows at once, where it is still the one that is open. */
+export const readActed = createEffect(
+  (actions = inject(Actions), store = inject(Store)) =>
+    actions.pipe(
+      ofType(a.acted),
+      concatLatestFrom(() => store.select(runsFeature.selectOpenRun)),
+      filter(([{ id }, openRun]) => id === openRun),
+      map(([{ id }]) => a.runOpened({ id })),
+    ),
+  { functional: true },
+);
 
 /**
  * An open run is read again while it moves, at most about once a second; also one whose first answer is still on its way,
@@ -73,15 +85,16 @@ export const keepUp = createEffect(
       concatLatestFrom(() => store.select(runsFeature.selectRunsState)),
       filter(
         ([action, { openRun, run }]) =>
-          openRun !== null &&
-          router.url.startsWith('/runs/') &&
-          (action.type !== frameActions.told.type ||
-            (action.event.type === 'run' &&
-              // Runs of steps may lie deeper than those that the page knows yet.
-              (action.event.run.id === openRun || (action.event.run.parent !== null && run.value?.mapping === null)))),
+          action.type !== frameActions.told.type ||
+          (action.event.type === 'run' &&
+            // Runs of steps may lie deeper than those that the page knows yet.
+            (action.event.run.id === openRun || (action.event.run.parent !== null && run.value?.mapping === null))),
       ),
       throttleTime(900, undefined, { leading: true, trailing: true }),
-      map(([, { openRun }]) => a.runOpened({ id: openRun! })),
+      // Meanwhile somebody may have gone on to another run: that one is shown.
+      concatLatestFrom(() => store.select(runsFeature.selectOpenRun)),
+      filter(([, openRun]) => openRun !== null && router.url.startsWith('/runs/')),
+      map(([, openRun]) => a.runOpened({ id: openRun! })),
     ),
   { functional: true },
 );

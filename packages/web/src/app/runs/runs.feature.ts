@@ -20,7 +20,8 @@ export const runsActions = createActionGroup({
     pause: props<{ id: number }>(),
     resume: props<{ id: number }>(),
     'replace all': props<{ id: number }>(),
-    cancelled: emptyProps(),
+    /** The server did what was asked for with this run. */
+    acted: props<{ id: number }>(),
     'act failed': props<{ problem: string }>(),
   },
 });

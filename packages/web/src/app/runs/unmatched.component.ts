@@ -112,7 +112,7 @@ export class UnmatchedComponent {
   readonly run = input.required<number>();
   readonly plan = input.required<string>();
   readonly over = input.required<boolean>();
-  /** How many there are by now: when that changes, they are asked for again. */
+  /** How many there are by now: when that changes, or the run ends, they are asked for again. */
   readonly count = input.required<number>();
   protected readonly found = signal<UnmatchedRecords | null>(null);
   protected readonly problem = signal('');
@@ -123,12 +123,15 @@ export class UnmatchedComponent {
   });
 
   constructor() {
-    effect(() => {
+    effect((onCleanup) => {
       this.count();
-      this.api.call('listUnmatched', { params: { id: this.run() } }).subscribe({
+      this.over();
+      const asked = this.api.call('listUnmatched', { params: { id: this.run() } }).subscribe({
         next: (found) => this.found.set(found),
         error: (error: ServerProblem) => this.problem.set(error.message),
       });
+      // What is on its way still may be older than what holds now.
+      onCleanup(() => asked.unsubscribe());
     });
   }
   protected again(): void {
