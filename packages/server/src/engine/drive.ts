@@ -1,11 +1,11 @@
-import { Worker } from 'node:worker_threads';
 import type { MappingDocument, Rejection } from '@versicle/core';
 import type { Database, Statement } from '@versicle/postgres';
 import { requireClaim, type Claim } from '../runs/runs.ts';
 import type { RunChanges } from './changes/changes.ts';
 import { asMapped } from './changes/only-changed.ts';
 import type { Lane } from './lanes/lane.ts';
-import type { FailedRow, FromMapper, MapJob, MappedChunk, ToMapper } from './messages.ts';
+import { MapThread } from './map-thread.ts';
+import type { FailedRow, FromMapper, MapJob, MappedChunk } from './messages.ts';
 import { failureOf } from './refusals.ts';
 
 export interface DriveEnd {
@@ -30,19 +30,15 @@ interface Driven {
  * keeping it in the store. While a chunk is kept, the lane has the next one already.
  */
 export class Drive {
-  private readonly worker: Worker;
+  private thread: MapThread | null = null;
+  /** The records of a chunk that are asked for; none come any more once the thread is gone. */
   private answered: (rows: readonly FailedRow[]) => void = () => undefined;
   private taking: Promise<unknown> = Promise.resolve();
   private keeping: Promise<unknown> = Promise.resolve();
-  private exited = false;
+  private isGone = false;
+  private isDone = false;
 
-  constructor(private readonly driven: Driven) {
-    this.worker = new Worker(new URL('./map-worker.js', import.meta.url), {
-      workerData: driven.job,
-      resourceLimits: { maxYoungGenerationSizeMb: 96 },
-    });
-    this.worker.on('exit', () => (this.exited = true));
-  }
+  constructor(private readonly driven: Driven) {}
 
   async go(): Promise<DriveEnd> {
     try {
@@ -50,7 +46,7 @@ export class Drive {
     } finally {
       // Whatever is on its way to target and store is waited for: nothing is written for a run that has ended.
       await Promise.allSettled([this.taking, this.keeping]);
-      await this.worker.terminate();
+      await this.thread?.release(this.isDone);
     }
   }
 
@@ -58,11 +54,15 @@ export class Drive {
     const aborted = (): void => resolve({ how: 'aborted', well: [] });
     if (signal.aborted) return aborted();
     signal.addEventListener('abort', aborted, { once: true });
-    this.worker.on('error', reject);
-    this.worker.on('exit', () => reject(new Error('The mapping thread ended before its work was done.')));
-    this.worker.on('message', (message: FromMapper) => {
-      if (message.kind === 'broken') return reject(new Error(message.message));
+    const gone = (error: Error): void => {
+      this.isGone = true;
+      this.answered([]);
+      reject(error);
+    };
+    const heard = (message: FromMapper): void => {
+      if (message.kind === 'broken') return gone(new Error(message.message));
       if (message.kind === 'rejected') return this.answered(message.rows);
+      if (message.kind === 'end') this.isDone = true;
       if (signal.aborted) return;
       if (message.kind === 'end') {
         const { well } = message;
@@ -74,7 +74,8 @@ export class Drive {
       this.keeping = kept;
       kept.then((stopped) => stopped && resolve({ how: 'stopped', well: [] }), reject);
       taken.catch(() => undefined);
-    });
+    };
+    this.thread = new MapThread(this.driven.job, heard, gone);
   }
 
   private async take(message: MappedChunk): Promise<readonly Statement[]> {
@@ -86,7 +87,7 @@ export class Drive {
 
   /** The full records of those that the target refused, from the mapping thread. */
   private readonly inFull = (mapped: MappedChunk, rejections: readonly Rejection[]): Promise<readonly FailedRow[]> => {
-    if (this.exited) return Promise.resolve([]);
+    if (this.isGone) return Promise.resolve([]);
     const items = rejections.map((r) => ({
       index: r.index,
       cells: r.cells,
@@ -95,8 +96,7 @@ export class Drive {
     }));
     return new Promise((answer) => {
       this.answered = answer;
-      this.worker.once('exit', () => answer([]));
-      this.worker.postMessage({ kind: 'rejected', chunk: mapped.chunk, items } satisfies ToMapper);
+      this.thread!.tell({ kind: 'rejected', chunk: mapped.chunk, items });
     });
   };
 
@@ -107,7 +107,7 @@ export class Drive {
     lane.kept?.();
     await announce();
     if (mapped.stopped !== null) return true;
-    this.worker.postMessage({ kind: 'settled', chunk: mapped.chunk } satisfies ToMapper);
+    this.thread!.tell({ kind: 'settled', chunk: mapped.chunk });
     return false;
   }
 }
