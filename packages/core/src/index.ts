@@ -33,7 +33,7 @@ export { parseJsonTree, treeText } from './formats/json-tree.ts';
 export {
   Flattener,
   learnStructures,
-  mergeStructures,
+  StructureLearner,
   structureFields,
   treeJson,
   type Members,

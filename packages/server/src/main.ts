@@ -115,7 +115,7 @@ async function start(): Promise<void> {
   const installation = await installationId(db);
   const tell: Tell = (run, message, level) => runs.log(run, message, level);
   const otherSteps = new OtherSteps(runs, systems);
-  const changes = new Changes(db, tell);
+  const changes = new Changes(db, systems, tell);
   const carryOut = new CarryOut(
     db,
     runs,

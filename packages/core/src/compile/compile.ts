@@ -12,7 +12,8 @@ import type { Rule } from '../rules/rule.ts';
 import { nearest } from '../words.ts';
 import { codeProblems, codeTablesOf } from '../document/codes.ts';
 import type { SourceField } from '../document/source-field.ts';
-import { composedScopes, isComposed, readSkips } from '../source-set/source-set.ts';
+import { composedScopes, isComposed } from '../source-set/source-set.ts';
+import { readSkips } from '../document/rules.ts';
 import { sourceSetProblems } from '../source-set/source-set-problems.ts';
 import { KnownRules } from './known-rules.ts';
 import {

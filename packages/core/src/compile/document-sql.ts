@@ -11,7 +11,8 @@ import { compileMapping, type CompiledLine } from './compile.ts';
 import type { SourceField } from '../document/source-field.ts';
 import { MAPPING_VARIABLES, RUN_VARIABLES, type Line, type MappingDocument } from '../document/document.ts';
 import { namedSourceFields } from './source.ts';
-import { composedScopes, isComposed, isPlaceField, readSkips } from '../source-set/source-set.ts';
+import { composedScopes, isComposed, isPlaceField } from '../source-set/source-set.ts';
+import { readSkips } from '../document/rules.ts';
 
 /** What a document means, as one SELECT. */
 export interface DocumentSql {

@@ -1,25 +1,18 @@
 import { outputText, type Value } from '../fields/values.ts';
-import { parseRule } from '../rules/parse.ts';
+import { parseSortKey } from '../rules/parse.ts';
 import { walk } from '../rules/syntax.ts';
 import type { CompiledMapping } from './compile.ts';
 import type { MappingDocument } from '../document/document.ts';
-import { rulesOfLine, sourceSetKey } from '../source-set/source-set.ts';
+import { documentRules } from '../document/rules.ts';
+import { sourceSetKey } from '../source-set/source-set.ts';
 
 /** The mappings whose delivered keys a document asks for, by the names in its rules. */
 export function keyMapsAsked(document: MappingDocument): string[] {
-  const { filter, joins } = document.source;
-  const texts = [
-    filter,
-    ...joins.map((j) => j.on),
-    ...document.skips.map((s) => s.when),
-    ...document.lines.flatMap((line) => [...rulesOfLine(line), line.check]),
-    ...document.checks.map((c) => c.rule),
-  ];
   const names = new Set<string>();
-  for (const text of texts)
-    if (text?.toLowerCase().includes('mapped_key'))
+  for (const text of documentRules(document))
+    if (text.toLowerCase().includes('mapped_key'))
       try {
-        walk(parseRule(text), (node) => {
+        walk(parseSortKey(text).by, (node) => {
           const [name] = node.kind === 'call' && node.name === 'mapped_key' ? node.args : [];
           if (name?.kind === 'text') names.add(name.value);
         });

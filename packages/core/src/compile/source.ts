@@ -7,15 +7,9 @@ import { parseRule, parseSortKey } from '../rules/parse.ts';
 import { walk, type Node } from '../rules/syntax.ts';
 import type { SourceField } from '../document/source-field.ts';
 import type { MappingDocument } from '../document/document.ts';
+import { recordRules, rulesOfLine, setRules } from '../document/rules.ts';
 import type { Failure } from '../document/records.ts';
-import {
-  composedFields,
-  composedNames,
-  isComposed,
-  membersOf,
-  readSkips,
-  rulesOfLine,
-} from '../source-set/source-set.ts';
+import { composedFields, composedNames, isComposed, membersOf } from '../source-set/source-set.ts';
 
 /** The structure that the document keeps for a dataset of its source set (under the alias or the dataset's name), if any. */
 export function structureOf(
@@ -111,17 +105,9 @@ function withExamples(document: MappingDocument, alias: string, names: readonly 
 /** Field names that the document's rules use of its primary dataset, or of the one with this alias. */
 export function namedSourceFields(document: MappingDocument, alias = document.source.primary.alias): string[] {
   const { source } = document;
-  const texts = [
-    source.filter,
-    ...source.joins.map((j) => j.on),
-    ...source.distinctOn,
-    ...source.groupBy,
-    ...readSkips(document).map((s) => s.when),
-    ...document.lines.flatMap(rulesOfLine),
-  ];
   const primary = alias === source.primary.alias;
   const named = [
-    ...texts.flatMap((text) => fieldsIn(text)),
+    ...[...setRules(document), ...recordRules(document)].flatMap((text) => fieldsIn(text)),
     ...source.orderBy.flatMap((text) => fieldsIn(text, sortedBy)),
   ];
   return [...new Set(named.filter((f) => (f.alias === null ? primary : f.alias === alias)).map((f) => f.name))];

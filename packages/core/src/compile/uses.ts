@@ -3,7 +3,8 @@ import { walk } from '../rules/syntax.ts';
 import { isLoaded, type Line, type MappingDocument } from '../document/document.ts';
 import { keyMapsAsked } from './key-map.ts';
 import { fieldsOfLine } from './source.ts';
-import { membersOf, rulesOfLine } from '../source-set/source-set.ts';
+import { rulesOfLine } from '../document/rules.ts';
+import { membersOf } from '../source-set/source-set.ts';
 
 /** Something outside a document that the document uses; and its lines, by the names of what they fill, so that they are found. */
 export interface Use {

@@ -1,24 +1,14 @@
 import { refused } from '../faults.ts';
 import { noValueFor } from '../rules/context.ts';
 import { tokenize } from '../rules/tokens.ts';
+import { documentRules } from './rules.ts';
 import { RUN_VARIABLES, type MappingDocument } from './document.ts';
 
 /** The variables that a document's rules ask for beside the facts of a run, in their order: plans give them, as texts. */
 export function variablesAsked(document: MappingDocument): string[] {
-  const { source } = document;
-  const texts = [
-    source.filter,
-    ...source.joins.map((j) => j.on),
-    ...source.distinctOn,
-    ...source.groupBy,
-    ...source.orderBy,
-    ...document.skips.map((s) => s.when),
-    ...document.lines.flatMap((l) => [l.source, l.rule, l.condition, l.default, l.check, ...(l.of ?? [])]),
-    ...document.checks.map((c) => c.rule),
-  ];
   const names = new Set<string>();
-  for (const text of texts)
-    if (text?.includes(':'))
+  for (const text of documentRules(document))
+    if (text.includes(':'))
       for (const token of tokensOf(text))
         if (token.kind === 'variable' && !Object.hasOwn(RUN_VARIABLES, token.text)) names.add(token.text);
   return [...names];

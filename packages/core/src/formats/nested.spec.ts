@@ -3,9 +3,11 @@ import * as fc from 'fast-check';
 import {
   guessRecords,
   guessXmlRecords,
+  Flattener,
   learnNested,
   parseJsonTree,
   readerFor,
+  StructureLearner,
   treeJson,
   Unreadable,
   type JsonFormat,
@@ -216,6 +218,60 @@ describe('XML', () => {
     expect(table(format, '', '<a><b><c>1</c></b><b><c>2</c><c>3</c></b></a>')).toEqual([
       { _key: '1', c: '1' },
       expect.stringContaining('“c” occurs more than once'),
+    ]);
+  });
+});
+
+/** What was read under a name in some records is not empty in others without a word. */
+describe('records that are not as those before', () => {
+  const tree = (text: string): Tree => parseJsonTree(text);
+  /** The rows of pages that come one after the other, each by what is known by then. */
+  const pages = (part: string, ...texts: string[]): unknown[] => {
+    const learner = new StructureLearner(part);
+    let number = 0;
+    return texts.flatMap((text) => {
+      const records = (tree(`[${text}]`) as Tree[]).slice();
+      const { structures } = learner.add(records);
+      if (!structures.some((s) => s.path === part)) return [];
+      const flattener = new Flattener(structures, part, false);
+      return records.flatMap((record) =>
+        flattener
+          .rows(record, ++number, () => '')
+          .map((row) =>
+            row instanceof Unreadable
+              ? row.message
+              : Object.fromEntries(
+                  flattener.names.flatMap((n, i) => (n.startsWith('_') ? [] : [[n, (row as (string | null)[])[i]]])),
+                ),
+          ),
+      );
+    });
+  };
+  const TWICE = expect.stringContaining('“a” occurs more than once');
+  const [VALUE, MEMBERS] = [expect.stringContaining('“a” is one value'), expect.stringContaining('“a” has members')];
+
+  it.each<[string, string[], unknown[]]>([
+    ['a list where one was', ['{"a":{"b":"1"}}', '{"a":[{"b":"2"},{"b":"3"}]},{"a":{"b":"4"}}'], [{ 'a.b': '1' }, TWICE, { 'a.b': '4' }]],
+    ['a list of one, or of none, where one was', ['{"a":{"b":"1"}}', '{"a":[{"b":"2"}]},{"a":[]}'], [{ 'a.b': '1' }, { 'a.b': '2' }, { 'a.b': null }]],
+    ['one where a list was', ['{"c":"0","a":[{"b":"1"},{"b":"2"}]}', '{"a":{"b":"3"}}'], [{ c: '0' }, { c: null }]],
+    ['a value where members were', ['{"a":{"b":"1"}}', '{"a":"x"},{"a":null}'], [{ 'a.b': '1' }, VALUE, { 'a.b': null }]],
+    ['members where a value was', ['{"a":"1"}', '{"a":{"b":"2"}},{"a":{}}'], [{ a: '1' }, MEMBERS, { a: null }]],
+    ['members where nothing was', ['{"a":null}', '{"a":{"b":"2"}}'], [{ a: null }, { 'a.b': '2' }]],
+    ['both from the start', ['{"a":"1"},{"a":{"b":"2"}}', '{"a":"3"}'], [{ a: '1', 'a.b': null }, { a: null, 'a.b': '2' }, { a: '3', 'a.b': null }]],
+  ])('%s', (_, texts, rows) => {
+    expect(pages('', ...texts)).toEqual(rows);
+  }); // prettier-ignore
+  it('are read as repetitions by whoever reads those, also where they occur once', () => {
+    const texts = ['{"a":{"b":"1"}}', '{"a":[{"b":"2"},{"b":"3"}]},{"a":{"b":"4"}}', '{"c":"1"}'];
+    expect(pages('a', ...texts)).toEqual([{ b: '1' }, { b: '2' }, { b: '3' }, { b: '4' }]);
+  });
+  it('are told in files too', () => {
+    const file = (...records: string[]): string => `[${records.join(',')}]`;
+    const format = learnNested('json', file('{"a":{"b":"1"}}', '{"a":{"b":"2"}}'), 'utf-8') as JsonFormat;
+    expect(table(format, '', file('{"a":{"b":"1"}}', '{"a":"x"}', '{"a":[{"b":"2"},{"b":"3"}]}'))).toEqual([
+      { _key: '1', 'a.b': '1' },
+      expect.stringContaining('“a” is one value'),
+      expect.stringContaining('“a” occurs more than once'),
     ]);
   });
 });

@@ -21,46 +21,66 @@ const below = (path: string, name: string): string => (path === '' ? name : name
  * repeat is flattened by path. The record itself comes first, parents before children.
  */
 export function learnStructures(records: readonly Tree[]): NestedStructure[] {
-  const repeating = new Set<string>();
-  for (const record of records) findRepeating(record, '', repeating);
-  const structures = new Map<string, Map<string, boolean>>([['', new Map()]]);
-  const visit = (tree: Tree, structure: string, field: string): void => {
-    const fields = structures.get(structure)!;
+  return new StructureLearner().add(records).structures;
+}
+
+/**
+ * Learns structures from records that come bit by bit. A path that repeated once stays one that repeats. What was read
+ * before under a name is not read under another one from here on: a path that was flattened stays flattened, beside its
+ * repetitions; a value gets no members, and members become no value.
+ */
+export class StructureLearner {
+  private readonly repeating: Set<string>;
+  /** Fields by structure, and whether any record had a value there. */
+  private readonly found = new Map<string, Map<string, boolean>>([['', new Map()]]);
+
+  /** `part`: a path that somebody reads as one that repeats, also where it occurs once only. */
+  constructor(part = '') {
+    this.repeating = new Set(part === '' ? [] : [part]);
+  }
+
+  add(records: readonly Tree[]): this {
+    const before = new Map([...this.found].map(([path, fields]) => [path, new Map(fields)]));
+    for (const record of records) findRepeating(record, '', this.repeating);
+    for (const record of records) this.visit(record, '', '', before);
+    return this;
+  }
+  private visit(tree: Tree, structure: string, field: string, before: ReadonlyMap<string, FieldsFilled>): void {
+    const known = before.get(structure);
     if (tree instanceof Map) {
+      if (field !== '' && known?.get(field) && !hasBelow(known.keys(), field) && isMembers(tree)) return;
       for (const [name, member] of tree as Members) {
         const path = below(below(structure, field), name);
-        if (!repeating.has(path)) visit(member, structure, below(field, name));
+        if (!this.repeating.has(path)) this.visit(member, structure, below(field, name), before);
         else {
-          if (!structures.has(path)) structures.set(path, new Map());
-          for (const element of isArray(member) ? member : [member]) visit(element, path, '');
+          if (!this.found.has(path)) this.found.set(path, new Map());
+          for (const element of isArray(member) ? member : [member]) this.visit(element, path, '', before);
         }
       }
     } else {
       const name = field || VALUE;
+      if (known && !known.has(name) && hasBelow(known.keys(), name)) return;
+      const fields = this.found.get(structure)!;
       fields.set(name, (fields.get(name) ?? false) || tree !== null);
     }
-  };
-  for (const record of records) visit(record, '', '');
-  return [...structures].map(([path, fields]) => ({
-    path,
-    // What was null in one record and has members in another is no field.
-    fields: [...fields]
-      .filter(([name, filled]) => filled || ![...fields.keys()].some((other) => other.startsWith(`${name}.`)))
-      .map(([name]) => name),
-  }));
-}
-/** What is known of records, and what further ones add to it. */
-export function mergeStructures(
-  known: readonly NestedStructure[],
-  more: readonly NestedStructure[],
-): NestedStructure[] {
-  const result = new Map(known.map((s) => [s.path, s]));
-  for (const s of more) {
-    const before = result.get(s.path);
-    result.set(s.path, before ? { path: s.path, fields: [...new Set([...before.fields, ...s.fields])] } : s);
   }
-  return [...result.values()];
+
+  get structures(): NestedStructure[] {
+    return [...this.found].map(([path, fields]) => ({
+      path,
+      // What was null in one record and has members in another is no field.
+      fields: [...fields].filter(([name, filled]) => filled || !hasBelow(fields.keys(), name)).map(([name]) => name),
+    }));
+  }
 }
+type FieldsFilled = ReadonlyMap<string, boolean>;
+const hasBelow = (names: Iterable<string>, name: string): boolean => {
+  for (const other of names) if (other.startsWith(`${name}.`)) return true;
+  return false;
+};
+/** It has members where a value would stand; attributes beside an element's text, or without any, are none. */
+const isMembers = (tree: Members): boolean => !tree.has('') && [...tree.keys()].some((name) => !name.startsWith('@'));
+
 function findRepeating(tree: Tree, path: string, into: Set<string>): void {
   if (isArray(tree)) {
     if (path !== '') into.add(path);
@@ -83,6 +103,10 @@ export class Flattener {
   readonly names: readonly string[];
   private readonly slots: ReadonlyMap<string, number>;
   private readonly repeating: ReadonlySet<string>;
+  /** What has members in the rows. */
+  private readonly withMembers: ReadonlySet<string>;
+  /** Repeating paths of which fields stand in the rows themselves: they did not repeat in the records that those were learned from. */
+  private readonly flattened: ReadonlySet<string>;
 
   constructor(
     structures: readonly NestedStructure[],
@@ -94,6 +118,9 @@ export class Flattener {
     this.names = structureFields(structure, withDoc);
     this.slots = new Map(this.names.map((name, i) => [name, i]));
     this.repeating = new Set(structures.map((s) => s.path).filter((p) => p !== ''));
+    this.withMembers = new Set(structure.fields.flatMap(parentsOf));
+    const fields = structure.fields.map((f) => below(part, f));
+    this.flattened = new Set([...this.repeating].filter((p) => fields.some((f) => f === p || f.startsWith(`${p}.`))));
   }
 
   /** Rows of the `number`th record (1-based). */
@@ -142,28 +169,37 @@ export class Flattener {
       cells[2] = String(position);
     }
     if (this.withDoc) cells[cells.length - 1] = doc;
-    let twice: string | null = null;
+    let fault: string | null = null;
     const fill = (value: Tree, field: string): void => {
       if (value instanceof Map) {
+        if (this.slots.has(field) && !this.withMembers.has(field) && isMembers(value))
+          fault ??= `“${field}” has members in this record, and was one value ${SAMPLE}`;
         for (const [name, member] of value as Members) {
           const next = below(field, name);
-          if (!this.repeating.has(below(path, next))) fill(member, next);
+          const at = below(path, next);
+          if (!this.repeating.has(at)) fill(member, next);
+          else if (this.flattened.has(at))
+            fill(isArray(member) && member.length < 2 ? (member[0] ?? null) : member, next);
         }
-      } else if (isArray(value)) twice ??= field || VALUE;
+      } else if (isArray(value))
+        fault ??= `“${field || VALUE}” occurs more than once in this record, but not ${SAMPLE}`;
       else {
         const slot = this.slots.get(field || VALUE);
         if (slot !== undefined) cells[slot] = value as string | null;
+        else if (value !== null && this.withMembers.has(field))
+          fault ??= `“${field}” is one value in this record, and had members ${SAMPLE}`;
       }
     };
     fill(tree, '');
-    if (twice !== null)
-      return new Unreadable(
-        `“${String(twice)}” occurs more than once in this record, but not in the sample that the structure was learned from; learn it again.`,
-        '',
-      );
-    return cells;
+    return fault === null ? cells : new Unreadable(fault, '');
   }
 }
+const SAMPLE = 'in the sample that the structure was learned from; learn it again.';
+/** The paths above a field: `a` and `a.b` of `a.b.c`. */
+const parentsOf = (field: string): string[] => {
+  const names = field.split('.');
+  return names.slice(1).map((_, i) => names.slice(0, i + 1).join('.'));
+};
 
 /** A tree as JSON; all scalars are texts. */
 export function treeJson(tree: Tree): string {

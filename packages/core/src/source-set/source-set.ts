@@ -8,7 +8,8 @@ import { parseRule } from '../rules/parse.ts';
 import { fieldText, printRule } from '../rules/print.ts';
 import { walk, type Node } from '../rules/syntax.ts';
 import type { SourceField } from '../document/source-field.ts';
-import type { Line, MappingDocument, Skip } from '../document/document.ts';
+import type { MappingDocument } from '../document/document.ts';
+import { recordRules } from '../document/rules.ts';
 
 /**
  * A source set of several datasets, or one that sorts or folds its records together. PostgreSQL composes its records
@@ -152,7 +153,7 @@ function computedOf(document: MappingDocument, fields: readonly Named[]): string
     const tree = parsed(text);
     if (tree && tree.kind !== 'field') found.add(resolved(tree, fields));
   }
-  for (const text of [...readSkips(document).map((s) => s.when), ...document.lines.flatMap(rulesOfLine)]) {
+  for (const text of recordRules(document)) {
     const tree = parsed(text);
     if (tree)
       walk(tree, (node) => {
@@ -162,15 +163,6 @@ function computedOf(document: MappingDocument, fields: readonly Named[]): string
       });
   }
   return [...found];
-}
-/** The skips that are asked of a record as it was read: they name source fields. */
-export const readSkips = (document: MappingDocument): readonly Skip[] =>
-  document.skips.filter((s) => s.at !== 'mapped');
-/** The rules of a line that read source fields. */
-export function rulesOfLine(line: Line): string[] {
-  return [line.kind === 'rule' ? line.rule : line.source, line.condition, line.default, ...(line.of ?? [])].flatMap(
-    (text) => text ?? [],
-  );
 }
 function parsed(text: string): Node | null {
   try {

@@ -148,7 +148,7 @@ export class Plans {
       ...problems,
       ...(await callsItself(this.db, document, self)),
       ...(await unreadArrivals(this.db, document)),
-      ...(await untoldChanges(this.db, document)),
+      ...(await untoldChanges(this.db, this.systems, document)),
       ...(await unsharable(this.db, document)),
     ];
   }
@@ -322,7 +322,7 @@ async function unsharable(db: Database, document: PlanDocument): Promise<Problem
   );
 }
 /** Steps that are to read only changes, or to do something about what is gone, where these can't be told. */
-async function untoldChanges(db: Database, document: PlanDocument): Promise<Problem[]> {
+async function untoldChanges(db: Database, systems: Systems, document: PlanDocument): Promise<Problem[]> {
   const steps = allSteps(document.steps).flatMap((s) =>
     s.kind === 'mapping' && (s.changes !== 'all' || s.vanished !== 'leave') ? [s] : [],
   );
@@ -336,7 +336,7 @@ async function untoldChanges(db: Database, document: PlanDocument): Promise<Prob
       if (message !== null) problems.push({ severity: 'error', path: `steps (${step.id}).${entry}`, message });
     };
     report('changes', changesProblem(step, of));
-    report('vanished', (await goneProblem(db, step, of)) ?? movedAway(step, of, document));
+    report('vanished', (await goneProblem(db, systems, step, of)) ?? movedAway(step, of, document));
   }
   return problems;
 }

@@ -246,15 +246,15 @@ export class SourceSets {
     const { id, system, dataset } = await this.systems.openDataset(member.dataset);
     // Files are read whole, and what can't answer by keys is.
     const finds = member.role === 'join' && !system.sourcePlan ? ((await system.finds?.(dataset)) ?? null) : null;
-    const answers = member.role === 'join' && !system.sourcePlan && (system.selects === true || finds !== null);
+    const answers = member.role === 'join' && !system.sourcePlan && (system.columns !== undefined || finds !== null);
     if (answers && asked === null) return null;
     const wanted =
       answers &&
       asked?.wanted &&
-      (system.selects || (finds?.field === asked.wanted.field && finds.takes(asked.wanted.values)))
+      (system.columns !== undefined || (finds?.field === asked.wanted.field && finds.takes(asked.wanted.values)))
         ? asked.wanted
         : null;
-    const some = wanted === null ? {} : system.selects ? { filter: keyFilter(wanted) } : { keys: wanted.values };
+    const some = wanted === null ? {} : system.columns ? { filter: keyFilter(wanted) } : { keys: wanted.values };
     const { plan } = await openSource({
       system,
       dataset,

@@ -33,17 +33,17 @@ export async function openSource(wish: SourceWish): Promise<OpenedSource> {
     return { plan: await unlessAborted(system.sourcePlan(dataset, options), signal), fetched: null };
   if (!system.read) throw refused(`${name} holds no records that could be read.`);
   await wish.fetches?.();
-  const described = system.selects ? (await system.describe(dataset)).fields : null;
-  const types = described && Object.fromEntries(described.map((f) => [f.name, f.type]));
+  const columns = (await system.columns?.(dataset)) ?? null;
+  const types = columns && Object.fromEntries(columns.map((f) => [f.name, f.type]));
   let absent: readonly string[] | null = null;
   // A database says itself what fields it has; of others, a member that is missing everywhere is empty.
   const known = async (found: readonly string[]): Promise<readonly string[]> => {
-    if (described === null) {
+    if (columns === null) {
       const expected = await wish.expected();
       absent = expected.filter((name) => !found.includes(name));
       return expected;
     }
-    return found.length > 0 ? [] : described.map((f) => f.name);
+    return found.length > 0 ? [] : columns.map((f) => f.name);
   };
   const { plan, records } = await land(system.read(dataset, options), { path, rowLimit, signal, known });
   return {

@@ -49,15 +49,15 @@ export async function preview(system: OpenSystem, dataset: string, options: Prev
   let compare: (a: Value, b: Value) => number = () => 0;
   const better = (a: Found, b: Found): number => (descending ? -1 : 1) * compare(a.order, b.order) || a.row - b.row;
   reading: for await (const batch of system.read(dataset, {
-    ...(system.selects ? given(options) : {}),
+    ...(system.columns ? given(options) : {}),
     signal: options.signal,
   })) {
     // Later batches of an API may know more fields; they come after those that are known.
     const added = batch.fields.filter((f) => !fields.includes(f));
     if (added.length > 0) {
       fields = [...fields, ...added];
-      keep = filter === null || system.selects ? null : condition(filter, fields);
-      if (sort !== null && !system.selects) {
+      keep = filter === null || system.columns ? null : condition(filter, fields);
+      if (sort !== null && !system.columns) {
         const rule = compiled(sort, fields, 'sort');
         orderOf = rule.run;
         compare = nullsLast(rule.type);
@@ -104,11 +104,11 @@ export async function preview(system: OpenSystem, dataset: string, options: Prev
   return {
     fields,
     rows,
-    reading: system.selects ? null : await readingOf(system, dataset, fields, found),
+    reading: system.columns ? null : await readingOf(system, dataset, fields, found),
     looked,
     more,
     // Where the system carries out the filter, the others were not seen.
-    all: more || (system.selects && filter !== null) ? null : looked,
+    all: more || (system.columns && filter !== null) ? null : looked,
   };
 }
 /** What the rows read as; a file's format says, guessed or declared, how its numbers and dates are written. */

@@ -9,6 +9,7 @@ import {
   type DatasetDetail,
   type DatasetSetting,
   type Diagnosis,
+  type KindFacts,
   type LookSchedule,
   type NewSystem,
   type Rows,
@@ -112,6 +113,11 @@ export class Systems {
       (await this.rowsOf()).map((s) => s.id),
     );
     throw notFound(`There is no system ${quoted(id)}.${near ? ` Did you mean ${near}?` : ''}`);
+  }
+  /** What its kind can do; null where there is no such system. */
+  async factsOf(id: string): Promise<{ readonly name: string; readonly facts: KindFacts } | null> {
+    const [row] = await this.rowsOf(id);
+    return row === undefined ? null : { name: row.name, facts: this.kinds.facts(fromJson(row.connection)) };
   }
   async get(id: string): Promise<System> {
     return this.shown(await this.row(id), await this.around());

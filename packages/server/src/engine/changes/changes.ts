@@ -1,3 +1,4 @@
+import type { Systems } from '../../systems/systems.ts';
 import type { Tell } from '../../runs/run-log.ts';
 import {
   changesProblem,
@@ -42,6 +43,7 @@ type Vanished = Exclude<MappingStep['vanished'], 'leave'>;
 export class Changes {
   constructor(
     private readonly db: Database,
+    private readonly systems: Systems,
     private readonly log: Tell,
   ) {}
 
@@ -69,7 +71,7 @@ export class Changes {
     const vanished = step === null || step.vanished === 'leave' ? null : step.vanished;
     const problem =
       (compares ? changesProblem(step, document) : null) ??
-      (vanished === null ? null : await goneProblem(this.db, step!, document));
+      (vanished === null ? null : await goneProblem(this.db, this.systems, step!, document));
     if (problem !== null) throw new Error(problem);
     if (document.write.mode === 'replace' || document.target.key.length === 0) {
       await this.db.transaction([forgetAll(row.mapping)]);

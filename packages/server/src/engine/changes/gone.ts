@@ -1,4 +1,5 @@
 import { counted, membersOf, vanishedProblem, type MappingDocument, type MappingStep } from '@versicle/core';
+import type { Systems } from '../../systems/systems.ts';
 import type { Database, Statement } from '@versicle/postgres';
 import { fromJson } from '../../store/values.ts';
 import type { Seen } from '../messages.ts';
@@ -90,26 +91,23 @@ export const goneWords = (step: Pick<MappingStep, 'vanished'>): 'deleted' | 'mar
 /** What stands against telling what is gone, where the sources and the target are known; null where nothing does. */
 export async function goneProblem(
   db: Database,
+  systems: Pick<Systems, 'factsOf'>,
   step: Pick<MappingStep, 'vanished' | 'changes'>,
   document: MappingDocument,
 ): Promise<string | null> {
   const problem = vanishedProblem(step, document);
   if (step.vanished === 'leave' || problem !== null) return problem;
-  const [system] = document.target.dataset.split('/');
-  const [to] = await db.query<{ kind: string; name: string }>(
-    "SELECT connection ->> 'kind' AS kind, name FROM system WHERE id = $1",
-    [system],
-  );
-  if (to !== undefined && to.kind !== 'embedded' && to.kind !== 'postgres')
+  const to = await systems.factsOf(document.target.dataset.split('/')[0]!);
+  if (to !== null && to.facts.target?.makesTables !== true)
     return `Records that are gone can be ${goneWords(step)} in databases only, and ${to.name} is none. Leave what is gone.`;
   for (const { dataset } of membersOf(document)) {
-    const [from] = dataset.split('/');
-    const rows = await db.query<{ kind: string; placed: boolean }>(
-      `SELECT s.connection ->> 'kind' AS kind, s.connection::text LIKE '%{{%' OR COALESCE(d.setting::text LIKE '%{{%', false) AS placed
+    const [from] = dataset.split('/') as [string];
+    const rows = await db.query<{ placed: boolean }>(
+      `SELECT s.connection::text LIKE '%{{%' OR COALESCE(d.setting::text LIKE '%{{%', false) AS placed
          FROM system s LEFT JOIN dataset_setting d ON d.system = s.id AND d.dataset = $2 WHERE s.id = $1`,
-      [from, dataset.slice(from!.length + 1)],
+      [from, dataset.slice(from.length + 1)],
     );
-    if (rows.some((r) => r.kind === 'webhook' || r.kind === 'stream'))
+    if ((await systems.factsOf(from))?.facts.arrives === 'deliveries')
       return `${dataset} has what was sent to it, for a while; what is not there any more is not gone. Leave what is gone.`;
     if (rows.some((r) => r.placed))
       return `The address of ${dataset} asks for a part of its records only (it has places such as {{today-7d}}), so nothing tells what is gone. Read all of them, or leave what is gone.`;

@@ -193,8 +193,8 @@ export interface OpenSystem {
   describe(dataset: string): Promise<Described>;
   /** All records as text, in a steady order where the system has one; ends early when nobody asks for more. */
   read?(dataset: string, options: ReadOptions): AsyncIterable<SourceBatch>;
-  /** The system itself carries out filter and sort. */
-  readonly selects?: true;
+  /** A database says which fields a dataset has without reading a record; it carries out filter and sort itself. */
+  columns?(dataset: string): Promise<readonly { readonly name: string; readonly type: string }[]>;
   /** How many of all records meet a filter, where the system itself can count. */
   count?(dataset: string, filter: string, signal?: AbortSignal): Promise<Counted>;
   /** Gives some records of the dataset by the values of a field (`keys` of `read`); null: all or nothing. */
@@ -312,7 +312,7 @@ export interface ReadOptions {
   readonly heard?: (() => void) | undefined;
   /** Whether nested records come with the whole record as `_doc`. */
   readonly withDoc?: boolean;
-  /** A rule that rows must meet, and one to sort by (`-` before it turns the order round); only where the kind `selects`. */
+  /** A rule that rows must meet, and one to sort by (`-` before it turns the order round); only where the system has `columns`. */
   readonly filter?: string;
   readonly sort?: string;
   /** Variables of a plan, for places such as `{{region}}`; they stand before those of the connection. */

@@ -2,11 +2,10 @@ import type { Dataset } from '@versicle/contract';
 import {
   Flattener,
   learnStructures,
-  mergeStructures,
-  type NestedStructure,
   notFound,
   parseJsonTree,
   type RawRow,
+  StructureLearner,
   type Tree,
   treeText,
   Unreadable,
@@ -79,7 +78,7 @@ export class Deliveries {
   async *read(dataset: string, { signal, only }: ReadOptions): AsyncGenerator<SourceBatch> {
     this.require(dataset);
     const { after: first, to } = only && 'to' in only ? only : { after: 0, to: Infinity };
-    let structures: readonly NestedStructure[] = [];
+    const learner = new StructureLearner();
     let number = 0;
     for (let after = first; ;) {
       if (signal?.aborted) return;
@@ -87,18 +86,16 @@ export class Deliveries {
       const page = found
         .filter(({ id }) => id <= to)
         .map((delivery) => ({ delivery, records: recordsOf(delivery.body) }));
-      structures = mergeStructures(structures, learnStructures(page.flatMap(({ records }) => records ?? [])));
-      const flattener = structures.length === 0 ? null : new Flattener(structures, '', true);
+      const flattener = new Flattener(learner.add(page.flatMap(({ records }) => records ?? [])).structures, '', true);
       const rows = page.flatMap(({ delivery, records }): RawRow[] => {
         // What is no record would be in the way of all that come after it.
-        if (records === null || flattener === null)
-          return [new Unreadable('What was delivered is no record.', delivery.body.slice(0, 200))];
+        if (records === null) return [new Unreadable('What was delivered is no record.', delivery.body.slice(0, 200))];
         const front = Object.values(this.shape.front).map((cell) => cell(delivery));
         return records
           .flatMap((record): readonly RawRow[] => flattener.rows(record, ++number, () => treeText(record)))
           .map((row) => (row instanceof Unreadable ? row : [...front, ...row]));
       });
-      if (rows.length > 0) yield { fields: [...this.front, ...(flattener?.names ?? [])], rows, file: null };
+      if (rows.length > 0) yield { fields: [...this.front, ...flattener.names], rows, file: null };
       if (page.length < PAGE) return;
       after = page.at(-1)!.delivery.id;
     }

@@ -46,7 +46,7 @@ function openEmbedded(database: Database, name: string, newTables: NewTables): O
     },
     datasets: () => tables.datasets(Infinity),
     describe: (dataset) => tables.describe(dataset),
-    selects: true,
+    columns: (dataset) => tables.known(dataset),
     read: (dataset, options) => read(database, tables, dataset, options),
     count: async (dataset, filter) => {
       const sql = tables.counting(tableName(dataset), filter, await tables.known(dataset));

@@ -5,7 +5,6 @@ import {
   fillPlaces,
   Flattener,
   learnStructures,
-  mergeStructures,
   nearest,
   type NestedStructure,
   notFound,
@@ -15,6 +14,7 @@ import {
   readWindows,
   refused,
   treeJson,
+  StructureLearner,
   treeText,
   Unreadable,
 } from '@versicle/core';
@@ -297,6 +297,7 @@ class HttpSystem implements OpenSystem {
     const { withDoc = false, keys, signal, variables } = options;
     const [dataset, part] = splitPart(name);
     const endpoint = withVariables(await this.endpoint(dataset), variables);
+    const learner = new StructureLearner(part);
     let structures: readonly NestedStructure[] = [];
     let number = 0;
     try {
@@ -305,7 +306,7 @@ class HttpSystem implements OpenSystem {
           yield { fields: ['_parent_key'], rows: [page.unreadable], file: null };
           continue;
         }
-        structures = mergeStructures(structures, learnStructures(page.records));
+        structures = learner.add(page.records).structures;
         if (!structures.some((s) => s.path === part)) {
           number += page.records.length;
           continue;

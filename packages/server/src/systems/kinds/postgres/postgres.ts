@@ -66,7 +66,6 @@ const COUNT_UP_TO = 200_000;
 
 class Postgres implements OpenSystem {
   private readonly databases = new Map<string, Promise<ServerDatabase>>();
-  readonly selects = true;
   readonly goesOn = true;
   readonly target: BulkTarget;
   readonly captures: Captures;
@@ -248,6 +247,9 @@ class Postgres implements OpenSystem {
     return sql === null
       ? { from: tableName(dataset), columns: await this.tables().known(dataset) }
       : { from: `(${sql}\n) AS s`, columns: await this.columnsOf(sql) };
+  }
+  async columns(dataset: string): Promise<readonly { name: string; type: string }[]> {
+    return (await this.readFrom(dataset)).columns;
   }
   async count(dataset: string, filter: string, signal?: AbortSignal): Promise<Counted> {
     const { from, columns } = await this.readFrom(dataset);
