@@ -14,11 +14,13 @@ const API = `
   const { createServer } = require('node:http');
   const { parentPort } = require('node:worker_threads');
   let records = 0;
+  let times = [];
   const server = createServer((req, res) => {
     const pieces = [];
     req.on('data', (d) => pieces.push(d));
     req.on('end', () => {
-      if (req.method === 'POST') { const sent = JSON.parse(Buffer.concat(pieces)); records += Array.isArray(sent) ? sent.length : 1; }
+      if (req.method === 'POST') { const sent = JSON.parse(Buffer.concat(pieces)); records += Array.isArray(sent) ? sent.length : 1; times.push(performance.now()); }
+      if (req.url === '/times') { res.writeHead(200).end(JSON.stringify(times)); times = []; return; }
       res.writeHead(200, { 'content-type': 'application/json' }).end(JSON.stringify(req.method === 'POST' ? { errors: [] } : { records }));
     });
   });
@@ -46,16 +48,35 @@ for (const [batch, repeat] of process.env['BENCH_ONLY']
     `${RECORDS.toLocaleString('en-GB')} records, ${batch} a request, ${PARALLEL} requests at a time, repeats known by ${repeat}: ${seconds.toFixed(1)} s, ${Math.round(RECORDS / seconds).toLocaleString('en-GB')} records a second; bare requests ${floor.toFixed(1)} s; ratio ${(seconds / floor).toFixed(1)}`,
   );
 }
+await times();
+await sent(20, 'key', 50);
+const arrived = await times();
+const pace = ((arrived.length - 1) * 20_000) / (arrived.at(-1)! - arrived[0]!);
+const busiest = Math.max(...arrived.map((from, i) => arrived.slice(i).filter((at) => at < from + 1000).length));
+console.log(
+  `${RECORDS.toLocaleString('en-GB')} records, 20 a request, 50 requests a second at the most: ${Math.round(pace).toLocaleString('en-GB')} records a second from the first to the last (within 5 % of 1,000), ${busiest} requests in the busiest second, as they arrive (at most 50)`,
+);
 await stop();
 await api.terminate();
 rmSync(home, { recursive: true, force: true });
 
-async function sent(batch: number, repeat: 'nothing' | 'key'): Promise<number> {
-  const id = `api-${batch}-${repeat}`;
+/** When requests with records arrived since the last time this was asked, in milliseconds. */
+async function times(): Promise<number[]> {
+  return (await (await fetch(`${base}/times`)).json()) as number[];
+}
+
+async function sent(batch: number, repeat: 'nothing' | 'key', perSecond = 0): Promise<number> {
+  const id = `api-${batch}-${repeat}-${perSecond}`;
   await call('POST', '/systems', {
     id,
     name: id,
-    connection: { kind: 'http', base, auth: 'none', parallel: PARALLEL },
+    connection: {
+      kind: 'http',
+      base,
+      auth: 'none',
+      parallel: PARALLEL,
+      ...(perSecond > 0 ? { pace: `${perSecond} a second` } : {}),
+    },
   });
   const endpoint = { path: '/items', write: { method: 'POST', path: '/items', batch, repeat: { by: repeat } } };
   await call('PUT', `/systems/${id}/setting`, { dataset: 'items', setting: { kind: 'endpoint', endpoint } });

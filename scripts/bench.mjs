@@ -3,11 +3,11 @@ import { join } from 'node:path';
 import { spawnSync } from 'node:child_process';
 import { ensureInstalled, fail, root } from './setup.mjs';
 
-/** `npm run bench -- apply|run|send|readers|compile|sheet|join|find|open|plans|changes`: prints figures against a floor taken in the same run. */
+/** `npm run bench -- apply|run|send|readers|compile|sheet|join|find|open|plans|changes|gone`: prints figures against a floor taken in the same run. */
 ensureInstalled();
 const { build } = await import('esbuild');
 const { buildAll, buildServer, buildWeb } = await import('./build.mjs');
-const ALL = ['apply', 'run', 'send', 'readers', 'compile', 'sheet', 'join', 'find', 'open', 'plans', 'changes'];
+const ALL = ['apply', 'run', 'send', 'readers', 'compile', 'sheet', 'join', 'find', 'open', 'plans', 'changes', 'gone'];
 const names = process.argv.slice(2).length > 0 ? process.argv.slice(2) : ALL;
 const out = join(root, '.cache/bench');
 await buildServer();
