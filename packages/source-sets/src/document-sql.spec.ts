@@ -1,4 +1,5 @@
-import { PGlite } from '@electric-sql/pglite';
+import type { PGlite } from '@electric-sql/pglite';
+import { emptyPglite } from '@versicle/core/testing';
 import {
   documentSql,
   knownSource,
@@ -14,7 +15,7 @@ import { bothWays, NOW, type Table } from './testing.ts';
 describe('the one SELECT that a document means, run by PostgreSQL', () => {
   let db: PGlite;
   beforeAll(async () => {
-    db = await PGlite.create();
+    db = await emptyPglite();
     await db.exec("SET TimeZone = 'UTC'; SET DateStyle = 'ISO'");
   });
   afterAll(() => db.close());

@@ -1,4 +1,5 @@
-import { PGlite } from '@electric-sql/pglite';
+import type { PGlite } from '@electric-sql/pglite';
+import { emptyPglite } from '@versicle/core/testing';
 import {
   compileMapping,
   composedNames,
@@ -171,7 +172,7 @@ function errorsOf({ document, tables }: Made): string[] {
 describe('random documents over random tables', () => {
   let db: PGlite;
   beforeAll(async () => {
-    db = await PGlite.create();
+    db = await emptyPglite();
     await db.exec("SET TimeZone = 'UTC'; SET DateStyle = 'ISO'");
   });
   afterAll(() => db.close());

@@ -1,4 +1,5 @@
-import { PGlite } from '@electric-sql/pglite';
+import type { PGlite } from '@electric-sql/pglite';
+import { emptyPglite } from '../testing/empty-pglite.ts';
 import * as fc from 'fast-check';
 import { Decimal, decimalText, parseDecimal } from './decimal.ts';
 import { expOfDecimal, lnOfDecimal, logOfDecimals, powerOfDecimals, type Impossible } from './decimal-power.ts';
@@ -10,7 +11,7 @@ const d = (text: string): Decimal => parseDecimal(text)!;
 describe('powers and logarithms of exact decimals, against PostgreSQL', () => {
   let db: PGlite;
   beforeAll(async () => {
-    db = await PGlite.create();
+    db = await emptyPglite();
     await db.exec(`CREATE FUNCTION tried(what text, a numeric, b numeric) RETURNS text LANGUAGE plpgsql AS $$
       BEGIN
         RETURN CASE what WHEN 'power' THEN power(a, b) WHEN 'ln' THEN ln(a) WHEN 'exp' THEN exp(a) ELSE log(b, a) END;

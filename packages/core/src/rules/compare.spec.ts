@@ -1,5 +1,6 @@
 import fc from 'fast-check';
-import { PGlite } from '@electric-sql/pglite';
+import type { PGlite } from '@electric-sql/pglite';
+import { emptyPglite } from '../testing/empty-pglite.ts';
 import { parseFieldType } from '../fields/types.ts';
 import type { Value } from '../fields/values.ts';
 import { freshSeed as seed } from '../testing/seed.ts';
@@ -54,7 +55,7 @@ const written: Record<string, fc.Arbitrary<string>> = {
 describe('the order of values is PostgreSQL’s', () => {
   let db: PGlite;
   beforeAll(async () => {
-    db = await PGlite.create();
+    db = await emptyPglite();
     await db.exec("SET TimeZone = 'UTC'");
   });
   afterAll(() => db.close());

@@ -1,5 +1,5 @@
 import fc from 'fast-check';
-import { PGlite } from '@electric-sql/pglite';
+import { emptyPglite } from '../testing/empty-pglite.ts';
 import { KEYWORDS, RESERVED } from './keywords.ts';
 import { parseRule } from './parse.ts';
 import { fieldText, printRule, quoteName, textLiteral, writtenName } from './print.ts';
@@ -40,7 +40,7 @@ describe('names in rules', () => {
       ),
     ));
   it('the words are PostgreSQL’s', async () => {
-    const db = await PGlite.create();
+    const db = await emptyPglite();
     try {
       const { rows } = await db.query<{ word: string }>("SELECT word FROM pg_get_keywords() WHERE catcode <> 'U'");
       expect(new Set(rows.map((r) => r.word))).toEqual(new Set(KEYWORDS));

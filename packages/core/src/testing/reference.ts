@@ -1,4 +1,5 @@
-import { PGlite } from '@electric-sql/pglite';
+import type { PGlite } from '@electric-sql/pglite';
+import { emptyPglite } from './empty-pglite.ts';
 
 /** A PostgreSQL (PGlite) that answers a rule for each of a few awkward rows: the reference of the differential tests. */
 
@@ -122,7 +123,7 @@ export class Reference {
   private constructor(private readonly db: PGlite) {}
 
   static async open(): Promise<Reference> {
-    const db = await PGlite.create();
+    const db = await emptyPglite();
     await db.exec(
       "SET TimeZone='UTC'; SET DateStyle='ISO'; SET IntervalStyle='postgres'; SET plpgsql.check_asserts = off;",
     );

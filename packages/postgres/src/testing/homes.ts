@@ -1,7 +1,12 @@
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import type { Database, Sessions } from '../database.ts';
 import { PgliteHere } from '../pglite/pglite-here.ts';
 import { ServerDatabase } from '../tcp/server.ts';
 import { postgresPrograms, PostgresServer } from './postgres-server.ts';
+
+const template = join(__dirname, '../../../../.cache/template');
 
 export type Home = Database & Sessions;
 
@@ -10,8 +15,15 @@ interface OpenHome {
   close(): Promise<void>;
 }
 async function pglite(): Promise<OpenHome> {
-  const db = await PgliteHere.open(null, { journal: true });
-  return { db, close: () => db.close() };
+  const home = mkdtempSync(join(tmpdir(), 'versicle-home-'));
+  const db = await PgliteHere.open(join(home, 'data'), { journal: true, template });
+  return {
+    db,
+    close: async () => {
+      await db.close();
+      rmSync(home, { recursive: true, force: true });
+    },
+  };
 }
 async function server(): Promise<OpenHome> {
   const server = await PostgresServer.start();

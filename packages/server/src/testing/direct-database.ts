@@ -1,15 +1,35 @@
-import { readdirSync, readFileSync } from 'node:fs';
+import { createHash } from 'node:crypto';
+import { mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { PgliteHere, type Database } from '@versicle/postgres';
+import { makeFromTemplate, PgliteHere, type Database } from '@versicle/postgres';
 import { itemsDocument } from './running-server.ts';
 
 const migrations = join(__dirname, '../store/migrations');
+const template = join(__dirname, '../../../../.cache/template');
 
 /** The store on a PGlite in this very thread, for tests of what speaks SQL. */
 export async function directDatabase(): Promise<Database> {
-  const db = await PgliteHere.open(null, { trigrams: true });
-  for (const name of readdirSync(migrations).sort()) await db.exec(readFileSync(join(migrations, name), 'utf8'));
-  return db;
+  const sql = readdirSync(migrations)
+    .sort()
+    .map((name) => readFileSync(join(migrations, name), 'utf8'));
+  const tables = createHash('sha256').update(sql.join('\n')).digest('hex').slice(0, 12);
+  const home = mkdtempSync(join(tmpdir(), 'versicle-direct-'));
+  const directory = join(home, 'store');
+  await makeFromTemplate(directory, `${template}-direct-${tables}`, async (making) => {
+    const db = await PgliteHere.open(making, { template, trigrams: true });
+    for (const text of sql) await db.exec(text);
+    await db.exec('CHECKPOINT');
+    await db.close();
+  });
+  const db = await PgliteHere.open(directory, { trigrams: true });
+  const close = db.close.bind(db);
+  return Object.assign(db, {
+    close: async () => {
+      await close();
+      rmSync(home, { recursive: true, force: true });
+    },
+  });
 }
 
 let made = 0;

@@ -1,0 +1,1 @@
+export { emptyPglite } from './empty-pglite.ts';
