@@ -257,6 +257,7 @@ describe('records that are not as those before', () => {
     ['a value where members were', ['{"a":{"b":"1"}}', '{"a":"x"},{"a":null}'], [{ 'a.b': '1' }, VALUE, { 'a.b': null }]],
     ['members where a value was', ['{"a":"1"}', '{"a":{"b":"2"}},{"a":{}}'], [{ a: '1' }, MEMBERS, { a: null }]],
     ['members where nothing was', ['{"a":null}', '{"a":{"b":"2"}}'], [{ a: null }, { 'a.b': '2' }]],
+    ['a list where nothing was', ['{"a":null}', '{"a":[{"b":"1"},{"b":"2"}]}'], [{ a: null }, {}]],
     ['both from the start', ['{"a":"1"},{"a":{"b":"2"}}', '{"a":"3"}'], [{ a: '1', 'a.b': null }, { a: null, 'a.b': '2' }, { a: '3', 'a.b': null }]],
   ])('%s', (_, texts, rows) => {
     expect(pages('', ...texts)).toEqual(rows);

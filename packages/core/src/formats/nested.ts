@@ -68,8 +68,10 @@ export class StructureLearner {
   get structures(): NestedStructure[] {
     return [...this.found].map(([path, fields]) => ({
       path,
-      // What was null in one record and has members in another is no field.
-      fields: [...fields].filter(([name, filled]) => filled || !hasBelow(fields.keys(), name)).map(([name]) => name),
+      // What was null in one record and has members in another, or repeats there, is no field.
+      fields: [...fields]
+        .filter(([name, filled]) => filled || !(hasBelow(fields.keys(), name) || this.repeating.has(below(path, name))))
+        .map(([name]) => name),
     }));
   }
 }

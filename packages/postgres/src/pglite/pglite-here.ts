@@ -27,6 +27,9 @@ export interface PgliteOptions {
 }
 
 /** A PGlite in this very thread, which is busy while a statement runs. */
+/** A table is read from its beginning, also where somebody left off in the middle of it before. */
+const FROM_ITS_START = 'SET synchronize_seqscans = off';
+
 export class PgliteHere implements Database, Sessions {
   private sinceCheckpoint = 0;
 
@@ -40,7 +43,13 @@ export class PgliteHere implements Database, Sessions {
       ...(options.trigrams ? { extensions: { pg_trgm } } : {}),
     });
     await db.exec(
-      [SETTINGS, options.trigrams ? MISSPELT : '', options.settings ?? '', options.journal ? JOURNAL : ''].join(';'),
+      [
+        SETTINGS,
+        FROM_ITS_START,
+        options.trigrams ? MISSPELT : '',
+        options.settings ?? '',
+        options.journal ? JOURNAL : '',
+      ].join(';'),
     );
     return new PgliteHere(db);
   }

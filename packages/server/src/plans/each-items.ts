@@ -12,7 +12,7 @@ export async function itemsOf(over: EachStep['over'], systems: Systems, signal: 
   const { system, dataset } = await systems.openDataset(over.dataset);
   if (!system.read) throw refused(`The records of ${over.dataset} can’t be read one by one; choose another dataset.`);
   const items: Item[] = [];
-  for await (const { fields, rows } of system.read(dataset, { signal })) {
+  for await (const { fields, rows } of system.read(dataset, { signal, whole: true })) {
     const places = Object.entries(over.fields).map(([variable, field]) => {
       const place = fields.indexOf(field);
       if (place < 0) {

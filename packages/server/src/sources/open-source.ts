@@ -28,7 +28,7 @@ export interface OpenedSource {
  */
 export async function openSource(wish: SourceWish): Promise<OpenedSource> {
   const { system, dataset, name, signal, path, rowLimit = null } = wish;
-  const options = { ...wish.options, signal };
+  const options = { ...wish.options, signal, whole: rowLimit === null };
   if (system.sourcePlan)
     return { plan: await unlessAborted(system.sourcePlan(dataset, options), signal), fetched: null };
   if (!system.read) throw refused(`${name} holds no records that could be read.`);

@@ -308,6 +308,8 @@ export interface Captured {
 export interface ReadOptions {
   /** Aborted when nobody waits for the records any more. */
   readonly signal?: AbortSignal | undefined;
+  /** All of them are wanted, as they are at one instant; left out, whoever reads may leave off after the first ones. */
+  readonly whole?: boolean;
   /** Told of each request that it takes, where the records come by requests. */
   readonly heard?: (() => void) | undefined;
   /** Whether nested records come with the whole record as `_doc`. */

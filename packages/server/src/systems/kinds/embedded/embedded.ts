@@ -1,6 +1,7 @@
 import { counted, quoteName, refused } from '@versicle/core';
-import { DatabaseError, type Database, datasetName, tableName } from '@versicle/postgres';
+import { DatabaseError, type Database, datasetName, type Row, tableName } from '@versicle/postgres';
 import type { Kind, OpenSystem, ReadOptions, SourceBatch } from '../kind.ts';
+import { unlessAborted } from '../../outage.ts';
 import { carryOutOnce } from '../sql/carry-out.ts';
 import { capturesByTriggers } from '../sql/capture-triggers.ts';
 import { amongKeys, keyLists } from '../sql/keys.ts';
@@ -79,7 +80,7 @@ function openEmbedded(database: Database, name: string, newTables: NewTables): O
   };
 }
 
-/** Page by page, in the order of the rows' places, so that no statement holds the database for long. */
+/** All records as they are at one instant, or, for whoever looks at the first ones, page by page. */
 async function* read(
   database: Database,
   tables: SqlTables,
@@ -87,34 +88,93 @@ async function* read(
   options: ReadOptions,
 ): AsyncGenerator<SourceBatch> {
   const columns = await tables.known(dataset);
-  const clauses = tables.clauses(options, columns);
-  const { order } = clauses;
-  const rows = options.rows === undefined ? null : amongKeys(options.rows.fields, typeIn(columns), 2);
-  const where = [clauses.where, rows].filter((c) => c !== null).join(' AND ') || null;
-  const keys = options.rows === undefined ? [] : keyLists(options.rows.fields, options.rows.keys);
+  const { where, order } = tables.clauses(options, columns);
   // Named by their places: an order by a field must mean the field, not its text.
   const list = columns.map((c, i) => `${quoteName(c.name)}::text AS "c${i}"`).join(', ');
-  const isTable = (await tables.tables()).some(
-    (t) => t.kind === 'r' && tableName(dataset) === tableName(datasetName(t.schema, t.name)),
-  );
-  const byPlace = isTable && order === null;
-  let after = '(0,0)';
-  let offset = 0;
-  for (;;) {
-    const sql = byPlace
-      ? `SELECT ctid::text AS " place", ${list} FROM ${tableName(dataset)} WHERE ctid > $1::tid${where ? ` AND ${where}` : ''} ORDER BY ctid LIMIT ${PAGE}`
-      : `SELECT ${list} FROM ${tableName(dataset)} WHERE $1 <> ''${where ? ` AND ${where}` : ''}${order ? ` ORDER BY ${order}` : ''} OFFSET ${offset} LIMIT ${PAGE}`;
-    const found = await database.query(sql, [after, ...keys]).catch((error: Error) => {
-      throw error instanceof DatabaseError ? refused(`${dataset} can't be read this way: ${error.message}`) : error;
-    });
-    if (found.length > 0)
-      yield {
-        fields: columns.map((c) => c.name),
-        rows: found.map((r) => columns.map((_, i) => (r[`c${i}`] as string | null) ?? null)),
-        file: null,
-      };
-    if (found.length < PAGE) return;
-    offset += found.length;
-    after = String(found.at(-1)![' place']);
+  const from = tableName(dataset);
+  const sorted = order === null ? '' : ` ORDER BY ${order}`;
+  let pages: AsyncIterable<readonly Row[]>;
+  const { rows } = options;
+  if (options.whole || rows !== undefined) {
+    const among = rows === undefined ? [] : [amongKeys(rows.fields, typeIn(columns))];
+    const conditions = [...(where === null ? [] : [where]), ...among].join(' AND ');
+    const sql = `SELECT ${list} FROM ${from}${conditions === '' ? '' : ` WHERE ${conditions}`}${sorted}`;
+    pages = asOfNow(database, sql, rows === undefined ? [] : keyLists(rows.fields, rows.keys), options.signal);
+  } else {
+    const isTable = (await tables.tables()).some(
+      (t) => t.kind === 'r' && from === tableName(datasetName(t.schema, t.name)),
+    );
+    pages =
+      isTable && order === null
+        ? byPlace(database, list, from, where)
+        : byNumber(database, `SELECT ${list} FROM ${from}${where === null ? '' : ` WHERE ${where}`}${sorted}`);
+  }
+  const fields = columns.map((c) => c.name);
+  try {
+    for await (const page of pages)
+      if (page.length > 0)
+        yield {
+          fields,
+          rows: page.map((r) => columns.map((_, i) => (r[`c${i}`] as string | null) ?? null)),
+          file: null,
+        };
+  } catch (error) {
+    throw error instanceof DatabaseError ? refused(`${dataset} can't be read this way: ${error.message}`) : error;
+  }
+}
+
+let readings = 0;
+/**
+ * What a statement gives now, however long it takes to fetch it, and whatever is written in between: the database keeps it
+ * aside. Page by page a row that is written meanwhile could come twice, or not at all, as it gets another place.
+ */
+async function* asOfNow(
+  database: Database,
+  sql: string,
+  params: readonly unknown[],
+  signal: AbortSignal | undefined,
+): AsyncGenerator<readonly Row[]> {
+  const name = `reading_${++readings}`;
+  const declared = database.query(`DECLARE ${name} NO SCROLL CURSOR WITH HOLD FOR ${sql}`, params);
+  try {
+    await (signal ? unlessAborted(declared, signal) : declared);
+    for (;;) {
+      const page = await database.query(`FETCH FORWARD ${PAGE} FROM ${name}`);
+      yield page;
+      if (page.length < PAGE) return;
+    }
+  } finally {
+    // Nobody waits for a statement that was given up; it is closed when it has come to its end.
+    const closed = declared.then(
+      () => database.exec(`CLOSE ${name}`),
+      () => undefined,
+    );
+    if (!signal?.aborted) await closed;
+    else closed.catch(() => undefined);
+  }
+}
+/** In the order of the rows' places. */
+async function* byPlace(
+  database: Database,
+  list: string,
+  from: string,
+  where: string | null,
+): AsyncGenerator<readonly Row[]> {
+  const more = where === null ? '' : ` AND ${where}`;
+  for (let after = '(0,0)'; ;) {
+    const page = await database.query(
+      `SELECT ctid::text AS " place", ${list} FROM ${from} WHERE ctid > $1::tid${more} ORDER BY ctid LIMIT ${PAGE}`,
+      [after],
+    );
+    yield page;
+    if (page.length < PAGE) return;
+    after = String(page.at(-1)![' place']);
+  }
+}
+async function* byNumber(database: Database, sql: string): AsyncGenerator<readonly Row[]> {
+  for (let offset = 0; ; offset += PAGE) {
+    const page = await database.query(`${sql} OFFSET ${offset} LIMIT ${PAGE}`);
+    yield page;
+    if (page.length < PAGE) return;
   }
 }
