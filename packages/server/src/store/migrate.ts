@@ -30,6 +30,7 @@ import m027 from './migrations/027-pace.sql';
 import m028 from './migrations/028-volume.sql';
 import m029 from './migrations/029-stream.sql';
 import m030 from './migrations/030-source-types.sql';
+import m031 from './migrations/031-behind.sql';
 
 /** Forward only; a released migration is never edited. */
 export const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -63,6 +64,7 @@ export const migrations: readonly (readonly [number: number, name: string, sql: 
   [28, 'volume', m028],
   [29, 'stream', m029],
   [30, 'source-types', m030],
+  [31, 'behind', m031],
 ];
 
 export async function migrate(db: Database): Promise<void> {

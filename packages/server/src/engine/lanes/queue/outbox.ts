@@ -66,14 +66,8 @@ export const requireWaiting = (ids: readonly number[]): Statement => ({
 });
 
 const ROW = 'o.id, o.run, o.part, o.key, o.order_key, o.cells, o.record, o.on_arrival, o.request, o.sooner';
-/**
- * An earlier record of its order key, in the outbox as `h`. It is looked for by the key and nothing else: most of what waits has
- * one target, and whoever goes through all of that for each record takes hours.
- */
-const EARLIER = "h.order_key = o.order_key AND h.target || '' = o.target AND h.id < o.id";
 /** No earlier record of its order key is held, by itself or with its run, which is paused or goes on by itself after an outage. */
-export const NOT_BEHIND = `NOT EXISTS (SELECT 1 FROM outbox h WHERE h.held AND ${EARLIER})
-   AND NOT EXISTS (SELECT 1 FROM run hr JOIN outbox h ON h.run = hr.id WHERE (hr.state = 'paused' OR hr.state = 'broken' AND hr.outage) AND ${EARLIER})`;
+export const NOT_BEHIND = 'NOT waits_behind(o.target, o.order_key, o.id)';
 /**
  * The table is empty, then full, then empty again: what the database believes to know of it is wrong at most times. So it is
  * told to go by indexes, one record after the other, and to end when there are enough.
