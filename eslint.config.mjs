@@ -65,7 +65,11 @@ export default defineConfig(
   only('contract', ['core'], 'contract imports core only.'),
   only('files', ['core'], 'files imports core only.'),
   only('postgres', ['core'], 'postgres imports core only.'),
-  only('source-sets', ['core', 'core/testing', 'files', 'postgres'], 'source-sets imports core, files and postgres only.'),
+  only(
+    'source-sets',
+    ['core', 'core/testing', 'files', 'postgres'],
+    'source-sets imports core, files and postgres only.',
+  ),
   only(
     'server',
     ['core', 'contract', 'files', 'postgres', 'postgres/testing', 'source-sets'],

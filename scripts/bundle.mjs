@@ -20,7 +20,9 @@ export function sourcesOf(...folders) {
 /** Runs `build` when the sources' contents differ from those of the last build. */
 export async function whenChanged(name, sources, output, build) {
   const hash = createHash('sha256');
-  for (const file of [...sources].sort()) hash.update(file.slice(root.length)).update(readFileSync(file));
+  // Packages are part of what is built.
+  for (const file of [...sources, join(root, 'package-lock.json')].sort())
+    hash.update(file.slice(root.length)).update(readFileSync(file));
   const wanted = hash.digest('hex');
   const mark = join(root, '.cache', `${name}.built`);
   if (existsSync(output) && existsSync(mark) && readFileSync(mark, 'utf8') === wanted) return false;

@@ -43,19 +43,26 @@ export class MapThread {
     if (!isDone || idle.length >= MOST_IDLE) return void (await thread.worker.terminate());
     thread.gone = () => undefined;
     thread.worker.unref();
-    thread.leave = setTimeout(() => void thread.worker.terminate(), WAITS_MS).unref();
+    thread.leave = setTimeout(() => {
+      // Nobody takes up one that is about to end.
+      noLongerIdle(thread);
+      void thread.worker.terminate();
+    }, WAITS_MS).unref();
     idle.push(thread);
   }
 }
 
+function noLongerIdle(thread: Thread): void {
+  const at = idle.indexOf(thread);
+  if (at >= 0) idle.splice(at, 1);
+}
 function started(): Thread {
   const worker = new Worker(new URL('./map-worker.js', import.meta.url), {
     resourceLimits: { maxYoungGenerationSizeMb: 96 },
   });
   const thread: Thread = { worker, gone: () => undefined, leave: undefined };
   const ended = (error: Error): void => {
-    const at = idle.indexOf(thread);
-    if (at >= 0) idle.splice(at, 1);
+    noLongerIdle(thread);
     thread.gone(error);
   };
   worker.on('error', ended);
