@@ -1,6 +1,6 @@
 import type { Database } from '@versicle/postgres';
 import { directDatabase, storedRun } from '../../../testing/direct-database.ts';
-import { BY_INDEX, MARK, PAGE } from './outbox.ts';
+import { BY_INDEX, MARK, PAGE, UNANSWERED } from './outbox.ts';
 
 interface Node {
   readonly 'Actual Rows': number;
@@ -44,5 +44,7 @@ describe('the next records for a target', () => {
   it('are marked without a look at the others', async () => {
     const ids = Array.from({ length: 20 }, (_, i) => i + 1);
     expect(await looked(MARK, [ids, ids.map(() => 1)])).toBeLessThan(WAITING / 10);
+    expect(await looked(UNANSWERED, ['api/items', []])).toBeLessThan(WAITING / 10);
+    expect(await db.query('SELECT 1 FROM outbox WHERE request = 1')).toHaveLength(20);
   });
 });

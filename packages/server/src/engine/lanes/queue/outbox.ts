@@ -81,6 +81,8 @@ const SENDABLE = "JOIN run r ON r.id = o.run AND r.state = 'running' AND r.troub
 export const PAGE = `SELECT ${ROW} FROM outbox o ${SENDABLE}
    WHERE o.target = $1 AND o.request IS NULL AND NOT o.held AND o.id <> ALL ($2::bigint[]) AND ${NOT_BEHIND}
    ORDER BY o.sooner DESC, o.id LIMIT $3`;
+export const UNANSWERED = `SELECT ${ROW} FROM outbox o ${SENDABLE}
+   WHERE o.target = $1 AND o.request IS NOT NULL AND o.id <> ALL ($2::bigint[]) ORDER BY o.request, o.id`;
 export const MARK = `WITH meant AS (
      SELECT * FROM unnest($1::bigint[], $2::bigint[]) AS m (id, request)
    ), free AS (
@@ -159,12 +161,8 @@ export class Outbox {
   }
   /** Records that were sent, and of which no answer was kept: one request after the other. */
   async unanswered(target: string, but: readonly number[]): Promise<WaitingRow[]> {
-    const rows = await this.db.query<Row>(
-      `SELECT ${ROW} FROM outbox o ${SENDABLE}
-        WHERE o.target = $1 AND o.request IS NOT NULL AND o.id <> ALL ($2::bigint[]) ORDER BY o.request, o.id`,
-      [target, but],
-    );
-    return rows.map(waitingRow);
+    const [, rows] = await this.db.transaction([BY_INDEX, { sql: UNANSWERED, params: [target, but] }]);
+    return (rows as Row[]).map(waitingRow);
   }
   /** Some of what waits for a target, by id. */
   async some(target: string, ids: readonly number[]): Promise<readonly WaitingRow[]> {
