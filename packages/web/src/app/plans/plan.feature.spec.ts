@@ -26,6 +26,11 @@ describe('a plan on its page', () => {
     const late = after(...opened, edited, saved, a.loaded({ plan: plan(1, 'one') }));
     expect([late.draft?.purpose, late.plan.value?.version]).toEqual(['two', 2]);
   });
+  it('is not another one that was asked for, or held, before', () => {
+    const other = { ...plan(7, 'other'), id: 'q' };
+    const late = after(...opened, a.loaded({ plan: other }), a.held({ plan: other }));
+    expect([late.plan.value?.id, late.draft?.purpose]).toEqual(['p', 'one']);
+  });
   it('is not kept before the newest change is', () => {
     const three = a.edited({ document: document('three') });
     const state = after(...opened, edited, three, saved);

@@ -56,8 +56,8 @@ export const planFeature = createFeature({
     initialPlan,
     on(planActions.opened, (s, { id }): PlanState => (s.id === id ? s : { ...initialPlan, id })),
     on(planActions.loaded, (s, { plan }): PlanState => {
-      // Asked for before the last save and here after it.
-      if (s.plan.value !== null && plan.version < s.plan.value.version) return s;
+      // Of another plan; or asked for before the last save and here after it.
+      if (plan.id !== s.id || (s.plan.value !== null && plan.version < s.plan.value.version)) return s;
       // What is on its way to be kept is newer than what was asked for before.
       return { ...s, plan: loaded(plan), draft: s.saving || s.problem ? s.draft : plan.document };
     }),
@@ -90,7 +90,7 @@ export const planFeature = createFeature({
       const last = s.before.at(-1);
       return last === undefined ? s : { ...s, draft: last, saving: true, undoing: true };
     }),
-    on(planActions.held, (s, { plan }): PlanState => ({ ...s, plan: loaded(plan) })),
+    on(planActions.held, (s, { plan }): PlanState => (plan.id === s.id ? { ...s, plan: loaded(plan) } : s)),
     ...fetched<PlanState, 'versions'>('versions', {
       asked: planActions.versionsOpened,
       came: planActions.versionsLoaded,
