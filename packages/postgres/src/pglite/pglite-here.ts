@@ -26,10 +26,10 @@ export interface PgliteOptions {
   readonly settings?: string;
 }
 
-/** A PGlite in this very thread, which is busy while a statement runs. */
 /** A table is read from its beginning, also where somebody left off in the middle of it before. */
 const FROM_ITS_START = 'SET synchronize_seqscans = off';
 
+/** A PGlite in this very thread, which is busy while a statement runs. */
 export class PgliteHere implements Database, Sessions {
   private sinceCheckpoint = 0;
 
