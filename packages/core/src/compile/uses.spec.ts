@@ -1,5 +1,5 @@
 import * as fc from 'fast-check';
-import { parseDocument, usesOf } from '../index.ts';
+import { keyMapsAsked, parseDocument, usesOf } from '../index.ts';
 import { documents } from '../testing/document-generator.ts';
 
 const document = parseDocument({
@@ -76,4 +76,16 @@ describe('what a document uses of the things around it', () => {
         for (const { line, number } of uses) if (line !== null) expect(made.lines[number! - 1]!.id).toBe(line);
       }),
     ));
+});
+
+describe('the key maps that a document asks for', () => {
+  it.each([
+    ['filter', { filter: "mapped_key('A', t.m) IS NOT NULL" }],
+    ['one record for each', { distinctOn: ["mapped_key('A', t.m)"] }],
+    ['groups', { groupBy: ["mapped_key('A', t.m)"] }],
+    ['order', { orderBy: ["mapped_key('A', t.m) DESC NULLS LAST"] }],
+  ])('are found in: %s', (_, source) => {
+    const asks = { ...document, source: { ...document.source, filter: null, ...source } };
+    expect(keyMapsAsked(asks)).toEqual(['A']);
+  });
 });
