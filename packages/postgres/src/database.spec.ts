@@ -1,7 +1,10 @@
 import { Aborted, chunkEncodings, type Delivery, type Value } from '@versicle/core';
 import { DatabaseError } from './database.ts';
 import { isDatabaseOutage } from './outage.ts';
-import { ServerDatabase } from './tcp/server.ts';
+import { Listener } from './tcp/listener.ts';
+import { ServerDatabase, type ServerAddress } from './tcp/server.ts';
+import { SessionLock } from './tcp/session-lock.ts';
+import { CuttingProxy } from './testing/cutting-proxy.ts';
 import { eachHome } from './testing/homes.ts';
 import { postgresPrograms, PostgresServer } from './testing/postgres-server.ts';
 
@@ -97,7 +100,7 @@ eachHome('the port', (home) => {
     for (const row of rows) encoder.add(row);
     const content = { encoding: 'copy', of: encoder.take() } as const;
     const part = { dataset, columns, key: ['no'], rows: rows.length, content, ids: [] };
-    return { source: `run-of-${dataset}`, run: 1, chunk: number, mode, parts: [part] };
+    return { source: `run-of-${dataset}`, run: 1, claim: 1, chunk: number, mode, parts: [part] };
   };
 
   it('loads beside a table and swaps at the end, once, and asks before most of it would go', async () => {
@@ -106,7 +109,7 @@ eachHome('the port', (home) => {
     const rows = Array.from({ length: 4 }, (_, i): Value[] => [i + 1, i === 2 ? null : 'new']);
     const { rejections } = await home().deliver(chunk(1, 'member', 'replace', rows));
     expect(rejections).toMatchObject([{ index: 2, code: '23502', columns: ['name'] }]);
-    const swap = { source: 'run-of-member', table: 'member', columns: ['no', 'name'] };
+    const swap = { source: 'run-of-member', claim: 1, table: 'member', columns: ['no', 'name'] };
     expect(await home().swap({ ...swap, mayRemove: 0.5 })).toEqual({ before: 10, after: 3, done: false });
     expect(await home().query("SELECT count(*)::int AS n FROM member WHERE name = 'old'")).toEqual([{ n: 10 }]);
     for (let n = 0; n < 2; n++)
@@ -138,16 +141,16 @@ eachHome('the port', (home) => {
 const onServer = postgresPrograms() === null ? describe.skip : describe;
 onServer('a server', () => {
   let server: PostgresServer;
-  const open = (user = 'ledger', password = PostgresServer.password): ServerDatabase =>
-    new ServerDatabase({
-      host: '127.0.0.1',
-      port: server.port,
-      database: 'postgres',
-      user,
-      password,
-      ssl: false,
-      label: 'the ledger',
-    });
+  const addressOf = (user = 'ledger', password = PostgresServer.password): ServerAddress => ({
+    host: '127.0.0.1',
+    port: server.port,
+    database: 'postgres',
+    user,
+    password,
+    ssl: false,
+    label: 'the ledger',
+  });
+  const open = (user?: string, password?: string): ServerDatabase => new ServerDatabase(addressOf(user, password));
   let db: ServerDatabase;
   beforeAll(async () => {
     server = await PostgresServer.start();
@@ -226,6 +229,7 @@ onServer('a server', () => {
     const delivery: Delivery = {
       source: 'clerk-run',
       run: 1,
+      claim: 1,
       chunk: 1,
       mode: 'insert',
       parts: [
@@ -241,9 +245,89 @@ onServer('a server', () => {
     };
     await expect(clerk.deliver(delivery)).rejects.toThrow('Give the user the right to create a schema');
     await db.deliver({ ...delivery, source: 'owner', chunk: 2 });
-    await server.query('GRANT USAGE ON SCHEMA versicle TO clerk; GRANT ALL ON versicle.delivery TO clerk');
+    await server.query('GRANT USAGE ON SCHEMA versicle TO clerk; GRANT SELECT, INSERT ON versicle.delivery TO clerk');
+    await expect(clerk.deliver(delivery)).rejects.toThrow('may not SELECT, INSERT, UPDATE and DELETE there');
+    await server.query('GRANT ALL ON versicle.delivery TO clerk');
     expect(await clerk.deliver(delivery)).toEqual({ rejections: [], unchanged: 0 });
     expect(await db.query('SELECT count(*)::int AS n FROM slip')).toEqual([{ n: 2 }]);
     await clerk.close();
+  });
+
+  it('ends what a process that hangs has open: by the name of its sessions, and after a while of doing nothing', async () => {
+    await db.exec('CREATE TABLE held (n int); INSERT INTO held VALUES (1)');
+    const hung = new ServerDatabase(addressOf(), { name: 'hung' });
+    const idle = new ServerDatabase(addressOf(), { idleSeconds: 0.2 });
+    for (const [other, end] of [
+      [hung, () => db.endSessions('hung')],
+      [idle, () => Promise.resolve()],
+    ] as const) {
+      const late = other.inTransaction(async (session) => {
+        await session.query('UPDATE held SET n = n + 100');
+        await end();
+        // Whoever waits for the row has it as soon as that session is ended.
+        await db.query('UPDATE held SET n = n + 1');
+        await session.query('UPDATE held SET n = n + 100');
+      });
+      expect(isDatabaseOutage(await late.catch((error: unknown) => error))).toBe(true);
+    }
+    expect(await db.query('SELECT n FROM held')).toEqual([{ n: 3 }]);
+    expect(await hung.query('SELECT 1 AS n')).toEqual([{ n: 1 }]);
+    await Promise.all([hung.close(), idle.close()]);
+  });
+
+  it('ends the session that was lost in the middle of a statement before it tries again', async () => {
+    await db.exec('CREATE TABLE kept (n int); INSERT INTO kept VALUES (1)');
+    const way = await CuttingProxy.to(server.port);
+    const far = new ServerDatabase({ ...addressOf(), port: way.port }, { name: 'far', idleSeconds: 3600 });
+    const tried = far.inTransaction(async (session) => {
+      await session.query('UPDATE kept SET n = n + 100');
+      await session.query('SELECT pg_sleep(3600)');
+    });
+    tried.catch(() => undefined);
+    const sleeping = "SELECT 1 FROM pg_stat_activity WHERE application_name = 'far' AND wait_event = 'PgSleep'";
+    while ((await db.query(sleeping)).length === 0) await new Promise((resolve) => setTimeout(resolve, 20));
+    // The server does not hear of it.
+    await way.cutHere();
+    expect(isDatabaseOutage(await tried.catch((error: unknown) => error))).toBe(true);
+    await far.inTransaction((session) => session.query('UPDATE kept SET n = n + 1'));
+    expect(await db.query('SELECT n FROM kept')).toEqual([{ n: 2 }]);
+    expect(await db.query(sleeping)).toEqual([]);
+    await far.close();
+    await way.end();
+  });
+
+  it('is listened to, and who could not hear for a while is told so', async () => {
+    const heard: string[] = [];
+    let missed = (): void => undefined;
+    const again = new Promise<void>((resolve) => (missed = resolve));
+    const all = async (words: number): Promise<void> => {
+      while (heard.length < words) await new Promise((resolve) => setTimeout(resolve, 20));
+    };
+    const listener = await Listener.start(addressOf(), 'news', (word) => heard.push(word), missed);
+    await db.query("SELECT pg_notify('news', 'one')");
+    // What is said is sent to a listener after the statement that says it: cut before, it would not be heard.
+    await all(1);
+    await db.query("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE query LIKE 'LISTEN%'");
+    await again;
+    await db.query("SELECT pg_notify('news', 'two')");
+    await all(2);
+    expect(heard).toEqual(['one', 'two']);
+    await listener.close();
+  });
+
+  it('has locks that one holds alone or several beside each other, and that end with their session', async () => {
+    const take = (how: 'alone' | 'beside'): Promise<SessionLock | null> =>
+      SessionLock.take(addressOf(), 77, how, () => undefined, 0);
+    const one = (await take('alone'))!;
+    expect(await take('beside')).toBeNull();
+    await one.share();
+    const other = (await take('beside'))!;
+    expect(await take('alone')).toBeNull();
+    await one.release();
+    expect(await take('alone')).toBeNull();
+    await other.release();
+    const last = await take('alone');
+    expect(last).not.toBeNull();
+    await last!.release();
   });
 });

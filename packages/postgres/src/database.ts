@@ -10,6 +10,8 @@ export interface Statement {
 /** What a run that replaces a table's content puts in its place at the end. */
 export interface Swap {
   readonly source: string;
+  /** As in a delivery: whose the run is. */
+  readonly claim: number;
   readonly table: string;
   readonly columns: readonly string[];
   /** Share of the rows (0 to 1) that may go without a person's word; null: a person has spoken. */
@@ -33,6 +35,8 @@ export interface Database {
   exec(sql: string): Promise<void>;
   /** All or nothing; gives each statement's rows. Where the home can end what it is at, a signal takes it back (`Aborted`). */
   transaction(statements: readonly Statement[], signal?: AbortSignal): Promise<Row[][]>;
+  /** Says in the journal that a run was taken on: whoever had it before delivers nothing more (`LOST_RUN`). */
+  takeOn(source: string, claim: number): Promise<void>;
   /**
    * Delivers a chunk at most once: a chunk that is in the journal already is left alone and what became of it is given again.
    * A signal that is aborted before the chunk is committed takes it back (`Aborted`).
@@ -50,6 +54,9 @@ export interface Sessions {
   /** All that `work` does is one transaction: committed when it is done, taken back when it throws. */
   inTransaction<T>(work: (session: Session) => Promise<T>, signal?: AbortSignal): Promise<T>;
 }
+
+/** The code of an error that says that another process has taken a run on; the store's own function says it with the same. */
+export const LOST_RUN = 'VRS01';
 
 /** The database said no; code is the SQLSTATE. */
 export class DatabaseError extends Error {

@@ -1,4 +1,4 @@
-export { databaseError, DatabaseError } from './database.ts';
+export { databaseError, DatabaseError, LOST_RUN } from './database.ts';
 export type { Database, Sessions, Statement, Swap, Swapped } from './database.ts';
 export type { Row, Session } from './session.ts';
 export { datasetName, splitTable, tableName } from './names.ts';
@@ -6,4 +6,6 @@ export { isDatabaseOutage } from './outage.ts';
 export { makeFromTemplate } from './pglite/template.ts';
 export { PgliteDatabase } from './pglite/pglite.ts';
 export { PgliteHere, type PgliteOptions } from './pglite/pglite-here.ts';
-export { ServerDatabase, type DescribedColumn, type ServerAddress } from './tcp/server.ts';
+export { Listener } from './tcp/listener.ts';
+export { SessionLock } from './tcp/session-lock.ts';
+export { ServerDatabase, type DescribedColumn, type ServerAddress, type ServerOptions } from './tcp/server.ts';

@@ -1,5 +1,6 @@
 import type { Tell } from './runs/run-log.ts';
 import { Fault, isFault } from '@versicle/core';
+import { keepFileThreadsAwake } from '@versicle/files';
 import { accessSync, constants, existsSync, mkdirSync, statSync } from 'node:fs';
 import { createServer, type Server } from 'node:http';
 import { dirname, join, resolve } from 'node:path';
@@ -19,12 +20,14 @@ import { OtherSteps } from './engine/other-steps.ts';
 import { Answers } from './engine/lanes/queue/answers.ts';
 import { Outbox } from './engine/lanes/queue/outbox.ts';
 import { Senders } from './engine/lanes/queue/senders.ts';
-import { LEASE, Runs } from './runs/runs.ts';
+import { Runs } from './runs/runs.ts';
 import { Filters } from './filters/filters.ts';
 import { Foreign } from './foreign/foreign.ts';
 import { Failures } from './failures/failures.ts';
-import { makeApp, makeHooksApp } from './http/app.ts';
+import type { Database, ServerAddress } from '@versicle/postgres';
+import { makeApp, makeHealthApp, makeHooksApp } from './http/app.ts';
 import { Events } from './http/events.ts';
+import { publicAddress } from './http/public-address.ts';
 import { Codes } from './codes/codes.ts';
 import { KeyMaps } from './key-maps/key-maps.ts';
 import { Mappings } from './mappings/mappings.ts';
@@ -39,23 +42,26 @@ import { ShareOut } from './plans/share-out.ts';
 import { Starter } from './plans/starter.ts';
 import { Profiles } from './profiles/profiles.ts';
 import type { Services } from './services.ts';
-import { lockDirectory } from './store/lock.ts';
-import { migrate } from './store/migrate.ts';
 import { SourceSets } from './source-sets/source-sets.ts';
-import { PgliteDatabase } from '@versicle/postgres';
-import { installationId } from './store/house.ts';
+import { folderPlace, installationId, LEASE, lockDirectory, openStore, requireNoOthers } from '@versicle/store';
 import { keepHouse } from './store/retention.ts';
 import { Secrets } from './store/secrets.ts';
-import { makeStore } from './store/store-template.ts';
 import { keepLookSchedules, lookAtAll } from './structures/look-schedule.ts';
 import { Structures } from './structures/structures.ts';
+import { Readings } from './sources/readings.ts';
 import { Starters } from './starters/starters.ts';
 import { kinds } from './systems/kinds/index.ts';
 import { Listening } from './systems/listening.ts';
 import { SignIn } from './systems/sign-in.ts';
 import { Systems } from './systems/systems.ts';
 import { watchConnections } from './systems/watch.ts';
+import { EmbeddedHere, EmbeddedOnServer, type EmbeddedDatabases } from './systems/embedded-databases.ts';
+import { EmbeddedHome } from './systems/embedded-home.ts';
 import { Trials } from './trials/trials.ts';
+import { Duties } from './workers/duties.ts';
+import { Peers } from './workers/peers.ts';
+import { THIS_PROCESS } from './workers/this-process.ts';
+import { Workers, type ThisWorker, type Work } from './workers/workers.ts';
 import { WaitingChanges } from './waiting/change-waiting.ts';
 import { WaitingRecords } from './waiting/waiting-records.ts';
 import { waitingNow } from './today/today.ts';
@@ -69,8 +75,11 @@ const template = process.env['VERSICLE_TEMPLATE'];
 const log = pino({ level: process.env['VERSICLE_LOG'] ?? 'warn' });
 
 async function start(): Promise<void> {
+  keepFileThreadsAwake();
+  const work = workOf(process.env['VERSICLE_WORK'] ?? 'all');
   const port = portNumber(process.env['VERSICLE_PORT'] ?? '4170');
   requireThisMachine(host);
+  const proxy = publicAddress(process.env['VERSICLE_ADDRESS']);
   requireDirectory(data);
   await lockDirectory(data);
   // The port is taken before the store is open; what is asked meanwhile waits for its answer.
@@ -80,39 +89,46 @@ async function start(): Promise<void> {
     createServer((req, res) => void app.then((answer) => answer(req, res))),
     port,
   );
-  const store = join(data, 'store');
-  if (template !== undefined) await makeStore(store, template);
-  const db = await PgliteDatabase.open(store, { template, trigrams: true });
-  db.died = () =>
-    fail(
-      new Fault(
-        'start',
-        'The store’s own thread ended unexpectedly; start Versicle again. Runs go on where they were.',
-      ),
-    );
-  await migrate(db);
-  await findUses(db);
-  const events = new Events(() => waitingNow({ db }));
-  const secrets = Secrets.open(join(data, 'key'), process.env['VERSICLE_KEY']);
-  const systems = new Systems(db, join(data, 'databases'), template, secrets, kinds);
+  const store = await openStore(
+    { url: process.env['DATABASE_URL'] || undefined, directory: join(data, 'store'), template },
+    fail,
+  );
+  const { db, alone } = store;
+  if (alone) await findUses(db);
+  // What all processes on a store have to reach: the records that one of them fetched, and the key of the secrets.
+  const shared = process.env['VERSICLE_SHARED'] || data;
+  requireDirectory(shared);
+  const installation = await installationId(db);
+  if (shared !== data) requireNoOthers(shared, installation);
+  const home = folderPlace(data);
+  const me: ThisWorker = { id: THIS_PROCESS, work, version: VERSION, place: folderPlace(shared), home };
+  const works = work !== 'pages';
+  const peers = await Peers.join(me.id, db, store.address);
+  const workers = new Workers(db, me, LEASE, () => addressOf(server));
+  const events = new Events(() => waitingNow({ db }), peers);
+  const secrets = Secrets.open(join(shared, 'key'), process.env['VERSICLE_KEY']);
+  await requireSameKey(db, secrets, alone);
+  await workers.begin();
+  const embedded = await embeddedDatabases(db, store.address, home);
+  const systems = new Systems(db, embedded, secrets, kinds, peers);
   const failures = new Failures(db);
   const structures = new Structures(db, systems);
-  const profiles = new Profiles(db, systems, structures, events, join(data, 'landed'));
+  const landed = join(shared, 'landed');
+  const profiles = new Profiles(db, systems, structures, events, landed, me, LEASE, peers, works);
   const sourceSets = new SourceSets(systems, structures, template ?? null);
   const keyMaps = new KeyMaps(db);
-  const mappings = new Mappings(db, systems, failures, structures, sourceSets, keyMaps);
-  const runs = new Runs(db, events);
-  const landed = join(data, 'landed');
-  const outbox = new Outbox(db, LEASE);
-  await outbox.inherit();
+  const readings = new Readings(db, systems);
+  const mappings = new Mappings(db, systems, failures, structures, sourceSets, keyMaps, readings);
+  const runs = new Runs(db, events, me, peers);
+  const outbox = new Outbox(db, LEASE, me.id);
   const answers = new Answers(db);
-  const senders = new Senders({ outbox, runs, systems, answers, leaseSeconds: LEASE }, (run) => {
+  const announce = (run: number): void => {
     runs
       .announceNow(run)
       .catch((error: Error) => log.warn({ error: error.message }, 'pages could not be told of a run'));
-  });
+  };
+  const senders = new Senders({ outbox, runs, systems, answers, leaseSeconds: LEASE }, announce, peers, works);
   const queueHouse = { db, outbox, senders, outageSeconds: OUTAGE_SECONDS };
-  const installation = await installationId(db);
   const tell: Tell = (run, message, level) => runs.log(run, message, level);
   const otherSteps = new OtherSteps(runs, systems);
   const changes = new Changes(db, systems, tell);
@@ -121,6 +137,7 @@ async function start(): Promise<void> {
     runs,
     systems,
     sourceSets,
+    readings,
     keyMaps,
     otherSteps,
     changes,
@@ -130,17 +147,22 @@ async function start(): Promise<void> {
     queueHouse,
     installation,
   );
-  const engine = new Engine(runs, systems, carryOut, landed);
+  const engine = new Engine(runs, systems, carryOut, landed, peers, works);
   const calendars = new Calendars(db);
   const plans = new Plans(db, calendars, systems);
-  const notifications = new Notifications(db, new NotificationSettings(db, secrets, () => addressOf(server)), failures);
+  const notifications = new Notifications(
+    db,
+    new NotificationSettings(db, secrets, () => proxy?.origin ?? addressOf(server)),
+    failures,
+  );
   const shareOut = new ShareOut(db, systems, landed, tell);
   const starter: Starter = new Starter(db, plans, runs, engine, () => conductor);
-  const conductor: Conductor = new Conductor(db, runs, engine, plans, systems, shareOut, (run) => {
+  const over = (run: number): void => {
     followed(run).catch((error: Error) =>
       log.warn({ run, error: error.message }, 'what follows from a run could not be seen to'),
     );
-  });
+  };
+  const conductor: Conductor = new Conductor(db, runs, engine, plans, systems, shareOut, over, peers, works);
   const followed = (run: number): Promise<void> =>
     follow(
       db,
@@ -162,12 +184,13 @@ async function start(): Promise<void> {
   const waitingRecords = new WaitingRecords(db);
   const services: Services = {
     db,
+    storeOnServer: Boolean(process.env['DATABASE_URL']),
     waitingRecords,
     waitingChanges: new WaitingChanges(db, outbox, senders, runs, waitingRecords),
     systems,
     failures,
     structures,
-    signIn: new SignIn(systems),
+    signIn: new SignIn(db, systems, secrets),
     profiles,
     events,
     sourceSets,
@@ -178,7 +201,9 @@ async function start(): Promise<void> {
     starters: new Starters(db, systems, structures, mappings),
     mappings,
     workbooks: new Workbooks(mappings, systems),
-    trials: new Trials(mappings, systems, sourceSets, keyMaps, events, join(data, 'trials')),
+    trials: new Trials(db, workers, peers, mappings, systems, sourceSets, keyMaps, events, join(shared, 'trials')),
+    peers,
+    workers,
     apiKeys: new ApiKeys(db),
     calendars,
     notifications,
@@ -188,49 +213,134 @@ async function start(): Promise<void> {
     engine,
     senders,
   };
-  ready(makeApp(services, { version: VERSION, host, pages, log }));
-  const hooksServer = await listenForHooks(services, log);
-  await services.engine.resume();
-  const listening = new Listening(db, systems, events, log);
-  const stopPlans = keepPlans(services, followed, log);
-  await profiles.resume();
-  const stopKeeping = keepHouse(db, log);
+  services.trials.begin(alone);
+  await services.engine.resume(alone);
+  // What an earlier process left is removed: others may begin to work beside this one.
+  await store.share();
+  const options = { version: VERSION, host, publicHost: proxy?.host ?? null, pages, log };
+  ready(work === 'runs' ? makeHealthApp(services, options) : makeApp(services, options));
+  const hooksServer = work === 'runs' ? null : await listenForHooks(services, log);
+  profiles.resume();
+  const duties = new Duties(db, me.id, LEASE);
+  const isQuiet = quietOf([server, hooksServer], services);
+  const stopWork = works ? keepWork(services, duties, followed, isQuiet, me.id) : () => Promise.resolve();
+  closeOnSignals(server, services, () => {
+    hooksServer?.close();
+    return stopWork();
+  });
+  process.stdout.write(`Versicle is at ${addressOf(server)}\n`);
+}
+
+/** Milliseconds after a request or a run in which more is likely to follow. */
+const QUIET_AFTER = 10_000;
+/** Whether nothing goes on, as far as this process knows: where others may work on the store, it doesn't. */
+function quietOf(servers: readonly (Server | null)[], { engine, storeOnServer }: Services): () => boolean {
+  let last = performance.now();
+  for (const server of servers) server?.on('request', () => (last = performance.now()));
+  return () => {
+    if (engine.isBusy) last = performance.now();
+    return !storeOnServer && performance.now() - last > QUIET_AFTER;
+  };
+}
+
+/** What is seen to again and again without anybody asking. Gives the way to stop it. */
+function keepWork(
+  services: Services,
+  duties: Duties,
+  followed: (run: number) => Promise<void>,
+  isQuiet: () => boolean,
+  me: string,
+): () => Promise<unknown> {
+  const { db, systems, events, engine, structures, profiles } = services;
+  const systemsAreMine = (): Promise<boolean> => duties.holds('systems');
+  // An embedded database is seen to by the process that has it.
+  const seesTo = async (system: string): Promise<boolean> => {
+    const standing = await systems.standing(system);
+    return standing === 'here' || (standing === 'anywhere' && (await systemsAreMine()));
+  };
+  const listening = new Listening(db, systems, events, log, me);
+  const stopPlans = keepPlans(services, () => duties.holds('plans'), followed, isQuiet, log);
+  const stopKeeping = keepHouse(db, log, () => duties.holds('house'));
   const minutes = Number(process.env['VERSICLE_CHECK_MINUTES'] ?? 5);
-  const stopWatching = minutes > 0 ? watchConnections(systems, events, log, minutes * 60_000) : () => undefined;
-  const takeUp = setInterval(() => {
-    services.engine
-      .takeUpAfterOutage()
-      .catch((error: Error) => log.warn({ error: error.message }, 'runs could not be taken up'));
-  }, 30_000);
-  takeUp.unref();
-  const tidying = setInterval(() => {
-    tidyCaptures(db, (dataset) => systems.openDataset(dataset)).catch((error: Error) =>
-      log.warn({ error: error.message }, 'what systems write down could not be looked after'),
-    );
-  }, TIDY_CAPTURES);
-  tidying.unref();
+  const stopWatching = minutes > 0 ? watchConnections(systems, events, log, minutes * 60_000, seesTo) : () => undefined;
+  const every = (ms: number, work: () => Promise<void>, complaint: string): NodeJS.Timeout => {
+    const round = async (): Promise<void> => {
+      if (await systemsAreMine()) await work();
+    };
+    const timer = setInterval(() => {
+      round().catch((error: Error) => log.warn({ error: error.message }, complaint));
+    }, ms);
+    timer.unref();
+    return timer;
+  };
+  const takeUp = every(30_000, () => engine.takeUpAfterOutage(), 'runs could not be taken up');
+  const tidying = every(
+    TIDY_CAPTURES,
+    () => tidyCaptures(db, (dataset) => systems.openDataset(dataset)),
+    'what systems write down could not be looked after',
+  );
   const stopLooking = keepLookSchedules(
     db,
     (system) => lookAtAll(structures, profiles, system, true),
     log,
     Number(process.env['VERSICLE_SCHEDULE_SECONDS'] ?? 30) * 1000,
+    seesTo,
   );
-  closeOnSignals(server, services, () => {
-    hooksServer?.close();
+  return async () => {
     clearInterval(takeUp);
     clearInterval(tidying);
     stopKeeping();
     stopWatching();
     stopLooking();
-    return Promise.all([listening.close(), stopPlans()]);
-  });
-  process.stdout.write(`Versicle is at ${addressOf(server)}\n`);
+    await Promise.all([listening.close(), stopPlans()]);
+    // Where the store is away, they are free when their time is over.
+    await duties.release().catch(() => undefined);
+  };
 }
 
 /** Milliseconds between looks after what systems write down of their changes. */
 const TIDY_CAPTURES = Number(process.env['VERSICLE_TIDY_SECONDS'] ?? 60) * 1000;
 
 const addressOf = (server: Server): string => `http://${host}:${(server.address() as { port: number }).port}`;
+
+/** Where the databases lie that Versicle keeps itself. */
+async function embeddedDatabases(db: Database, server: ServerAddress | null, home: string): Promise<EmbeddedDatabases> {
+  const directory = join(data, 'databases');
+  const where = process.env['VERSICLE_EMBEDDED'] || 'here';
+  if (where !== 'here' && where !== 'server')
+    throw new Fault('start', `VERSICLE_EMBEDDED is here or server, not “${where}”.`);
+  if (where === 'server') {
+    if (server !== null) return EmbeddedOnServer.begin(db, server, directory);
+    throw new Fault('start', 'VERSICLE_EMBEDDED=server needs a store on a server: say which one with DATABASE_URL.');
+  }
+  await EmbeddedHome.requireHere(db);
+  if (server === null) return new EmbeddedHere(directory, template);
+  const owned = new EmbeddedHome(db, home, directory);
+  await owned.begin();
+  return new EmbeddedHere(directory, template, owned);
+}
+
+/** What this process does of all that there is to do. */
+function workOf(text: string): Work {
+  if (text === 'pages' || text === 'runs' || text === 'all') return text;
+  throw new Fault('start', `VERSICLE_WORK is pages, runs or all, not “${text}”.`);
+}
+
+/** Secrets are kept once for all processes: one with another key could read none of them, and would keep its own. */
+async function requireSameKey(db: Database, secrets: Secrets, alone: boolean): Promise<void> {
+  const [row] = await db.query<{ value: string }>("SELECT value FROM house WHERE name = 'key'");
+  if (row && secrets.opens(row.value, 'key')) return;
+  if (row && !alone)
+    throw new Fault(
+      'start',
+      'This process has another key than the others that work on the store, so it could not read what they keep under lock. Give all of them the same VERSICLE_KEY, or one folder with the key in it (VERSICLE_SHARED).',
+    );
+  // A key that was lost: what it locked up has to be given anew, as the systems' pages say.
+  await db.query(
+    "INSERT INTO house (name, value) VALUES ('key', $1) ON CONFLICT (name) DO UPDATE SET value = EXCLUDED.value",
+    [secrets.seal('this is the key', 'key')],
+  );
+}
 
 /** Whoever reaches the server may do everything, since nobody signs in yet: it is for this machine only. */
 function requireThisMachine(address: string): void {
@@ -315,7 +425,7 @@ function listen(server: Server, port: number, address = host): Promise<Server> {
 
 function closeOnSignals(
   server: Server,
-  { engine, conductor, senders, profiles, trials, events, systems, db }: Services,
+  { engine, conductor, senders, profiles, trials, events, systems, peers, workers, db }: Services,
   stopWatching: () => Promise<unknown>,
 ): void {
   let closing = false;
@@ -332,6 +442,8 @@ function closeOnSignals(
     await profiles.close();
     await trials.close();
     await systems.close();
+    await workers.end().catch(() => undefined);
+    await peers.close();
     await db.close();
     process.exit(0);
   };

@@ -22,12 +22,16 @@ import type { Database } from '@versicle/postgres';
 import type { SignIn } from './systems/sign-in.ts';
 import type { Systems } from './systems/systems.ts';
 import type { Trials } from './trials/trials.ts';
+import type { Peers } from './workers/peers.ts';
+import type { Workers } from './workers/workers.ts';
 import type { WaitingChanges } from './waiting/change-waiting.ts';
 import type { WaitingRecords } from './waiting/waiting-records.ts';
 
 /** What the requests work with; made once in main.ts. */
 export interface Services {
   readonly db: Database;
+  /** Whether the store is on a PostgreSQL server. */
+  readonly storeOnServer: boolean;
   readonly systems: Systems;
   readonly signIn: SignIn;
   readonly profiles: Profiles;
@@ -53,4 +57,6 @@ export interface Services {
   readonly waitingRecords: WaitingRecords;
   readonly waitingChanges: WaitingChanges;
   readonly events: Events;
+  readonly peers: Peers;
+  readonly workers: Workers;
 }

@@ -18,6 +18,7 @@ eachHome('the ways of writing', (home) => {
     const { rejections, unchanged } = await home().deliver({
       source: `way-${++n}`,
       run: 1,
+      claim: 1,
       chunk: 1,
       mode,
       parts: [part('way', columns, ['no'], rows)],
@@ -78,6 +79,7 @@ eachHome('the ways of writing', (home) => {
       const { rejections, unchanged } = await home().deliver({
         source: `way-${++n}`,
         run: 1,
+        claim: 1,
         chunk: 1,
         mode: 'revise',
         parts: [{ ...part('way', columns, ['no'], rows), anew: ['stamp'] }],
@@ -165,6 +167,7 @@ eachHome('a chunk of several parts', (home) => {
   const chunk: Delivery = {
     source: 'a-run',
     run: 1,
+    claim: 1,
     chunk: 1,
     mode: 'upsert',
     parts: [
@@ -199,9 +202,25 @@ eachHome('a chunk of several parts', (home) => {
     ]);
     expect(await counts()).toEqual({ trips: 2, legs: 0 });
   });
+  it('does not go in for whoever lost the run; what went in before is told to whoever has it', async () => {
+    await home().takeOn('a-run', 3);
+    const late = home().deliver({ ...chunk, chunk: 5, claim: 2 });
+    await expect(late).rejects.toMatchObject({ code: 'VRS01' });
+    await expect(home().deliver({ ...chunk, claim: 2 })).rejects.toMatchObject({ code: 'VRS01' });
+    await expect(home().takeOn('a-run', 2)).rejects.toMatchObject({ code: 'VRS01' });
+    const swap = { source: 'a-run', table: 'trip', columns: ['no'], mayRemove: null };
+    await expect(home().swap({ ...swap, claim: 2 })).rejects.toMatchObject({ code: 'VRS01' });
+    await home().takeOn('a-run', 3);
+    expect((await home().deliver({ ...chunk, claim: 3 })).rejections).toHaveLength(2);
+    await home().takeOn('another-run', 1);
+    await home()
+      .takeOn('a-run', 1)
+      .catch(() => undefined);
+    expect(await home().query('SELECT count(*)::int AS n FROM trip WHERE no > 2')).toEqual([{ n: 0 }]);
+  });
   it('does not go in at all where one of its tables is not there', async () => {
     const parts = [part('trip', [no], ['no'], [[3]]), part('nowhere', [no], ['no'], [[1]])];
-    await expect(home().deliver({ ...chunk, chunk: 2, parts })).rejects.toThrow('nowhere');
+    await expect(home().deliver({ ...chunk, claim: 3, chunk: 2, parts })).rejects.toThrow('nowhere');
     expect(await counts()).toEqual({ trips: 2, legs: 0 });
   });
   it('is read from journals that kept refused rows as lines', async () => {
@@ -212,7 +231,7 @@ eachHome('a chunk of several parts', (home) => {
       'a-run',
       old,
     ]);
-    expect((await home().deliver({ ...chunk, chunk: 7 })).rejections).toEqual([
+    expect((await home().deliver({ ...chunk, claim: 3, chunk: 7 })).rejections).toEqual([
       { part: 0, index: 4, cells: ['a\tb', null], code: '23505', message: 'no', columns: [], constraint: null },
     ]);
   });

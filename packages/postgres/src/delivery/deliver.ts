@@ -1,7 +1,7 @@
 import { keptRejections, quoteName as q, type Delivered, type Delivery, type Rejection } from '@versicle/core';
-import type { Swap, Swapped } from '../database.ts';
+import { DatabaseError, LOST_RUN, type Swap, type Swapped } from '../database.ts';
 import { besideName, keysName, tableName } from '../names.ts';
-import type { Session } from '../session.ts';
+import type { Row, Session } from '../session.ts';
 import { putRows, type PartRows } from './put-rows.ts';
 import { putBeside } from './tried-in-place.ts';
 
@@ -15,14 +15,38 @@ COMMENT ON TABLE versicle.delivery IS 'Chunks that arrived, so that none arrives
 /** Entries of runs that ended this long ago are of no use any more. */
 const KEPT = "interval '90 days'";
 
+/** This entry of a run is about no chunk: its `unchanged` says how often the run was taken on. */
+const TAKEN_ON = { run: 0, chunk: -1 } as const;
+
+/** A run was taken on for the so-manieth time: what is under way for whoever had it before is waited for, and is the last of theirs. */
+export async function takeOnRun(tx: Session, source: string, claim: number): Promise<void> {
+  const { count } = await tx.query(
+    `INSERT INTO versicle.delivery AS d (source, run, chunk, unchanged) VALUES ($1, $2, $3, $4)
+     ON CONFLICT (source, run, chunk) DO UPDATE SET unchanged = EXCLUDED.unchanged, at = now() WHERE d.unchanged <= EXCLUDED.unchanged`,
+    [source, TAKEN_ON.run, TAKEN_ON.chunk, claim],
+  );
+  if (count === 0) throw lostRun();
+}
+const lostRun = (): DatabaseError => new DatabaseError('Another process has taken this run on.', LOST_RUN, null);
+
+/** What the journal has of a chunk. Whose the run is stays so until the transaction ends; whoever takes it on comes before the next chunk. */
+async function entryOf(tx: Session, { source, claim }: Owned, run: number, chunk: number): Promise<Row | undefined> {
+  const { rows } = await tx.query(
+    `SELECT run, chunk, rejected, unchanged FROM versicle.delivery
+      WHERE source = $1 AND (run = $2 AND chunk = $3 OR run = $4 AND chunk = $5) FOR UPDATE`,
+    [source, run, chunk, TAKEN_ON.run, TAKEN_ON.chunk],
+  );
+  const isTakenOn = (row: Row): boolean => Number(row['chunk']) === TAKEN_ON.chunk;
+  const takenOn = rows.find(isTakenOn);
+  if (takenOn && Number(takenOn['unchanged']) > claim) throw lostRun();
+  return rows.find((row) => !isTakenOn(row));
+}
+type Owned = Pick<Delivery, 'source' | 'claim'>;
+
 /** Puts a chunk into its table and into the journal, within a transaction that is open already. */
 export async function deliverChunk(tx: Session, delivery: Delivery): Promise<Delivered> {
   const { source, run, chunk } = delivery;
-  const known = await tx.query(
-    'SELECT rejected, unchanged FROM versicle.delivery WHERE source = $1 AND run = $2 AND chunk = $3',
-    [source, run, chunk],
-  );
-  const [before] = known.rows;
+  const before = await entryOf(tx, delivery, run, chunk);
   if (before) {
     const { rejected, unchanged } = before;
     return { rejections: keptRejections(rejected), unchanged: Number(unchanged) };
@@ -80,14 +104,13 @@ async function beside(tx: Session, { source, part }: PartRows): Promise<string> 
  * Puts what was loaded beside a table in its place, within a transaction that is open already: all of it, or nothing. Chunk 0
  * of the journal says that it happened, so that a run that is taken up again does not empty the table.
  */
-export async function swapContent(tx: Session, { source, table, columns, mayRemove }: Swap): Promise<Swapped> {
+export async function swapContent(tx: Session, swap: Swap): Promise<Swapped> {
+  const { source, table, columns, mayRemove } = swap;
   const target = tableName(table);
   const loaded = besideName(source);
-  const known = await tx.query('SELECT rejected FROM versicle.delivery WHERE source = $1 AND run = 0 AND chunk = 0', [
-    source,
-  ]);
-  if (known.rows[0]) {
-    const { rejected } = known.rows[0];
+  const known = await entryOf(tx, swap, 0, 0);
+  if (known) {
+    const { rejected } = known;
     return (typeof rejected === 'string' ? JSON.parse(rejected) : rejected) as Swapped;
   }
   await tx.exec(`LOCK TABLE ${target} IN SHARE ROW EXCLUSIVE MODE`);

@@ -2,15 +2,12 @@ import { PGlite, type PGliteInterface, type Transaction } from '@electric-sql/pg
 import { pg_trgm } from '@electric-sql/pglite/contrib/pg_trgm';
 import type { Delivered, Delivery } from '@versicle/core';
 import { databaseError, type Database, type Sessions, type Statement, type Swap, type Swapped } from '../database.ts';
-import { deliverChunk, discardOf, JOURNAL, swapContent } from '../delivery/deliver.ts';
+import { deliverChunk, discardOf, JOURNAL, swapContent, takeOnRun } from '../delivery/deliver.ts';
 import type { Row, Session } from '../session.ts';
-import { AS_TEXT, SETTINGS } from '../settings.ts';
+import { AS_TEXT, MISSPELT, SETTINGS } from '../settings.ts';
 import { makeFromTemplate } from './template.ts';
 
 const parsers = Object.fromEntries([...AS_TEXT].map((oid) => [oid, (text: string) => text]));
-
-/** How like a word must be to be meant: two letters that changed places, or one that is missing, are forgiven. */
-const MISSPELT = 'SET pg_trgm.word_similarity_threshold = 0.35';
 
 /** Rows after which a checkpoint is written; PGlite writes none by itself. */
 const CHECKPOINT_AFTER = 250_000;
@@ -41,6 +38,8 @@ export class PgliteHere implements Database, Sessions {
     const db = await PGlite.create({
       ...(directory === null ? {} : { dataDir: directory }),
       ...(options.trigrams ? { extensions: { pg_trgm } } : {}),
+      // Given with a query, they are laid over hundreds of others each time, which takes longer than most queries do.
+      parsers,
     });
     await db.exec(
       [
@@ -77,6 +76,9 @@ export class PgliteHere implements Database, Sessions {
     return this.said(this.db.transaction((tx) => work(sessionOf(tx))));
   }
 
+  takeOn(source: string, claim: number): Promise<void> {
+    return this.inTransaction((session) => takeOnRun(session, source, claim));
+  }
   async deliver(delivery: Delivery): Promise<Delivered> {
     const delivered = await this.inTransaction((session) => deliverChunk(session, delivery));
     this.sinceCheckpoint += delivery.parts.reduce((sum, part) => sum + part.rows, 0);
@@ -110,11 +112,11 @@ function sessionOf(db: Pick<PGliteInterface | Transaction, 'exec' | 'query'>): S
   return {
     exec: (sql) => db.exec(sql),
     query: async <T extends Row>(sql: string, params: readonly unknown[] = []) => {
-      const { rows, affectedRows } = await db.query<T>(sql, [...params], { parsers });
+      const { rows, affectedRows } = await db.query<T>(sql, [...params]);
       return { rows, count: affectedRows ?? 0 };
     },
     arrays: async <T extends readonly unknown[]>(sql: string, params: readonly unknown[] = []) =>
-      (await db.query<T>(sql, [...params], { parsers, rowMode: 'array' })).rows,
+      (await db.query<T>(sql, [...params], { rowMode: 'array' })).rows,
     copy: async (table, columns, text) => {
       const blob = new Blob([text as Uint8Array<ArrayBuffer>]);
       const list = columns === null ? '' : ` (${columns})`;

@@ -89,6 +89,9 @@ export class PgliteDatabase implements Database {
   transaction(statements: readonly Statement[]): Promise<Row[][]> {
     return this.call('transaction', [statements]) as Promise<Row[][]>;
   }
+  async takeOn(source: string, claim: number): Promise<void> {
+    await this.call('takeOn', [source, claim]);
+  }
   deliver(delivery: Delivery): Promise<Delivered> {
     const buffers = delivery.parts.flatMap((part) => buffersOf(part.content));
     return this.call('deliver', [delivery], buffers) as Promise<Delivered>;

@@ -1,4 +1,3 @@
-import { PGlite } from '@electric-sql/pglite';
 import { cpSync, existsSync, mkdirSync, renameSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { threadId } from 'node:worker_threads';
@@ -39,6 +38,8 @@ async function makeTemplate(template: string, make: (directory: string) => Promi
 }
 
 async function makeEmpty(directory: string): Promise<void> {
+  // Loaded here only: whoever has the store on a server and nothing embedded does without it.
+  const { PGlite } = await import('@electric-sql/pglite');
   const db = await PGlite.create(directory);
   await db.exec('CHECKPOINT');
   await db.close();

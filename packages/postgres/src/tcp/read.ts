@@ -18,7 +18,10 @@ export async function* readByCursor<T extends readonly unknown[]>(
   let cursor: Cursor<T> | null = null;
   let broken: Error | null = null;
   try {
-    await client.query('BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY');
+    // Whoever works the rows off may take their time.
+    await client.query(
+      'BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY; SET LOCAL idle_in_transaction_session_timeout = 0',
+    );
     cursor = client.query(new Cursor<T>(sql, [...params], { rowMode: 'array' }));
     for (;;) {
       const rows = await unlessGone(client, cursor.read(ROWS_AT_ONCE));

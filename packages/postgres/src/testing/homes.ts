@@ -14,9 +14,13 @@ interface OpenHome {
   readonly db: Home;
   close(): Promise<void>;
 }
-async function pglite(): Promise<OpenHome> {
+interface HomeWish {
+  /** Similarity of words, as the store has it. */
+  readonly trigrams?: boolean;
+}
+async function pglite({ trigrams = false }: HomeWish): Promise<OpenHome> {
   const home = mkdtempSync(join(tmpdir(), 'versicle-home-'));
-  const db = await PgliteHere.open(join(home, 'data'), { journal: true, template });
+  const db = await PgliteHere.open(join(home, 'data'), { journal: true, template, trigrams });
   return {
     db,
     close: async () => {
@@ -25,18 +29,11 @@ async function pglite(): Promise<OpenHome> {
     },
   };
 }
-async function server(): Promise<OpenHome> {
+async function server({ trigrams = false }: HomeWish): Promise<OpenHome> {
   const server = await PostgresServer.start();
   const { port } = server;
-  const db = new ServerDatabase({
-    host: '127.0.0.1',
-    port,
-    database: 'postgres',
-    user: 'ledger',
-    password: PostgresServer.password,
-    ssl: false,
-    label: 'the ledger',
-  });
+  const at = { host: '127.0.0.1', port, database: 'postgres', user: 'ledger', password: PostgresServer.password };
+  const db = new ServerDatabase({ ...at, ssl: false, label: 'the ledger' }, { trigrams });
   return {
     db,
     close: async () => {
@@ -47,13 +44,17 @@ async function server(): Promise<OpenHome> {
 }
 
 /** The same tests for both homes of the port; without Debian's PostgreSQL server, the second is skipped by its name. */
-export function eachHome(name: string, tests: (home: () => Home) => void): void {
-  const both = (open: () => Promise<OpenHome>) => () => {
+export function eachHome(
+  name: string,
+  tests: (home: () => Home, where: 'pglite' | 'server') => void,
+  wish: HomeWish = {},
+): void {
+  const both = (where: 'pglite' | 'server', open: (wish: HomeWish) => Promise<OpenHome>) => () => {
     let home: OpenHome | null = null;
-    beforeAll(async () => void (home = await open()));
+    beforeAll(async () => void (home = await open(wish)));
     afterAll(() => home?.close());
-    tests(() => home!.db);
+    tests(() => home!.db, where);
   };
-  describe(`${name}, in a PGlite`, both(pglite));
-  (postgresPrograms() === null ? describe.skip : describe)(`${name}, on a server`, both(server));
+  describe(`${name}, in a PGlite`, both('pglite', pglite));
+  (postgresPrograms() === null ? describe.skip : describe)(`${name}, on a server`, both('server', server));
 }

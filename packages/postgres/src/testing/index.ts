@@ -1,1 +1,3 @@
+export { CuttingProxy } from './cutting-proxy.ts';
+export { eachHome, type Home } from './homes.ts';
 export { postgresPrograms, PostgresServer } from './postgres-server.ts';

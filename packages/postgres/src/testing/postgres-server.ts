@@ -90,10 +90,14 @@ export class PostgresServer {
     return execFileSync('cat', [join(this.directory, 'cert.pem')], { encoding: 'utf8' });
   }
 
-  async query(sql: string, database = 'postgres'): Promise<Record<string, unknown>[]> {
+  query(sql: string, database = 'postgres'): Promise<Record<string, unknown>[]> {
+    return PostgresServer.queryAt(this.port, sql, database);
+  }
+  /** Asks one that somebody else started. */
+  static async queryAt(port: number, sql: string, database = 'postgres'): Promise<Record<string, unknown>[]> {
     const client = new pg.Client({
       host: '127.0.0.1',
-      port: this.port,
+      port,
       user: 'ledger',
       password: PostgresServer.password,
       database,

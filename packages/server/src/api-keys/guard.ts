@@ -26,6 +26,8 @@ function requireRight({ name, may, plans }: ApiKey, method: string, path: string
   if (/^\/keys(\/|$)/i.test(path))
     throw new Fault('not allowed', 'Keys are made and taken back by people, not by keys.');
   const starts = STARTS.exec(path);
+  // All that is kept, whoever may see it on pages.
+  if (/^\/store\/backup\/?$/i.test(path)) return require('change', 'take the whole store away');
   if (method === 'GET' || method === 'HEAD' || LOOKS.test(path)) return require('read', 'look at anything');
   if (starts === null) return require('change', 'change anything');
   require('start', 'start or end runs');

@@ -2,7 +2,6 @@ import type { Calendar, SavedCalendar } from '@versicle/contract';
 import { notFound, quoted, refused, type Calendars as Days } from '@versicle/core';
 import type { Database } from '@versicle/postgres';
 import { isoTime } from '../store/values.ts';
-import { daysOfICalendar } from './icalendar.ts';
 
 interface Row {
   [key: string]: unknown;
@@ -44,7 +43,7 @@ export class Calendars {
   }
 
   async save(name: string, { days, icalendar }: SavedCalendar, person: string): Promise<Calendar> {
-    const all = icalendar === undefined ? checked(days!) : daysOfICalendar(icalendar);
+    const all = icalendar === undefined ? checked(days!) : (await import('./icalendar.ts')).daysOfICalendar(icalendar);
     await this.db.query(
       `INSERT INTO calendar (name, days, icalendar, updated_by) VALUES ($1, $2, $3, $4)
        ON CONFLICT (name) DO UPDATE SET days = $2, icalendar = $3, updated_by = $4, updated_at = now()`,

@@ -8,7 +8,7 @@ import type { Api } from '../http/api.ts';
 import type { Services } from '../services.ts';
 
 export function codeRoutes(api: Api, { codes, events }: Services): void {
-  api.on('listCodeTables', () => codes.list());
+  api.forAll('listCodeTables', () => codes.list());
   api.on('createCodeTable', ({ body }, who) => codes.create(body, who.person));
   api.on('getCodeTable', ({ params }) => codes.get(params.name));
   api.on('saveCodeTable', ({ params, body }, who) => codes.save(params.name, body, who.person));

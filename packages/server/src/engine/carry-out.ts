@@ -22,6 +22,7 @@ import {
   type Runs,
 } from '../runs/runs.ts';
 import type { SourceSets } from '../source-sets/source-sets.ts';
+import type { Readings } from '../sources/readings.ts';
 import type { Database } from '@versicle/postgres';
 import { fromJson, isoTime } from '../store/values.ts';
 import type { BulkTarget, Finished, QueueTarget, SourcePlan, Target, TargetRun } from '../systems/kinds/kind.ts';
@@ -29,6 +30,7 @@ import { Outage, pause } from '../systems/outage.ts';
 import type { Systems } from '../systems/systems.ts';
 import { NO_CHANGES, type Changes, type RunChanges } from './changes/changes.ts';
 import { isNumbered } from './chunk.ts';
+import type { UnderWay } from './under-way.ts';
 import { Drive } from './drive.ts';
 import { BulkLane } from './lanes/bulk.ts';
 import { windowWords } from './lanes/queue/outbox.ts';
@@ -43,6 +45,7 @@ import { requireKnownFields, sourcePlanOf } from './source-plan.ts';
 import { partPath } from './part-path.ts';
 import type { CapturedChanges } from './changes/captured.ts';
 import { tellGone, type ToldGone } from './tell-gone.ts';
+import { Unread } from './unread.ts';
 
 const CHUNK_ROWS = Number(process.env['VERSICLE_CHUNK_ROWS'] ?? 20_000);
 /** Records of a chunk where the plan says how many may fail. */
@@ -51,9 +54,10 @@ const CHUNK_CHARACTERS = 32 * 1024 * 1024;
 /** Share of a table's rows that may go without a person's word, where no plan says another. */
 const REMOVES_AT_MOST = 0.5;
 /** Threads that share in mapping the records of a run; databases on this machine want processors, too. */
-const MAPPING_THREADS = Number(
-  process.env['VERSICLE_MAPPING_THREADS'] ?? Math.max(1, Math.min(4, availableParallelism() >> 1)),
-);
+const SET_THREADS = process.env['VERSICLE_MAPPING_THREADS'];
+const MAPPING_THREADS = Number(SET_THREADS ?? Math.max(1, Math.min(4, availableParallelism() >> 1)));
+/** The same for runs that send what changed only, and hardly need the databases. */
+const COMPARING_THREADS = Number(SET_THREADS ?? Math.min(4, availableParallelism()));
 /** Milliseconds after which a change of a target's windows holds for a run that waits for them. */
 const LOOK_AT_WINDOW = 1000;
 /** How long a run waits for a target that does not answer, before it ends. */
@@ -62,13 +66,6 @@ export const OUTAGE_SECONDS = Number(process.env['VERSICLE_OUTAGE_SECONDS'] ?? 6
 /** More failed than the plan lets: the run stops. */
 export class LimitReached extends Error {}
 
-/** What a run under way hears, and says. */
-export interface UnderWay {
-  /** Aborted when the run is cancelled or lost, or the server stops. */
-  readonly signal: AbortSignal;
-  /** Whether it waits for a system that does not answer. */
-  readonly waits: (is: boolean) => void;
-}
 /** A run of a mapping. */
 type Load = RunRow & { readonly kind: 'full' | 'replay' };
 /** A run with all that it works on. */
@@ -93,6 +90,7 @@ export class CarryOut {
     private readonly runs: Runs,
     private readonly systems: Systems,
     private readonly sourceSets: SourceSets,
+    private readonly readings: Readings,
     private readonly keyMaps: KeyMaps,
     private readonly otherSteps: OtherSteps,
     private readonly changes: Changes,
@@ -107,9 +105,10 @@ export class CarryOut {
 
   async run(claim: Claim, underWay: UnderWay): Promise<void> {
     const step = (await this.runs.row(claim.run))!;
-    if (!movesRecords(step)) return this.otherSteps.run(claim, step, underWay.signal);
+    if (!movesRecords(step)) return this.otherSteps.run(claim, step, underWay);
     await this.changes.fixStart(claim, step);
     const work = await this.workOf(claim, underWay);
+    await this.takeOn(work);
     const { row, document, target } = work;
     // What a person said yes to lies ready: nothing is read again.
     if (row.confirmed_by !== null)
@@ -122,6 +121,16 @@ export class CarryOut {
     const end = mapped ?? (await this.map(work, queue, changes));
     if (queue) await this.sent(work, queue, end);
     await this.conclude(work, end, changes);
+  }
+
+  /** Whoever had the run before, and may have been frozen, writes nothing more, and what it has open there is in nobody's way. */
+  private async takeOn(work: Work): Promise<void> {
+    const { claim, row, target, run } = work;
+    // Before runs had ids of their own, journals could not tell them apart.
+    if (target.lane !== 'bulk' || run.legacy || target.takeOn === undefined) return;
+    const remark = await this.patiently(work, () => target.takeOn!(run, row.taken_from));
+    if (remark !== null) await this.log(row.id, remark, 'warning');
+    if (row.taken_from !== null) await this.runs.takenOn(claim);
   }
 
   /** What the source wrote down itself of its changes, where the run reads just that. */
@@ -147,7 +156,12 @@ export class CarryOut {
     await this.runs.announce(row.id);
     const job = await this.job((await this.runs.row(row.id))!, document, plan, { target, dataset, changes, noticed });
     const { mapping, revision } = row;
-    const patiently = <T>(chunk: () => Promise<T>): Promise<T> => this.patiently(work, chunk);
+    const patiently = <T>(chunk: () => Promise<T>): Promise<T> =>
+      this.patiently(work, () => {
+        work.requireHeld();
+        return chunk();
+      });
+    const unread = new Unread((await this.runs.row(row.id))!);
     const drive = new Drive({
       db: this.db,
       claim,
@@ -165,6 +179,7 @@ export class CarryOut {
           : queue!,
       job,
       only: changes.only,
+      unread,
       announce: async () => {
         await this.requireWithinLimits(row);
         await this.runs.announceNow(row.id);
@@ -172,6 +187,7 @@ export class CarryOut {
     });
     const { how, well } = await drive.go();
     if (how === 'aborted' || signal.aborted) throw new Aborted();
+    await this.db.transaction([requireClaim(claim), ...unread.told(document)]);
     return { how, well };
   }
   /** Until all that waits has been sent; others may have the run's place meanwhile. */
@@ -213,7 +229,7 @@ export class CarryOut {
       const document = await this.runs.document(row);
       await failRest(sentRun(row, document), this.queueHouse, document.target.dataset, requireClaim(claim));
     }
-    const quiet = { signal: new AbortController().signal, waits: () => undefined };
+    const quiet = { signal: new AbortController().signal, waits: () => undefined, requireHeld: () => undefined };
     const work = await this.workOf(claim, quiet).catch(() => null);
     if (work) {
       const { row, document, target, dataset, run } = work;
@@ -221,6 +237,8 @@ export class CarryOut {
       if (back) await this.runs.takeBack(claim);
       const tidy = async (): Promise<void> => {
         if (target.lane !== 'bulk') return;
+        // Whoever was frozen at it, and wakes, brings nothing more.
+        if (!run.legacy) await target.takeOn?.(run, row.taken_from);
         if (!back && row.started_at !== null) await target.finish?.(document, dataset, run);
         await target.discard?.(run, dataset, !back);
       };
@@ -245,6 +263,7 @@ export class CarryOut {
     const run: TargetRun = {
       uid: row.uid ?? this.installation,
       legacy: row.uid === null,
+      claim: claim.number,
       kind: row.kind,
       mayRemove: row.confirmed_by === null ? removesAtMost(row) : null,
       signal: underWay.signal,
@@ -271,6 +290,7 @@ export class CarryOut {
         variables: new Map(Object.entries(fromJson(row.variables))),
         taken: row.taken === null ? null : fromJson(row.taken),
         captured: capturedOf((await this.runs.row(row.id))!),
+        readings: this.readings.of(row.mapping, row.revision, document),
       },
       this.sourceSets,
     );
@@ -284,6 +304,8 @@ export class CarryOut {
       characters: CHUNK_CHARACTERS,
       ...(canBeShared(row, document, plan) ? { of: 'text' } : {}),
     };
+    // What was fetched lies where only some processes reach it.
+    if (plan.files.some((f) => f.path.startsWith(this.directory))) await this.runs.lies(claim);
     await this.runs.begin(claim, plan, bytes, cut);
     const reads = `reads ${plan.files.map((f) => f.name).join(', ')}`;
     await this.log(row.id, row.kind === 'replay' ? 'sends failed records again' : reads);
@@ -314,7 +336,7 @@ export class CarryOut {
       // A limit is of the primary dataset's rows; composed records keep to it already.
       rowLimit: run.row_limit === null || isComposed(document) ? null : Number(run.row_limit),
       cut: run.cut === null ? { rows: CHUNK_ROWS, characters: Infinity } : fromJson(run.cut),
-      threads: MAPPING_THREADS,
+      threads: changes.only === null ? MAPPING_THREADS : COMPARING_THREADS,
       sequenceFrom: Number(run.sequence_from ?? 0),
       narrowed: run.since !== null || carriedBy(run)?.filter !== undefined,
       open:
@@ -401,7 +423,12 @@ export class CarryOut {
     const bulk = target.lane === 'bulk' ? target : null;
     if (bulk?.finish && !stays) await this.untilOpen(work);
     const finished: Finished =
-      bulk?.finish && !stays ? await this.patiently(work, () => bulk.finish!(document, dataset, run)) : { log: [] };
+      bulk?.finish && !stays
+        ? await this.patiently(work, () => {
+            work.requireHeld();
+            return bulk.finish!(document, dataset, run);
+          })
+        : { log: [] };
     for (const line of finished.log) await this.log(id, line);
     if (finished.asks !== undefined) return this.runs.end(claim, { state: 'asks', message: finished.asks });
     if (stays) await this.runs.takeBack(claim);

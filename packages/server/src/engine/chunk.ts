@@ -7,6 +7,7 @@ import {
   keyReader,
   keyTexts,
   madeAnew,
+  mergeUnknown,
   outputText,
   RecordFeed,
   sourceFieldsFor,
@@ -24,6 +25,7 @@ import {
   type Outcome,
   type RawRow,
   type RecordPlace,
+  type UnknownValues,
   type Value,
 } from '@versicle/core';
 import { Digests } from './changes/digests.ts';
@@ -60,6 +62,8 @@ export class Chunk {
   private readonly records: FailedRow[] = [];
   private readonly sequences: number[] = [];
   stopped: number | null = null;
+  /** What its records have and nothing is made of. */
+  private unread: MappedChunk['unread'] = new Map();
 
   /** Open failures that are noticed to go well. */
   private readonly noticed = new Set<number>();
@@ -79,6 +83,12 @@ export class Chunk {
     private readonly twice: ReadonlyMap<number, readonly number[]> = new Map(),
   ) {}
 
+  /** Of the records that begin with this one: what their structure does not know. */
+  leaves(unknown: UnknownValues | undefined, file: string | null): void {
+    if (unknown === undefined) return;
+    const here = new Map([...unknown].map(([path, of]) => [path, { ...of, file }]));
+    this.unread = mergeUnknown([this.unread, here]);
+  }
   add(origin: Origin, at: number, read: RawRow): void {
     const again = origin.replay?.[at] ?? null;
     this.counts.read++;
@@ -176,6 +186,7 @@ export class Chunk {
       failed,
       settled,
       stopped,
+      unread,
       keys,
       ids,
       records,
@@ -199,6 +210,7 @@ export class Chunk {
       failed,
       settled,
       stopped,
+      unread,
       keys,
       records,
       digests,

@@ -1,9 +1,8 @@
 import * as fc from 'fast-check';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { CuttingProxy } from '../testing/cutting-proxy.ts';
 import { ItemApi } from '../testing/item-api.ts';
-import { postgresPrograms, PostgresServer } from '@versicle/postgres/testing';
+import { CuttingProxy, postgresPrograms, PostgresServer } from '@versicle/postgres/testing';
 import { RunningServer } from '../testing/running-server.ts';
 
 /**
@@ -15,7 +14,7 @@ const SEED = Number(process.env['VERSICLE_SEED'] ?? Date.now() % 1_000_000);
 const ALL = process.env['VERSICLE_KILLS'] === 'all';
 const IN_THE_SUITE = 1;
 
-const SOURCES = ['folder', 'postgres', 'api'] as const;
+const SOURCES = ['folder', 'postgres', 'api', 'embedded'] as const;
 const TARGETS = ['embedded', 'postgres', 'api', 'forgetful api', 'file'] as const;
 const MODES = ['insert', 'keyless insert', 'upsert', 'skip existing', 'replace'] as const;
 const ENDS = ['SIGKILL', 'SIGTERM', 'cut'] as const;
@@ -78,6 +77,19 @@ withServer(`runs that are disturbed (VERSICLE_SEED=${SEED})`, () => {
   beforeEach(async () => (api = await ItemApi.start()));
   afterEach(() => api.close());
 
+  /** The items as a table of the embedded database, that a run reads while it writes into another one there. */
+  async function intoStore(server: RunningServer): Promise<void> {
+    const fields = ['no', 'name', 'price'].map((name) => ({ name, type: 'text' }));
+    const { plan } = await server.mapping({
+      versicle: 1,
+      name: 'Items as they come',
+      source: { primary: { alias: 'i', dataset: 'files/items.csv' } },
+      target: { dataset: 'store/source_item', key: [], fields },
+      lines: fields.map(({ name }, i) => ({ id: `l${i}`, target: name, kind: 'straight', source: `i.${name}` })),
+      write: { mode: 'insert' },
+    });
+    expect((await server.run(plan)).counts.delivered).toBe(ROWS);
+  }
   async function world(chosenCase: Case): Promise<{ server: RunningServer; plan: string; table: string }> {
     const server = await RunningServer.start({
       VERSICLE_CHUNK_ROWS: '100',
@@ -116,7 +128,13 @@ withServer(`runs that are disturbed (VERSICLE_SEED=${SEED})`, () => {
       });
     }
     server.file('items.csv', ['no;name;price', ...ITEMS.map((i) => `${i.no};${i.name};${i.price}`)].join('\n'));
-    const source = { folder: 'files/items.csv', postgres: 'pg/source_item', api: 'from/items' }[chosenCase.source];
+    if (chosenCase.source === 'embedded') await intoStore(server);
+    const source = {
+      folder: 'files/items.csv',
+      postgres: 'pg/source_item',
+      api: 'from/items',
+      embedded: 'store/source_item',
+    }[chosenCase.source];
     const target = {
       embedded: `store/${table}`,
       postgres: `pg/${table}`,

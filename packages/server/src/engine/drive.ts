@@ -7,6 +7,7 @@ import type { Lane } from './lanes/lane.ts';
 import { MapThread } from './map-thread.ts';
 import type { FailedRow, FromMapper, MapJob, MappedChunk } from './messages.ts';
 import { failureOf } from './refusals.ts';
+import type { Unread } from './unread.ts';
 
 export interface DriveEnd {
   readonly how: 'finished' | 'stopped' | 'aborted';
@@ -22,6 +23,7 @@ interface Driven {
   readonly job: MapJob;
   /** Leaves out what was delivered before; null where all is sent. */
   readonly only: RunChanges['only'];
+  readonly unread: Unread;
   readonly announce: () => Promise<void>;
 }
 
@@ -81,7 +83,7 @@ export class Drive {
   private async take(message: MappedChunk): Promise<readonly Statement[]> {
     const { lane, only } = this.driven;
     if (only === null) return lane.take(message, this.inFull);
-    const { mapped, placeOf } = await only(message);
+    const { mapped, placeOf } = only(message);
     return lane.take(mapped, (of, rejections) => this.inFull(of, asMapped(rejections, placeOf)));
   }
 
@@ -102,8 +104,8 @@ export class Drive {
 
   /** Gives whether the document says that the run ends here. */
   private async keep(taken: Promise<readonly Statement[]>, mapped: MappedChunk): Promise<boolean> {
-    const { db, claim, lane, announce } = this.driven;
-    await db.transaction([requireClaim(claim), ...(await taken)]);
+    const { db, claim, lane, unread, announce } = this.driven;
+    await db.transaction([requireClaim(claim), ...(await taken), ...unread.keep(mapped.unread)]);
     lane.kept?.();
     await announce();
     if (mapped.stopped !== null) return true;

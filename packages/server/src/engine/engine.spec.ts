@@ -2,7 +2,8 @@ import { Aborted } from '@versicle/core';
 import { Runs, type Claim } from '../runs/runs.ts';
 import type { Database } from '@versicle/postgres';
 import { directDatabase, storedRun } from '../testing/direct-database.ts';
-import type { CarryOut, UnderWay } from './carry-out.ts';
+import type { CarryOut } from './carry-out.ts';
+import type { UnderWay } from './under-way.ts';
 import { Engine } from './engine.ts';
 
 /** Clicks at the wrong moment: between two steps of a run's life. */

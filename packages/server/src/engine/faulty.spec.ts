@@ -7,7 +7,8 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { RunSummary } from '@versicle/contract';
 import { FAULTS, ItemApi } from '../testing/item-api.ts';
-import { RunningServer } from '../testing/running-server.ts';
+import { Random } from '../testing/random.ts';
+import { root, RunningServer } from '../testing/running-server.ts';
 
 /**
  * Records come by every kind of start, and go to an API of whose answers a fifth is wrong, through windows that close and open,
@@ -27,21 +28,15 @@ const chosen: readonly Start[] = ALL ? STARTS : some;
 const RECORDS = ALL ? 1200 : 240;
 const FAULTY = 0.2;
 const SECRET = 'a secret of the tests, long enough';
-const CLOCK = join(__dirname, '../../../../scripts/clock.mjs');
+const CLOCK = join(root, 'scripts/clock.mjs');
 
 /** Of every price 13 the API refuses; the document refuses none. */
 const item = (n: number): { no: string; price: number } => ({ no: String(n), price: n % 17 === 3 ? 13 : 1 + (n % 12) });
 const taken = (n: number): boolean => item(n).price !== 13;
 
 describe(`a target of whose answers a fifth is wrong (VERSICLE_SEED=${SEED})`, () => {
-  let random = SEED;
-  /** A number from 0 to below 1 (mulberry32), so that the faults are the same for the same seed. */
-  const next = (): number => {
-    random = (random + 0x6d2b79f5) | 0;
-    let t = Math.imul(random ^ (random >>> 15), 1 | random);
-    t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t;
-    return ((t ^ (t >>> 14)) >>> 0) / 4_294_967_296;
-  };
+  const random = new Random(SEED);
+  const next = (): number => random.next();
   let server: RunningServer;
   let api: ItemApi;
   let feed: Server;

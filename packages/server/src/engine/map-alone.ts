@@ -1,4 +1,4 @@
-import type { RawRow } from '@versicle/core';
+import type { RowBatch } from '@versicle/core';
 import { datasetRecords } from '@versicle/files';
 import { Chunk, Mapper, type Origin } from './chunk.ts';
 import type { HandOver } from './hand-over.ts';
@@ -24,7 +24,8 @@ export async function mapAlone(job: MapJob, hand: HandOver): Promise<void> {
     await hand.chunk(message, made, isSettled);
   };
   let stopped = false;
-  reading: for await (const { rows, ...origin } of originsOf(job, mapper.names, (n) => (bytes += n)))
+  reading: for await (const { rows, unknown, ...origin } of originsOf(job, mapper.names, (n) => (bytes += n))) {
+    let told = false;
     for (let at = 0; at < rows.length; at++) {
       if (job.rowLimit !== null && read >= job.rowLimit) break reading;
       const insertOnly = origin.replay?.[at]?.duplicate ?? false;
@@ -33,6 +34,8 @@ export async function mapAlone(job: MapJob, hand: HandOver): Promise<void> {
         else chunk = new Chunk(mapper, insertOnly);
       }
       read++;
+      if (!told) chunk.leaves(unknown, origin.first.file);
+      told = true;
       chunk.add(origin, at, rows[at]!);
       stopped = chunk.stopped !== null;
       if (stopped) break reading;
@@ -41,6 +44,7 @@ export async function mapAlone(job: MapJob, hand: HandOver): Promise<void> {
       if (resumes || chunk.counts.read >= cut.rows || chunk.characters >= cut.characters) await flush(insertOnly);
       if (resumes) feed.sequence = settled.sequence ?? feed.sequence;
     }
+  }
   // Also a source without records is one chunk: a target that is replaced must become empty.
   if (chunk.counts.read > 0 || number === 0) await flush(false);
   await hand.end(bytes, stopped, mapper.well?.ids ?? []);
@@ -50,16 +54,16 @@ async function* originsOf(
   job: MapJob,
   names: readonly string[],
   count: (bytes: number) => void,
-): AsyncGenerator<Origin & { readonly rows: readonly RawRow[] }> {
+): AsyncGenerator<Origin & Pick<RowBatch, 'rows' | 'unknown'>> {
   if (job.replay) {
     const rows = job.replay.map((r) => names.map((n) => r.source[n] ?? null));
     const first = { row: 1, fileRow: 1, file: null };
-    yield { first, replay: job.replay, rows, row: (at) => rows[at]! };
+    yield { first, replay: job.replay, rows, unknown: undefined, row: (at) => rows[at]! };
     return;
   }
   for await (const batch of datasetRecords(job.source.files, job.source.format, names, count)) {
-    const { rows, file } = batch;
+    const { rows, file, unknown } = batch;
     const first = { row: batch.firstInDataset, fileRow: batch.firstRow, file };
-    yield { first, replay: null, rows, row: (at) => rows[at]! };
+    yield { first, replay: null, rows, unknown, row: (at) => rows[at]! };
   }
 }

@@ -9,7 +9,7 @@ import type {
   Part,
   Watermark,
 } from '@versicle/core';
-import type { Cut } from '../runs/runs.ts';
+import type { Cut, UnreadValues } from '../runs/runs.ts';
 import type { SourcePlan } from '../systems/kinds/kind.ts';
 
 /** What the mapping thread is told at its start. */
@@ -140,6 +140,8 @@ export interface MappedChunk {
     readonly message: string;
   }[];
   readonly stopped: number | null;
+  /** By path. */
+  readonly unread: ReadonlyMap<string, UnreadValues>;
   /** By index of the written records, where keys are kept: what each is known by; null where it has no key. */
   readonly keys: readonly (DeliveredKey | null)[];
   /** By index of the written records, where they wait to be sent: what is kept of each if it is refused. */

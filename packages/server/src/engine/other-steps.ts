@@ -9,6 +9,7 @@ import {
   type Runs,
   type SqlStep,
 } from '../runs/runs.ts';
+import type { UnderWay } from './under-way.ts';
 import { NothingDone } from '../systems/outage.ts';
 import type { Systems } from '../systems/systems.ts';
 
@@ -29,10 +30,15 @@ export class OtherSteps {
     private readonly systems: Systems,
   ) {}
 
-  async run(claim: Claim, row: RunRow, signal: AbortSignal): Promise<void> {
+  async run(
+    claim: Claim,
+    row: RunRow,
+    { signal, requireHeld }: Pick<UnderWay, 'signal' | 'requireHeld'>,
+  ): Promise<void> {
     const step = carriedBy(row) as SqlStep | RequestStep;
     const wasUnderWay = row.state === 'running';
     await this.runs.beginStep(claim);
+    requireHeld();
     const message =
       step.kind === 'sql' ? await this.sql(row, step, signal) : await this.request(row, step, signal, wasUnderWay);
     await this.runs.end(claim, { state: 'finished', message });

@@ -1,5 +1,6 @@
 import { passed } from './changes/watermarks.ts';
-import { keepInMind, type Memory, type Remembered } from './changes/memory.ts';
+import { keepInMind, type Remembered } from './changes/delivered-parts.ts';
+import type { Memory } from './changes/memory.ts';
 import { digestsAt, wholePlaces } from './changes/digests.ts';
 import { keepSeen } from './changes/gone.ts';
 import { keepKeys } from '../key-maps/key-maps.ts';
@@ -48,7 +49,7 @@ export function settleChunk({
   const places = memory === null ? [] : Array.from({ length: counts.written }, (_, index) => index);
   return [
     ...keepRecords({ run, mapping, revision }, { failed, keys, settled }),
-    ...keepInMind(memory, rememberedAt(chunk, places.filter(arrived)), rememberedAt(chunk, [...refused]).digests),
+    ...keepInMind(memory, run, rememberedAt(chunk, places.filter(arrived)), rememberedAt(chunk, [...refused]).digests),
     ...(chunk.seen === null ? [] : [keepSeen(run, chunk.chunk, chunk.seen)]),
     ...(chunk.highest === null ? [] : [passed(run, chunk.highest)]),
     {

@@ -33,7 +33,8 @@ export class ShareHere implements RunShare {
   }
   private mapped(blocks: readonly BlocksOfFile[], chunk: Chunk): Chunk {
     reading: for (const { block, file, before } of blocks) {
-      const { firstRow, rows } = this.recordsOf(block);
+      const { firstRow, rows, unknown } = this.recordsOf(block);
+      chunk.leaves(unknown, file);
       const origin = { first: { row: before + firstRow, fileRow: firstRow, file }, replay: null, row: this.row(block) };
       for (let at = 0; at < rows.length; at++) {
         chunk.add(origin, at, rows[at]!);

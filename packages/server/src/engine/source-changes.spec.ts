@@ -193,3 +193,35 @@ it('a file that is written anew while it is read breaks the run; what is put beh
     error: expect.stringContaining('moving.csv was changed while it was read'),
   });
 }, 120_000);
+
+it('what the structure of a file does not know is told with its place and its number, also after kills', async () => {
+  // Behind the first megabyte, from which the structure is learned.
+  const item = (n: number): object => ({
+    no: String(n),
+    name: `n${n % 50}`,
+    price: '1.00',
+    pad: 'x'.repeat(80),
+    ...(n >= 11_000 && n % 100 === 0 ? { ext: { colour: 'red', none: null } } : {}),
+    ...(n === 11_999 ? { last: true } : {}),
+  });
+  const all = Array.from({ length: 12_000 }, (_, n) => item(n));
+  server.file('late.json', JSON.stringify(all));
+  server.file('late.jsonl', all.map((one) => JSON.stringify(one)).join('\n'));
+  await server.restart('SIGTERM', { VERSICLE_CHUNK_ROWS: '300' });
+  for (const file of ['late.json', 'late.jsonl']) {
+    const target = { ...(itemsDocument()['target'] as object), dataset: `store/${file.replace('.', '_')}` };
+    const { mapping, plan } = await server.mapping(itemsDocument(file, { name: file, lines, target }));
+    const { run } = await server.api('startPlan', 'POST', `/plans/${plan}/start`, {});
+    while ((await server.api('getRun', 'GET', `/runs/${run}`)).counts.delivered < 11_500) await new Promise((r) => setTimeout(r, 5)); // prettier-ignore
+    await server.restart('SIGKILL', { VERSICLE_CHUNK_ROWS: '300' });
+    const ended = await server.ended(run);
+    expect(ended).toMatchObject({ state: 'finished', counts: { read: 12_000, delivered: 12_000 } });
+    const field = file === 'late.json' ? 'ext.colour' : 'ext';
+    const told = ended.log.filter((l) => l.level === 'warning').map((l) => l.message);
+    expect(told).toEqual([
+      `10 records of files/${file} have “${field}”, the first in row 11,001 of ${file}; the structure of the dataset does not know it, so it was not read`,
+      `1 record of files/${file} has “last”, the first in row 12,000 of ${file}; the structure of the dataset does not know it, so it was not read`,
+    ]);
+    expect(await news(mapping)).toEqual([field, 'last']);
+  }
+});

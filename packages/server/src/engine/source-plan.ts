@@ -1,4 +1,4 @@
-import { existsSync } from 'node:fs';
+import { statSync } from 'node:fs';
 import {
   Aborted,
   counted,
@@ -13,6 +13,7 @@ import {
 import type { SourceSets } from '../source-sets/source-sets.ts';
 import type { OpenSystem, ReadOptions, SourcePlan } from '../systems/kinds/kind.ts';
 import { openSource } from '../sources/open-source.ts';
+import type { RevisionReadings } from '../sources/readings.ts';
 import type { CapturedRun, Taken } from '../runs/runs.ts';
 import type { ReplayRow } from './messages.ts';
 
@@ -39,6 +40,7 @@ export interface SourceOf {
   readonly taken: Taken | null;
   /** What the source wrote down itself of its changes, where just that is read. */
   readonly captured: CapturedRun | null;
+  readonly readings: RevisionReadings;
   /** The plan's variables, as they are in this run. */
   readonly variables: ReadonlyMap<string, string>;
 }
@@ -81,6 +83,7 @@ export async function sourcePlanOf(source: SourceOf, sourceSets: SourceSets): Pr
       ...rowsOf(source.captured),
     },
     expected: () => Promise.resolve(namedSourceFields(document)),
+    readings: source.readings,
     fetches: () => log(`fetches the records of ${name}`),
   });
   const by = requests === 0 ? '' : ` in ${counted(requests, 'request')}`;
@@ -105,13 +108,17 @@ const isOf = (name: string, taken: Taken | null): taken is Taken =>
 
 /** What is fetched anew is not what the run began with: it would go on at the wrong record. */
 function stillLanded(began: SourcePlan, landing: string): SourcePlan {
-  if (existsSync(landing)) return began;
-  throw new Error('The records that this run had fetched are not kept any more, so it can’t go on. Start a new run.');
+  const now = statSync(landing, { throwIfNoEntry: false });
+  const [file] = began.files;
+  if (now !== undefined && file !== undefined && now.size === file.bytes && now.mtimeMs === file.changed) return began;
+  throw new Error(
+    'The records that this run had fetched are not kept any more, or were changed, so it can’t go on. Start a new run.',
+  );
 }
 
 /** Composed records are kept beside the store until the run ends, so that it can be taken up again. */
 async function composedPlan(
-  { run, kind, document, began, landing, rowLimit, signal, log, variables }: SourceOf,
+  { run, kind, document, began, landing, rowLimit, signal, log, variables, readings }: SourceOf,
   sourceSets: SourceSets,
 ): Promise<SourcePlan> {
   if (kind === 'replay') return replayPlan(await sourceSets.names(document));
@@ -124,6 +131,7 @@ async function composedPlan(
       startedAt: Date.now(),
       variables: { ...Object.fromEntries(variables), run_number: String(run) },
       signal,
+      readings,
     })
     .catch((error: Error) => {
       throw signal.aborted ? new Aborted() : error;

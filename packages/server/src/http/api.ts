@@ -2,6 +2,7 @@ import { Fault, unkeptIn } from '@versicle/core';
 import { routes, type Answer, type Request as Asked, type Route, type RouteName } from '@versicle/contract';
 import { Router, type Request, type Response } from 'express';
 import type * as z from 'zod';
+import { Gathered } from './gathered.ts';
 import { whoAsks, type Who } from './who.ts';
 
 export type Handler<N extends RouteName> = (request: Asked<N>, who: Who) => Answer<N> | Promise<Answer<N>>;
@@ -10,10 +11,21 @@ export type Handler<N extends RouteName> = (request: Asked<N>, who: Who) => Answ
 export class Api {
   readonly router = Router();
   private readonly served = new Set<RouteName>();
+  private readonly gathered = new Gathered<string>();
   /** Tests let every answer be checked against the contract. */
   private readonly checkAnswers = process.env['VERSICLE_CHECK_ANSWERS'] === '1';
 
   on<N extends RouteName>(name: N, handler: Handler<N>): void {
+    this.serve(name, handler, false);
+  }
+  /**
+   * A look at the store that says the same to whoever asks: what many ask at a time is answered once for all of them. Not for
+   * what asks a system, which may keep its answer for long.
+   */
+  forAll<N extends RouteName>(name: N, handler: (request: Asked<N>) => Answer<N> | Promise<Answer<N>>): void {
+    this.serve(name, handler, true);
+  }
+  private serve<N extends RouteName>(name: N, handler: Handler<N>, isForAll: boolean): void {
     const route: Route = routes[name];
     this.served.add(name);
     this.router[route.method](route.path, async (req: Request, res: Response) => {
@@ -24,9 +36,14 @@ export class Api {
       } as Asked<N>;
       const gone = new AbortController();
       res.on('close', () => gone.abort());
-      const answer = await handler(asked, whoAsks(req, gone.signal));
-      if (gone.signal.aborted) return;
-      res.set('Cache-Control', 'no-store').json(this.checkAnswers ? route.response.parse(answer) : answer);
+      // Told before anything is made for all: one who can't say who they are spoils nobody else's answer.
+      const who = whoAsks(req, gone.signal);
+      const make = async (): Promise<string> => {
+        const answer = await handler(asked, who);
+        return JSON.stringify(this.checkAnswers ? route.response.parse(answer) : answer);
+      };
+      const text = await (isForAll ? this.gathered.ask(req.originalUrl, make) : make());
+      if (!gone.signal.aborted) res.set('Cache-Control', 'no-store').type('json').send(text);
     });
   }
 

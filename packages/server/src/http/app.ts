@@ -19,7 +19,7 @@ import { profileRoutes } from '../profiles/routes.ts';
 import { finderRoutes } from '../finder/routes.ts';
 import { runRoutes } from '../runs/routes.ts';
 import type { Services } from '../services.ts';
-import { storeRoutes } from '../store/routes.ts';
+import { backupFile, storeRoutes } from '../store/routes.ts';
 import { structureRoutes } from '../structures/routes.ts';
 import { hooks } from './hooks.ts';
 import { signInRoutes } from '../systems/sign-in.ts';
@@ -31,6 +31,7 @@ import { foreignRoutes } from '../foreign/routes.ts';
 import { starterRoutes } from '../starters/routes.ts';
 import { sourceSetRoutes } from '../source-sets/routes.ts';
 import { logFiles } from '../runs/run-log.ts';
+import { workerRoutes } from '../workers/routes.ts';
 import { trialFiles, trialRoutes } from '../trials/routes.ts';
 import { waitingRoutes } from '../waiting/routes.ts';
 import { Api } from './api.ts';
@@ -40,18 +41,22 @@ import { gate } from './who.ts';
 export interface AppOptions {
   readonly version: string;
   readonly host: string;
+  /** The host of the proxy before it, with its port where it is not the usual one. */
+  readonly publicHost: string | null;
   /** The built page. */
   readonly pages: string;
   readonly log: Logger;
 }
 
-export function makeApp(services: Services, { version, host, pages, log }: AppOptions): Express {
+export function makeApp(services: Services, { version, host, publicHost, pages, log }: AppOptions): Express {
   const app = express();
   app.disable('x-powered-by');
+  // What the API answers is kept by nobody; pages have marks of their own.
+  app.disable('etag');
   app.use(contentPolicy());
   // Whoever may send is told by the signature, not by where they are.
   app.use(hooks(services));
-  app.use(gate(host));
+  app.use(gate(host, publicHost));
   app.use(
     '/api',
     rateLimit({
@@ -59,6 +64,9 @@ export function makeApp(services: Services, { version, host, pages, log }: AppOp
       limit: 3000,
       standardHeaders: 'draft-8',
       legacyHeaders: false,
+      // Of a proxy's headers none is believed: people behind one share what may be asked.
+      // Who is gone before being looked at (ip) is answered by nobody, and no fault.
+      validate: { xForwardedForHeader: false, forwardedHeader: false, ip: false },
       handler: (_req, _res, next) =>
         next(new Fault('too often', 'More than 3,000 requests in ten seconds; wait a moment.')),
     }),
@@ -96,6 +104,7 @@ export function makeApp(services: Services, { version, host, pages, log }: AppOp
     failureRoutes,
     waitingRoutes,
     storeRoutes,
+    workerRoutes,
     finderRoutes,
   ])
     register(api, services);
@@ -106,12 +115,32 @@ export function makeApp(services: Services, { version, host, pages, log }: AppOp
   app.use('/api', workbookFiles(services));
   app.use('/api', codeFiles(services));
   app.use('/api', logFiles(services.db));
+  app.use('/api', backupFile(services));
   app.use('/api', api.router);
   app.use('/api', (req) => {
     throw notFound(`There is nothing at ${req.method} /api${req.path}; /api/openapi.json lists what there is.`);
   });
   app.use(signInRoutes(services.signIn));
   servePages(app, pages);
+  app.use(problems(log));
+  return app;
+}
+
+/** Nothing but whether it is well: who only carries runs out serves no pages. */
+export function makeHealthApp(
+  { db }: Pick<Services, 'db'>,
+  { version, log }: Pick<AppOptions, 'version' | 'log'>,
+): Express {
+  const app = express();
+  app.disable('x-powered-by');
+  app.use(contentPolicy());
+  app.get('/api/health', async (_req, res) => {
+    await db.query('SELECT 1');
+    res.json({ ok: true, version });
+  });
+  app.use(() => {
+    throw notFound('This process carries runs out and serves no pages (VERSICLE_WORK=runs); ask one that does.');
+  });
   app.use(problems(log));
   return app;
 }

@@ -1,10 +1,21 @@
 import type { Response } from 'express';
 import type { ServerEvent, Waiting } from '@versicle/contract';
+import { Peers } from '../workers/peers.ts';
 
 /** Server-sent events to every open page. */
 export class Events {
   private readonly pages = new Set<Response>();
-  constructor(private readonly waiting: () => Promise<Waiting>) {}
+  constructor(
+    private readonly waiting: () => Promise<Waiting>,
+    private readonly peers: Peers = Peers.none(),
+  ) {
+    peers.on('event', ({ event }) => this.sendHere(event));
+    peers.on('waiting changed', () => {
+      // What can't be asked now is asked by the pages themselves.
+      this.waitingHere().catch(() => this.begin());
+    });
+    peers.on('missed', () => this.begin());
+  }
 
   add(res: Response): void {
     res.writeHead(200, { 'Content-Type': 'text/event-stream', 'Cache-Control': 'no-store', Connection: 'keep-alive' });
@@ -16,12 +27,26 @@ export class Events {
       this.pages.delete(res);
     });
   }
+  /** To the pages of all processes on the store. */
   send(event: ServerEvent): void {
+    this.sendHere(event);
+    this.peers.tell({ kind: 'event', event });
+  }
+  sendHere(event: ServerEvent): void {
+    if (this.pages.size === 0) return;
     const text = `data: ${JSON.stringify(event)}\n\n`;
     for (const page of this.pages) page.write(text);
   }
   async waitingChanged(): Promise<void> {
-    if (this.pages.size > 0) this.send({ type: 'waiting', waiting: await this.waiting() });
+    this.peers.tell({ kind: 'waiting changed' });
+    await this.waitingHere();
+  }
+  private async waitingHere(): Promise<void> {
+    if (this.pages.size > 0) this.sendHere({ type: 'waiting', waiting: await this.waiting() });
+  }
+  /** Something may have been missed: pages connect anew, and ask for what there is. */
+  private begin(): void {
+    for (const page of this.pages) page.end();
   }
   close(): void {
     for (const page of this.pages) page.end();

@@ -72,6 +72,13 @@ describe('requests', () => {
     );
     expect(status).toBe(403);
   });
+  it('refuses who can’t say who they are, and nobody who asks the same at that moment', async () => {
+    const asks = Array.from({ length: 40 }, (_, i) =>
+      server.ask('GET', '/api/systems', undefined, i % 2 === 0 ? { 'X-Person': '%' } : {}),
+    );
+    const said = (await Promise.all(asks)).map((r) => r.status);
+    expect(said).toEqual(said.map((_, i) => (i % 2 === 0 ? 400 : 200)));
+  });
   it('sends a content policy without inline script or eval', async () => {
     const response = await fetch(`${server.address}/api/health`);
     const policy = response.headers.get('content-security-policy') ?? '';

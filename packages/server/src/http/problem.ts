@@ -19,4 +19,5 @@ export const PROBLEMS: Readonly<Record<FaultCode, readonly [status: number, titl
   'too often': [429, 'Too many requests'],
   start: [503, 'Not available'],
   unavailable: [503, 'Not available'],
+  'store away': [503, 'The store is away'],
 };

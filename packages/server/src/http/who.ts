@@ -43,14 +43,18 @@ const LOCAL = /^(localhost|127\.0\.0\.1|\[::1\])(:\d+)?$/i;
 
 /**
  * Every request passes here first. The server trusts whoever sits at this machine, so it must not be reachable through a
- * page of somebody else's: the Host must be this machine's (or the address it was told to listen on), and a request that
- * a browser sends for another site's page is refused.
+ * page of somebody else's: the Host must be this machine's (or the address it was told to listen on, or that of the proxy
+ * before it), and a request that a browser sends for another site's page is refused.
  */
-export function gate(allowedHost: string): RequestHandler {
+export function gate(allowedHost: string, publicHost: string | null): RequestHandler {
   return (req, _res, next) => {
     const host = req.headers.host ?? '';
-    const known = LOCAL.test(host) || host.replace(/:\d+$/, '') === allowedHost;
-    if (!known) throw new Fault('not allowed', 'This server answers only under its own address.');
+    const known = LOCAL.test(host) || host.replace(/:\d+$/, '') === allowedHost || host === publicHost;
+    if (!known)
+      throw new Fault(
+        'not allowed',
+        'This server answers only under its own address. Behind a proxy, VERSICLE_ADDRESS says which one that is.',
+      );
     const { origin } = req.headers;
     if (origin !== undefined && origin !== `http://${host}` && origin !== `https://${host}`)
       throw new Fault('not allowed', 'Requests from pages of other sites are refused.');

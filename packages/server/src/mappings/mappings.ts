@@ -49,6 +49,7 @@ import { isoTime } from '../store/values.ts';
 import type { Structures } from '../structures/structures.ts';
 import type { KeyMaps } from '../key-maps/key-maps.ts';
 import type { SourceSets } from '../source-sets/source-sets.ts';
+import type { Readings } from '../sources/readings.ts';
 import type { Systems } from '../systems/systems.ts';
 import { variablesByPlans } from './plan-variables.ts';
 import { aheadOf, fitOf } from './target-outlook.ts';
@@ -86,6 +87,7 @@ export class Mappings {
     private readonly structures: Structures,
     private readonly sourceSets: SourceSets,
     private readonly keyMaps: KeyMaps,
+    private readonly readings: Readings,
   ) {
     this.history = new LineHistoryStore(db);
   }
@@ -304,14 +306,21 @@ export class Mappings {
       throw refused(`The draft is the same as revision ${row.number}; there is nothing to publish.`);
     await this.requireSound(id, document);
     await this.requireFit(document);
-    const [made] = await this.db.query<{ number: number; published_at: string }>(
-      `INSERT INTO revision (mapping, number, document, note, published_by)
-       SELECT id, COALESCE((SELECT max(number) FROM revision WHERE mapping = $1), 0) + 1, draft, $2, $3
-         FROM mapping WHERE id = $1 AND version = $4 RETURNING number, published_at`,
-      [id, note, person, row.version],
-    );
+    const [, [made]] = (await this.db.transaction([
+      // Of two who publish at the same time the second sees what the first has published.
+      { sql: 'SELECT 1 FROM mapping WHERE id = $1 FOR UPDATE', params: [id] },
+      {
+        sql: `INSERT INTO revision (mapping, number, document, note, published_by)
+              SELECT id, COALESCE(r.number, 0) + 1, draft, $2, $3 FROM mapping
+                LEFT JOIN LATERAL (SELECT number, document FROM revision WHERE mapping = $1 ORDER BY number DESC LIMIT 1) AS r ON true
+               WHERE id = $1 AND version = $4 AND r.document IS DISTINCT FROM draft RETURNING number, published_at`,
+        params: [id, note, person, row.version],
+      },
+    ])) as [unknown, { number: number; published_at: string }[]];
     if (!made)
       throw changedMeanwhile('The draft was changed while it was being published. Look at it again, then publish.');
+    // It is published all the same: the first run that reads it keeps how.
+    await this.readings.keepAll(id, made.number, document).catch(() => undefined);
     return { number: made.number, note, publishedAt: isoTime(made.published_at), publishedBy: person };
   }
 

@@ -3,23 +3,23 @@ import type { Api } from '../http/api.ts';
 import type { Services } from '../services.ts';
 import { Presence } from './presence.ts';
 
-export function mappingRoutes(api: Api, { mappings, workbooks, events }: Services): void {
+export function mappingRoutes(api: Api, { mappings, workbooks, events, peers }: Services): void {
   const changed = async (id: string): Promise<void> => {
     events.send({ type: 'mapping', id });
     await events.waitingChanged();
   };
-  const presence = new Presence(events);
+  const presence = new Presence(events, peers);
   api.on('amHere', async ({ params, body }, who) => {
     await mappings.draft(params.id);
     return presence.here(params.id, { page: body.page, person: who.person, line: body.line }, body.left);
   });
-  api.on('listMappings', () => mappings.list());
+  api.forAll('listMappings', () => mappings.list());
   api.on('createMapping', async ({ body }) => {
     const made = await mappings.create(body.document);
     await changed(made.id);
     return made;
   });
-  api.on('getMapping', ({ params }) => mappings.get(params.id));
+  api.forAll('getMapping', ({ params }) => mappings.get(params.id));
   api.on('suggestLines', ({ params }) => mappings.suggestions(params.id));
   api.on('restoreRevision', async ({ params }, who) => {
     const restored = await mappings.restore(params.id, params.number, who.person);
@@ -27,7 +27,7 @@ export function mappingRoutes(api: Api, { mappings, workbooks, events }: Service
     return restored;
   });
   api.on('readWorkbook', ({ params, body }) => workbooks.read(params.id, body.fileName, body.content));
-  api.on('listLines', () => mappings.lines());
+  api.forAll('listLines', () => mappings.lines());
   api.on('getSynonyms', () => mappings.synonyms());
   api.on('setSynonyms', ({ body }) => mappings.setSynonyms(body));
   api.on('saveDraft', async ({ params, body }, who) => {
@@ -56,7 +56,7 @@ export function mappingRoutes(api: Api, { mappings, workbooks, events }: Service
     await mappings.history.comment(params.id, params.line, body.text, who.person);
     return mappings.history.of(params.id, params.line, who.person);
   });
-  api.on('listRevisions', ({ params }) => mappings.revisions(params.id));
+  api.forAll('listRevisions', ({ params }) => mappings.revisions(params.id));
   api.on('getRevision', ({ params }) => mappings.revision(params.id, params.number));
   api.on('difference', ({ params, query }) => mappings.difference(params.id, query.from, query.to));
 }

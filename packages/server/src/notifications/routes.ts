@@ -5,7 +5,7 @@ import { tryMessage } from './send.ts';
 
 export function notificationRoutes(api: Api, { systems, notifications }: Services): void {
   const { settings } = notifications;
-  api.on('listNotifications', () => notifications.list());
+  api.forAll('listNotifications', () => notifications.list());
   api.on('notificationSeen', async ({ params }) => {
     await notifications.seen(params.id);
     return { done: true };

@@ -1,5 +1,4 @@
 import { randomUUID } from 'node:crypto';
-import { Agent, request } from 'undici';
 import { isFault } from '@versicle/core';
 import type { Database } from '@versicle/postgres';
 import { guardedLookup, requireAllowedHost } from '../systems/kinds/network/guard.ts';
@@ -14,6 +13,10 @@ const WAITS = [1, 5, 15, 60, 180, 360, 720];
 /** Seconds for which a message that is being sent is nobody else's. */
 const LEASE = 60;
 const AT_ONCE = 20;
+
+const UNSENT = "state = 'waiting' AND means <> 'application' AND next <= clock_timestamp()";
+/** What waits to be sent now. */
+export const TO_SEND = `SELECT 1 FROM notification WHERE ${UNSENT}`;
 
 interface Waiting {
   [key: string]: unknown;
@@ -34,7 +37,7 @@ export async function sendWaiting(db: Database, systems: Systems, settings: Noti
   const rows = await db.query<Waiting>(
     `UPDATE notification n SET attempts = attempts + 1, next = clock_timestamp() + make_interval(secs => ${LEASE})
        FROM plan p WHERE p.id = n.plan AND n.id IN (
-         SELECT id FROM notification WHERE state = 'waiting' AND means <> 'application' AND next <= clock_timestamp()
+         SELECT id FROM notification WHERE ${UNSENT}
           ORDER BY id LIMIT ${AT_ONCE} FOR UPDATE SKIP LOCKED)
      RETURNING n.id, n.plan, p.name AS plan_name, n.run, n.kind, n.means, n.receiver, n.subject, n.body, n.attempts`,
   );
@@ -108,6 +111,7 @@ async function webhook(
   const time = String(Math.floor(Date.now() / 1000));
   const id = `versicle-${what.id || randomUUID()}`;
   const signed = signedText(time, id, Buffer.from(body))!;
+  const { Agent, request } = (await import('undici')).default;
   const agent = new Agent({
     headersTimeout: 10_000,
     bodyTimeout: 10_000,

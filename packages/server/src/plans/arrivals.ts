@@ -26,6 +26,10 @@ interface Row {
   taken: string | null;
 }
 
+/** Those that begin a run when something has arrived. */
+export const WAITS_FOR_ARRIVALS =
+  "SELECT 1 FROM plan_trigger t JOIN plan p ON p.id = t.plan WHERE t.kind IN ('file', 'arrival') AND NOT p.held";
+
 const same = (a: ArrivedFile, b: ArrivedFile): boolean =>
   a.name === b.name && a.bytes === b.bytes && a.changed === b.changed;
 

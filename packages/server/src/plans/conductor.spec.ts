@@ -161,4 +161,30 @@ describe('random plans with random outcomes', () => {
     expect(await stage.state(run)).toBe('finished');
     await db.close();
   });
+
+  it('nothing begins where another process cancels or pauses the whole between a look and the beginning', async () => {
+    const db = await directDatabase();
+    await db.query("INSERT INTO plan (id, name, document) VALUES ('p', 'P', '{}')");
+    for (const state of ['cancelled', 'paused']) {
+      let other = (): Promise<unknown> => Promise.resolve();
+      const query = (sql: string, params?: readonly unknown[]): Promise<unknown> =>
+        sql.includes('INSERT INTO run ') ? other().then(() => db.query(sql, params)) : db.query(sql, params);
+      const stage = new Stage({ ...db, query } as unknown as Database);
+      const none = { any: [], goOn: false, when: true, well: true };
+      other = () => {
+        other = () => Promise.resolve();
+        return db.query("UPDATE run SET state = $1 WHERE kind = 'plan' AND state = 'running'", [state]);
+      };
+      const [run] = await db.query<{ id: number }>(
+        "INSERT INTO run (kind, plan, started_by, carries) VALUES ('plan', 'p', 'Ines', $1) RETURNING id",
+        [JSON.stringify({ steps: stepsOf([{ ...none, after: [] }]) })],
+      );
+      stage.conductor.look(run!.id);
+      await stage.conductor.settled();
+      expect(stage.begun).toEqual([]);
+      expect(await stage.state(run!.id)).toBe(state);
+      await db.query("UPDATE run SET state = 'cancelled'");
+    }
+    await db.close();
+  });
 });

@@ -2,11 +2,13 @@ import type { RunCounts, RunSummary } from '@versicle/contract';
 import { isMet, partSteps, refused, stepsBefore, type EachStep, type Step, type StepFigures } from '@versicle/core';
 import type { Database, Statement } from '@versicle/postgres';
 import type { Engine } from '../engine/engine.ts';
-import type { Runs, Taken } from '../runs/runs.ts';
-import { GOING, HOLDERS, isHolder, OF_WHOLE_PLANS, OVER, RUNS } from '../runs/run-store.ts';
+import { requireClaim, type Runs, type Taken } from '../runs/runs.ts';
+import { COUNTED_RUNS, GOING, HOLDERS, isHolder, OF_WHOLE_PLANS, OVER } from '../runs/run-store.ts';
 import type { SourcePlan } from '../systems/kinds/kind.ts';
 import type { Systems } from '../systems/systems.ts';
+import { Peers } from '../workers/peers.ts';
 import { fromJson } from '../store/values.ts';
+import { HolderReading } from './holder-reading.ts';
 import { itemsOf, type Item } from './each-items.ts';
 import type { Plans } from './plan-store.ts';
 import type { CarriedShare, Part, ShareOut } from './share-out.ts';
@@ -29,7 +31,11 @@ interface HolderRow {
   taken: Taken | string | null;
   started_by: string;
   plan_version: number | null;
+  records_at: string | null;
 }
+
+/** States in which nothing begins within a run. */
+const RESTS: readonly string[] = ['cancelled', 'finished', 'left out', 'paused'];
 
 /** Plans within plans, at the most. */
 const DEEPEST = 20;
@@ -42,8 +48,7 @@ const DEEPEST = 20;
 export class Conductor {
   private looking: Promise<void> = Promise.resolve();
   private readonly asked = new Set<number>();
-  /** Eaches whose records are being read. */
-  private readonly reading = new Map<number, AbortController>();
+  private readonly reading: HolderReading;
   private closed = false;
 
   constructor(
@@ -55,7 +60,12 @@ export class Conductor {
     private readonly shareOut: ShareOut,
     /** Told of runs that are nobody's step and are over. */
     private readonly over: (run: number) => void,
-  ) {}
+    peers: Peers = Peers.none(),
+    /** Whether this process reads what runs are begun with, or leaves that to others. */
+    works = true,
+  ) {
+    this.reading = new HolderReading({ db, runs, systems, peers, works }, (run) => this.look(run));
+  }
 
   /** A run has ended, waits for somebody, or goes on again: whatever holds it is looked at. */
   moved(run: number): void {
@@ -100,13 +110,13 @@ export class Conductor {
   }
   async close(): Promise<void> {
     this.closed = true;
-    for (const reading of this.reading.values()) reading.abort();
+    this.reading.close();
     await this.looking;
   }
 
   private async holder(id: number): Promise<HolderRow | null> {
     const [row] = await this.db.query<HolderRow>(
-      `SELECT id, kind, plan, state, parent, carries, variables, items, row_limit, taken, started_by, plan_version FROM run WHERE id = $1 AND kind IN ${HOLDERS}`,
+      `SELECT id, kind, plan, state, parent, carries, variables, items, row_limit, taken, started_by, plan_version, records_at FROM run WHERE id = $1 AND kind IN ${HOLDERS}`,
       [id],
     );
     return row ?? null;
@@ -120,7 +130,7 @@ export class Conductor {
   /** What became of the records of the steps of an item. */
   private async figures(holder: number, item: number): Promise<Map<string, StepFigures>> {
     const rows = await this.db.query<Record<'step' | keyof RunCounts, string>>(
-      `SELECT r.step, c.* FROM ${RUNS} WHERE r.parent = $1 AND r.item = $2 AND r.kind <> 'replay' AND r.state <> 'left out'`,
+      `SELECT r.step, c.* FROM ${COUNTED_RUNS} WHERE r.parent = $1 AND r.item = $2 AND r.kind <> 'replay' AND r.state <> 'left out'`,
       [holder, item],
     );
     const n = (text: string): number => Number(text);
@@ -143,7 +153,7 @@ export class Conductor {
 
   private async advance(id: number): Promise<void> {
     const row = await this.holder(id);
-    if (!row || ['cancelled', 'finished', 'left out', 'paused'].includes(row.state)) return;
+    if (!row || RESTS.includes(row.state)) return;
     if (row.state === 'queued' && !(await this.begin(row))) return;
     const steps = stepsOf(row);
     const items = await this.items(row);
@@ -154,6 +164,8 @@ export class Conductor {
       const move = movesOf(steps, items, found, parallel);
       if (move.begin.length === 0) return this.settle(row, move, found);
       for (const { step, item } of move.begin) await this.beginStep(row, steps, step, item, items[item]!);
+      // Somebody may have ended or paused it at another process meanwhile: then none of them was made.
+      if (RESTS.includes((await this.holder(id))?.state ?? 'cancelled')) return;
     }
   }
   /** Gives whether it may begin: not while an earlier run of the plan goes on. */
@@ -175,40 +187,25 @@ export class Conductor {
     if (row.kind === 'plan') return [variables];
     if (row.kind === 'share') {
       if (row.items !== null) return [variables];
-      this.read(row, (signal) => this.sharedOut(row, signal));
+      const { dataset } = fromJson<CarriedShare>(row.carries as CarriedShare | string);
+      this.reading.begin(row, dataset, this.breaks(row), (claim, signal) =>
+        this.sharedOut(row, requireClaim(claim), signal),
+      );
       return null;
     }
     const kept = row.items === null ? null : fromJson<Item[]>(row.items as Item[] | string);
     if (kept !== null) return kept.map((item) => ({ ...variables, ...item }));
     const { over } = fromJson<EachStep>(row.carries as EachStep | string);
-    this.read(row, async (signal) => {
+    this.reading.begin(row, 'dataset' in over ? over.dataset : null, this.breaks(row), async (_, signal) => {
       const items = await itemsOf(over, this.systems, signal);
       return [keepItems(row.id, items)];
     });
     return null;
   }
-  /** Reads what a run is carried out with, beside all else; what is to be kept of it is kept once. */
-  private read(row: HolderRow, work: (signal: AbortSignal) => Promise<Statement[]>): void {
-    if (row.state === 'broken' || this.reading.has(row.id)) return;
-    const reading = new AbortController();
-    this.reading.set(row.id, reading);
-    work(reading.signal)
-      .then(
-        async (statements) => {
-          if (!reading.signal.aborted) await this.db.transaction(statements);
-        },
-        async (error: Error) => {
-          if (reading.signal.aborted) return;
-          await this.end(row, 'broken', error.message);
-        },
-      )
-      .catch((error: Error) => void process.stderr.write(`Run ${row.id} could not go on: ${error.message}\n`))
-      .finally(() => {
-        this.reading.delete(row.id);
-        this.look(row.id);
-      });
+  private breaks(row: HolderRow): (why: string) => Promise<void> {
+    return (why) => this.end(row, 'broken', why);
   }
-  private async sharedOut(row: HolderRow, signal: AbortSignal): Promise<Statement[]> {
+  private async sharedOut(row: HolderRow, fence: Statement, signal: AbortSignal): Promise<Statement[]> {
     const { parts, statements } = await this.shareOut.of(
       {
         run: row.id,
@@ -217,9 +214,14 @@ export class Conductor {
         rowLimit: row.row_limit === null ? null : Number(row.row_limit),
         taken: row.taken === null ? null : fromJson(row.taken),
       },
+      fence,
       signal,
     );
-    return [keepItems(row.id, parts), ...statements];
+    return [
+      keepItems(row.id, parts),
+      { sql: 'UPDATE run SET records_at = $2 WHERE id = $1', params: [row.id, this.runs.me.place] },
+      ...statements,
+    ];
   }
 
   private async beginStep(
@@ -315,8 +317,13 @@ export class Conductor {
     const carries =
       how.carries ?? carriedStep(step, fromJson<CarriedPlan>(holder.carries as CarriedPlan | string), own);
     const [made] = await this.db.query<{ id: number }>(
-      `INSERT INTO run (kind, plan, mapping, revision, state, row_limit, started_by, parent, step, item, carries, variables, plan_version, error, started_at, finished_at, taken, source)
-       VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, CASE WHEN $15 THEN clock_timestamp() END, CASE WHEN $15 THEN clock_timestamp() END, $16, $17)
+      // Another process may cancel or pause what holds it at this very moment: then it is not made, or found there.
+      `WITH holder AS (
+         SELECT id FROM run WHERE id = $8::integer AND state <> ALL ($19::text[]) FOR SHARE
+       )
+       INSERT INTO run (kind, plan, mapping, revision, state, row_limit, started_by, parent, step, item, carries, variables, plan_version, error, started_at, finished_at, taken, source, records_at)
+       SELECT $1, $2, $3, $4::integer, $5, $6::bigint, $7, holder.id, $9, $10::integer, $11::json, $12::json, $13::integer, $14,
+              CASE WHEN $15 THEN clock_timestamp() END, CASE WHEN $15 THEN clock_timestamp() END, $16::json, $17::json, $18 FROM holder
        ON CONFLICT (parent, item, step) WHERE parent IS NOT NULL DO NOTHING RETURNING id`,
       [
         kind,
@@ -336,6 +343,9 @@ export class Conductor {
         isOver,
         holder.taken === null ? null : JSON.stringify(fromJson(holder.taken)),
         how.source === undefined ? null : JSON.stringify(how.source),
+        // What a share gave it lies where the share was read.
+        how.source === undefined ? null : holder.records_at,
+        RESTS,
       ],
     );
     if (!made) return;
@@ -384,10 +394,11 @@ export class Conductor {
   /** Cancels a run with all that lies within it. */
   async cancel(id: number): Promise<void> {
     const ended = await this.db.query(
-      `UPDATE run SET state = 'cancelled', error = NULL, finished_at = clock_timestamp() WHERE id = $1 AND kind IN ${HOLDERS} AND state IN ('queued', 'running', 'broken', 'asks', 'paused') RETURNING id`,
+      // Whoever reads what it begins with has not got it any more.
+      `UPDATE run SET state = 'cancelled', error = NULL, finished_at = clock_timestamp(), claim = claim + 1, claimed_until = NULL WHERE id = $1 AND kind IN ${HOLDERS} AND state IN ('queued', 'running', 'broken', 'asks', 'paused') RETURNING id`,
       [id],
     );
-    this.reading.get(id)?.abort();
+    this.reading.abort(id);
     // What was just being begun hears of it, too.
     await this.looking;
     for (const { id: run, kind } of await this.within(id, "('queued', 'running', 'broken', 'asks', 'paused')"))

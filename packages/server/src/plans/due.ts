@@ -15,6 +15,10 @@ const RETRY = 60;
 /** Triggers that are seen to in one go. */
 const AT_A_TIME = 500;
 
+/** Those that are due at $1, or of which a clock that was ahead then says that they are not. */
+export const DUE = `SELECT 1 FROM plan_trigger t JOIN plan p ON p.id = t.plan
+  WHERE t.next <= $1::timestamptz AND NOT p.held OR t.next IS NOT NULL AND t.seen > $1::timestamptz + make_interval(secs => ${WAS_AHEAD / 1000})`;
+
 interface DueRow {
   [key: string]: unknown;
   plan: string;

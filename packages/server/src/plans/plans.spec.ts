@@ -1,5 +1,3 @@
-import { join } from 'node:path';
-import { PgliteHere } from '@versicle/postgres';
 import type { RunDetail } from '@versicle/contract';
 import { RunningServer, itemsDocument } from '../testing/running-server.ts';
 
@@ -313,7 +311,7 @@ describe('what starts a plan by itself', () => {
     expect(new Date((await server.api('getPlan', 'GET', `/plans/${plan}`)).next!).getUTCSeconds()).toBe(0);
     // The store believes that three of its times have passed.
     await server.stop('SIGKILL');
-    await withStore(server, (db) =>
+    await server.inStore((db) =>
       db.exec(
         `UPDATE plan_trigger SET next = date_trunc('minute', now()) - interval '2 minutes' WHERE plan = '${plan}'`,
       ),
@@ -396,12 +394,6 @@ describe('plans as documents', () => {
   });
 });
 
-/** The store of a server that does not run. */
-async function withStore(of: RunningServer, work: (db: PgliteHere) => Promise<void>): Promise<void> {
-  const db = await PgliteHere.open(join(of.home, 'data', 'store'), { trigrams: true });
-  await work(db);
-  await db.close();
-}
 async function waitFor<T>(look: () => Promise<T | null>): Promise<T> {
   for (;;) {
     const found = await look();

@@ -3,8 +3,8 @@ import type { Services } from '../services.ts';
 import { triggerOutlook } from './trigger-times.ts';
 
 export function planRoutes(api: Api, { db, calendars, plans, starter }: Services): void {
-  api.on('listPlans', () => plans.list());
-  api.on('getPlan', ({ params }) => plans.get(params.id));
+  api.forAll('listPlans', () => plans.list());
+  api.forAll('getPlan', ({ params }) => plans.get(params.id));
   api.on('createPlan', ({ body }, who) => plans.create(body, who.person));
   api.on('changePlan', ({ params, body }, who) => plans.save(params.id, body.document, body.version, who.person));
   api.on('checkPlan', async ({ body }) => {

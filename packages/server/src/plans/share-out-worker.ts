@@ -1,6 +1,7 @@
 import { parentPort, workerData } from 'node:worker_threads';
-import { marksOf, Sharer, unkeptIn, Unreadable, type MappingDocument, type RawRow } from '@versicle/core';
+import { marksOf, mergeUnknown, Sharer, unkeptIn, Unreadable, type MappingDocument, type RawRow } from '@versicle/core';
 import { datasetRecords, TextFile } from '@versicle/files';
+import type { UnreadValues } from '../runs/runs.ts';
 import type { SourcePlan } from '../systems/kinds/kind.ts';
 import { landedLine } from '../sources/land.ts';
 
@@ -27,7 +28,14 @@ export interface Unmatched {
   readonly failed: boolean;
   readonly readable: boolean;
 }
-export type FromShareOut = { readonly read: number; readonly parts: readonly number[] } | { readonly problem: string };
+export type FromShareOut =
+  | {
+      readonly read: number;
+      readonly parts: readonly number[];
+      /** What the structure of the source does not know, by path. */
+      readonly unread: ReadonlyMap<string, UnreadValues>;
+    }
+  | { readonly problem: string };
 
 const job = workerData as ShareOutJob;
 const UNTAKEN = 'None of the conditions is true for it.';
@@ -66,7 +74,10 @@ async function main(): Promise<FromShareOut> {
       .replace(/\u2029/g, '\\u2029');
     rest.write(`${text}\n`);
   };
-  reading: for await (const { rows, file } of datasetRecords(job.plan.files, job.plan.format, names, () => undefined)) {
+  let unread: ReadonlyMap<string, UnreadValues> = new Map();
+  const batches = datasetRecords(job.plan.files, job.plan.format, names, () => undefined);
+  reading: for await (const { rows, file, unknown } of batches) {
+    unread = mergeUnknown([unread, new Map([...(unknown ?? [])].map(([path, of]) => [path, { ...of, file }]))]);
     for (const row of rows) {
       if (job.rowLimit !== null && read >= job.rowLimit) break reading;
       read++;
@@ -86,7 +97,7 @@ async function main(): Promise<FromShareOut> {
     for (const out of [...files, rest]) await out.flush();
   }
   for (const out of [...files, rest]) await out.close();
-  return { read, parts: counts };
+  return { read, parts: counts, unread };
 }
 
 main().then(

@@ -56,6 +56,28 @@ describe('records that are shared out', () => {
     }
   };
 
+  it('say what the structure of their source does not know, once for all who share', async () => {
+    const lines = ['{"no":"1","name":"Bell","price":"3,50"}', '{"no":"2","name":"Frame","price":"450,00","late":"x"}'];
+    // Behind the first megabyte, from which the fields are learned.
+    const filler = Array.from({ length: 9000 }, (_, i) => `{"no":"f${i}","name":"Seat","price":"30,00","pad":"${'x'.repeat(90)}"}`); // prettier-ignore
+    server.file('mixed.jsonl', [lines[0]!, ...filler, lines[1]!].join('\n'));
+    const ids: string[] = [];
+    for (const table of ['low', 'high']) {
+      const base = itemsDocument('mixed.jsonl');
+      const target = { ...(base['target'] as object), dataset: `store/${table}` };
+      ids.push((await server.mapping({ ...base, name: `To ${table}`, target })).mapping);
+    }
+    const by = [
+      { when: CHEAP, mapping: ids[0] },
+      { when: DEAR, mapping: ids[1] },
+    ];
+    const run = await server.run(await planOf({ dataset: 'files/mixed.jsonl', by }));
+    expect([await nos('low'), await nos('high')]).toEqual([['1'], ['2']]);
+    const { log } = await server.api('getRun', 'GET', `/runs/${shareOf(run)}`);
+    expect(log.filter((l) => l.level === 'warning').map((l) => l.message)).toEqual([
+      '1 record of files/mixed.jsonl has “late”, the first in row 9,002 of mixed.jsonl; the structure of the dataset does not know it, so it was not read',
+    ]);
+  });
   it('go each to the first that takes them; what none takes is kept, and shared out again when somebody does', async () => {
     const plan = await planOf();
     csv('1,Bell,"3,50"', '2,Frame,"450,00"', '3,Seat,"30,00"', '4,Odd,many', '5,Lamp,"9,00"');

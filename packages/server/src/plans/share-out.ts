@@ -1,4 +1,5 @@
 import type { Tell } from '../runs/run-log.ts';
+import { randomUUID } from 'node:crypto';
 import { createReadStream, mkdirSync, renameSync, rmSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { createInterface } from 'node:readline';
@@ -12,6 +13,7 @@ import {
   parseDocument,
   refused,
   shareProblem,
+  unknownWords,
   type MappingDocument,
   type ShareStep,
 } from '@versicle/core';
@@ -57,15 +59,22 @@ export class ShareOut {
   ) {}
 
   /** Throws a fault, or Aborted. Gives what is kept of the run in the transaction that lets its parts begin. */
-  async of(share: ShareOutOf, signal: AbortSignal): Promise<{ parts: Part[]; statements: Statement[] }> {
+  async of(
+    share: ShareOutOf,
+    fence: Statement,
+    signal: AbortSignal,
+  ): Promise<{ parts: Part[]; statements: Statement[] }> {
     const { run, carries } = share;
     mkdirSync(this.directory, { recursive: true });
     const documents = await this.documents(carries);
-    const source = await this.source(share, documents, signal);
-    const partial = carries.by.map((_, part) => `${partPath(this.directory, run, part)}.partial`);
-    const rest = join(this.directory, `run-${run}.share-rest.jsonl.partial`);
+    // What a process that hangs has half written is its own.
+    const own = `${randomUUID()}.partial`;
+    const landed = join(this.directory, `run-${run}.share-all.jsonl.${own}`);
+    const source = await this.source(share, documents, landed, signal);
+    const partial = carries.by.map((_, part) => `${partPath(this.directory, run, part)}.${own}`);
+    const rest = join(this.directory, `run-${run}.share-rest.jsonl.${own}`);
     try {
-      const { read, parts } = await this.inWorker(
+      const { read, parts, unread } = await this.inWorker(
         {
           plan: source,
           by: carries.by.map(({ when }, i) => ({ when, document: documents[i]! })),
@@ -79,8 +88,10 @@ export class ShareOut {
         },
         signal,
       );
+      // Whoever hung takes nothing from those who go on from what another process gave out.
+      await this.db.transaction([fence]);
       for (const [part, path] of partial.entries()) renameSync(path, partPath(this.directory, run, part));
-      const left = await this.keepRest(run, rest);
+      const left = await this.keepRest(run, rest, fence);
       const given = parts.map((n, i) => `${n.toLocaleString('en-GB')} to ${documents[i]!.name}`).join(', ');
       const failed = carries.rest === 'fail' ? left.unmatched + left.failed : left.failed;
       const unmatched = left.unmatched + left.failed - failed;
@@ -88,6 +99,7 @@ export class ShareOut {
         run,
         `${counted(read, 'record')} of ${carries.dataset} shared out: ${given}${unmatched > 0 ? `, ${unmatched.toLocaleString('en-GB')} to none` : ''}${failed > 0 ? `, ${failed.toLocaleString('en-GB')} failed` : ''}`,
       );
+      for (const [path, of] of unread) await this.log(run, unknownWords(carries.dataset, path, of), 'warning');
       const marks = marksOf(source.format);
       return {
         parts: parts.map((records, part) => ({
@@ -111,7 +123,7 @@ export class ShareOut {
         ],
       };
     } finally {
-      for (const path of [...partial, rest, this.landed(run)]) rmSync(path, { force: true });
+      for (const path of [...partial, rest, landed]) rmSync(path, { force: true });
     }
   }
   /** Nothing reads its parts any more. */
@@ -132,9 +144,6 @@ export class ShareOut {
     );
   }
 
-  private landed(run: number): string {
-    return join(this.directory, `run-${run}.share-all.jsonl.partial`);
-  }
   private planOf(run: number, part: number, { fields }: SourcePlan, marks: object): SourcePlan {
     const path = partPath(this.directory, run, part);
     const { size, mtimeMs } = statSync(path);
@@ -164,10 +173,10 @@ export class ShareOut {
   private async source(
     { run, carries, variables, rowLimit, taken }: ShareOutOf,
     documents: readonly MappingDocument[],
+    path: string,
     signal: AbortSignal,
   ): Promise<SourcePlan> {
     const { dataset: name, again } = carries;
-    const path = this.landed(run);
     if (again !== undefined) return (await land(this.untaken(again), { path, rowLimit, signal })).plan;
     const { system, dataset } = await this.systems.openDataset(name);
     const isTaken = taken !== null && (name === taken.dataset || name.startsWith(`${taken.dataset}/`));
@@ -206,18 +215,21 @@ export class ShareOut {
   }
 
   /** Keeps what none took. What an earlier attempt kept goes first. */
-  private async keepRest(run: number, path: string): Promise<{ unmatched: number; failed: number }> {
-    await this.db.query('DELETE FROM unmatched_record WHERE run = $1', [run]);
+  private async keepRest(run: number, path: string, fence: Statement): Promise<{ unmatched: number; failed: number }> {
+    await this.db.transaction([fence, { sql: 'DELETE FROM unmatched_record WHERE run = $1', params: [run] }]);
     const left = { unmatched: 0, failed: 0 };
     let place = 0;
     let rows: (Unmatched & { place: number })[] = [];
     const keep = async (): Promise<void> => {
-      await this.db.query(
-        `INSERT INTO unmatched_record (run, place, row_number, file, source, why, readable)
-         SELECT $1, place, "row", file, source, why, readable
-           FROM json_to_recordset($2::json) AS r(place bigint, "row" bigint, file text, source json, why text, readable boolean)`,
-        [run, JSON.stringify(rows)],
-      );
+      await this.db.transaction([
+        fence,
+        {
+          sql: `INSERT INTO unmatched_record (run, place, row_number, file, source, why, readable)
+                SELECT $1, place, "row", file, source, why, readable
+                  FROM json_to_recordset($2::json) AS r(place bigint, "row" bigint, file text, source json, why text, readable boolean)`,
+          params: [run, JSON.stringify(rows)],
+        },
+      ]);
       rows = [];
     };
     for await (const line of createInterface({ input: createReadStream(path), crlfDelay: Infinity })) {

@@ -10,6 +10,9 @@ import { openSource } from '../sources/open-source.ts';
 import { fromJson, isoTime } from '../store/values.ts';
 import type { Structures } from '../structures/structures.ts';
 import type { Systems } from '../systems/systems.ts';
+import { EMBEDDED } from '../systems/embedded-home.ts';
+import { Peers } from '../workers/peers.ts';
+import type { ThisWorker } from '../workers/workers.ts';
 import type { ProfileJob } from './profile-worker.ts';
 
 type Result = NonNullable<Knowledge['result']>;
@@ -29,12 +32,18 @@ interface Asked {
   readonly rowLimit: number | null;
 }
 
+/** A dataset that is cut off so often while it is profiled is not tried again. */
+const TRIES = 3;
+/** Nobody profiles it now. */
+const UNCLAIMED = '(claimed_until IS NULL OR claimed_until < clock_timestamp())';
+
 /** Knows how good the data is: profiles datasets one after the other, and keeps what people say about them. */
 export class Profiles {
-  private readonly queue: Asked[] = [];
+  private again = false;
   private working: Promise<void> | null = null;
   private worker: Worker | null = null;
   private readonly closing = new AbortController();
+  private readonly looking: NodeJS.Timeout;
 
   constructor(
     private readonly db: Database,
@@ -43,13 +52,32 @@ export class Profiles {
     private readonly events: Events,
     /** Where records of systems that are not files are kept while they are profiled. */
     private readonly directory: string,
-  ) {}
+    /** This process, as claims name it, and where its embedded databases lie. */
+    private readonly me: Pick<ThisWorker, 'id' | 'home'>,
+    private readonly leaseSeconds: number,
+    private readonly peers: Peers = Peers.none(),
+    /** Whether this process profiles, or leaves that to others. */
+    private readonly works = true,
+  ) {
+    peers.on('profiles', () => this.wake());
+    // What another process had, and does not say anything any more, is taken on.
+    this.looking = setInterval(() => this.wake(), leaseSeconds * 1000);
+    this.looking.unref();
+  }
 
-  /** What an earlier process left unfinished is not going on any more. */
-  async resume(): Promise<void> {
-    await this.db.query(
-      "UPDATE profile SET state = 'failed', problem = 'Versicle was stopped while the dataset was profiled; profile it again.' WHERE state = 'running'",
-    );
+  /** What an earlier process left unfinished goes on. */
+  resume(): void {
+    this.wake();
+  }
+  private wake(): void {
+    if (!this.works || this.closing.signal.aborted) return;
+    this.again = true;
+    this.working ??= this.work()
+      .catch((error: Error) => void process.stderr.write(`Datasets could not be profiled: ${error.message}\n`))
+      .finally(() => {
+        this.working = null;
+        if (this.again && !this.closing.signal.aborted) setTimeout(() => this.wake(), 1000).unref();
+      });
   }
 
   async ask(system: string, dataset: string, rowLimit: number | null): Promise<void> {
@@ -60,29 +88,81 @@ export class Profiles {
       [system, dataset],
     );
     if (running) return;
-    const [made] = await this.db.query<{ id: number }>(
-      "INSERT INTO profile (system, dataset, state, row_limit) VALUES ($1, $2, 'running', $3) RETURNING id",
-      [system, dataset, rowLimit],
+    await this.db.query("INSERT INTO profile (system, dataset, state, row_limit) VALUES ($1, $2, 'running', $3)", [
+      system,
+      dataset,
+      rowLimit,
+    ]);
+    this.peers.tell({ kind: 'profiles' });
+    this.wake();
+  }
+
+  /** The one that waits longest, which nobody profiles now; null where there is none. */
+  private async claim(): Promise<Asked | null> {
+    await this.db.query(
+      `UPDATE profile SET state = 'failed', problem = $1 WHERE state = 'running' AND attempts >= ${TRIES} AND ${UNCLAIMED}`,
+      ['Versicle was cut off again and again while the dataset was profiled; profile fewer of its records.'],
     );
-    this.queue.push({ id: made!.id, system, dataset, rowLimit });
-    this.working ??= this.work().finally(() => (this.working = null));
+    const [row] = await this.db.query<{ id: number; system: string; dataset: string; row_limit: string | null }>(
+      `UPDATE profile SET claimed_by = $1, claimed_until = clock_timestamp() + make_interval(secs => $2), attempts = attempts + 1
+        WHERE id = (SELECT id FROM profile p WHERE state = 'running' AND ${UNCLAIMED}
+                       AND NOT EXISTS (SELECT 1 FROM ${EMBEDDED} WHERE s.id = p.system AND e.place <> $3) ORDER BY id LIMIT 1 FOR UPDATE SKIP LOCKED)
+       RETURNING id, system, dataset, row_limit`,
+      [this.me.id, this.leaseSeconds, this.me.home],
+    );
+    if (!row) return null;
+    return {
+      id: row.id,
+      system: row.system,
+      dataset: row.dataset,
+      rowLimit: row.row_limit === null ? null : Number(row.row_limit),
+    };
+  }
+  /** Keeps what came of it, where it is still this process's to say. */
+  private async keep(
+    id: number,
+    state: 'done' | 'failed',
+    result: string | null,
+    problem: string | null,
+  ): Promise<void> {
+    await this.db.query(
+      "UPDATE profile SET state = $3, result = $4, problem = $5, at = now(), claimed_until = NULL WHERE id = $1 AND claimed_by = $2 AND state = 'running'",
+      [id, this.me.id, state, result, problem],
+    );
   }
 
   private async work(): Promise<void> {
-    while (this.queue.length > 0 && !this.closing.signal.aborted) {
-      const asked = this.queue.shift()!;
+    this.again = false;
+    for (;;) {
+      if (this.closing.signal.aborted) return;
+      const asked = await this.claim();
+      if (asked === null) return;
+      const renewing = setInterval(
+        () => {
+          this.db
+            .query(
+              "UPDATE profile SET claimed_until = clock_timestamp() + make_interval(secs => $3) WHERE id = $1 AND claimed_by = $2 AND state = 'running'",
+              [asked.id, this.me.id, this.leaseSeconds],
+            )
+            .catch(() => undefined);
+        },
+        (this.leaseSeconds * 1000) / 3,
+      );
       try {
         const result = await this.carryOut(asked);
-        await this.db.query("UPDATE profile SET state = 'done', result = $2, at = now() WHERE id = $1", [
-          asked.id,
-          JSON.stringify(result),
-        ]);
+        await this.keep(asked.id, 'done', JSON.stringify(result), null);
       } catch (error) {
-        if (this.closing.signal.aborted) return;
-        await this.db.query("UPDATE profile SET state = 'failed', problem = $2, at = now() WHERE id = $1", [
-          asked.id,
-          (error as Error).message,
-        ]);
+        // Somebody stopped this process, and perhaps just for this: it is not begun anew by itself.
+        if (this.closing.signal.aborted)
+          return void (await this.keep(
+            asked.id,
+            'failed',
+            null,
+            'Versicle was stopped while the dataset was profiled; profile it again.',
+          ));
+        await this.keep(asked.id, 'failed', null, (error as Error).message);
+      } finally {
+        clearInterval(renewing);
       }
       // The last twenty of a dataset are its history.
       await this.db.query(
@@ -97,7 +177,7 @@ export class Profiles {
     const { system } = await this.systems.openById(asked.system);
     const detail = await this.structures.describe(asked.system, asked.dataset);
     const checks = await this.checks(asked.system, asked.dataset);
-    const kept = join(this.directory, `profile-${asked.id}.jsonl`);
+    const kept = join(this.directory, `profile-${asked.id}-${this.me.id}.jsonl`);
     try {
       const { plan } = await openSource({
         system,
@@ -285,6 +365,7 @@ export class Profiles {
 
   async close(): Promise<void> {
     this.closing.abort();
+    clearInterval(this.looking);
     await this.worker?.terminate();
     await this.working;
   }

@@ -3,7 +3,7 @@ import { changedMeanwhile, refused, quoted } from '@versicle/core';
 import type { Database } from '@versicle/postgres';
 import { Conditions } from '../store/conditions.ts';
 import { literal } from '../store/values.ts';
-import { readRuns, RUNS } from './run-store.ts';
+import { COUNTED_RUNS, readRuns } from './run-store.ts';
 
 /** What runs can be sorted by; nothing of it is ever null, so that each page begins where the one before ended. */
 const PLACES: Readonly<Record<string, string>> = {
@@ -37,9 +37,14 @@ export async function listRuns(db: Database, asked: RunsAsked & { limit: number 
     const before = await db.query('SELECT 1 FROM run WHERE id = $1', [asked.after]);
     if (before.length === 0)
       throw changedMeanwhile(`Run ${asked.after}, which the next page begins after, is gone; load the list again.`);
-    const of = `(SELECT ${place} FROM ${RUNS} WHERE r.id = ${after})`;
+    const of = `(SELECT ${place} FROM ${COUNTED_RUNS} WHERE r.id = ${after})`;
     where.always(`(${place} ${down ? '<' : '>'} ${of} OR (${place} = ${of} AND r.id < ${after}))`);
   }
   const order = `ORDER BY ${place} ${down ? 'DESC' : 'ASC'}, r.id DESC LIMIT ${where.param(asked.limit)}`;
-  return readRuns(db, `WHERE ${where.sql} ${order}`, where.params);
+  const which = `WHERE ${where.sql} ${order}`;
+  if (!place.startsWith('c.')) return readRuns(db, which, where.params);
+  const ids = await db.query<{ id: number }>(`SELECT r.id FROM ${COUNTED_RUNS} ${which}`, where.params);
+  const runs = await readRuns(db, 'WHERE r.id = ANY($1)', [ids.map((r) => r.id)]);
+  const byId = new Map(runs.map((run) => [run.id, run]));
+  return ids.flatMap(({ id }) => byId.get(id) ?? []);
 }

@@ -7,8 +7,8 @@ import { runDetail } from './run-detail.ts';
 import { isHolder, readRun } from './run-store.ts';
 
 export function runRoutes(api: Api, { db, engine, plans, conductor, starter, failures }: Services): void {
-  api.on('listRuns', ({ query }) => listRuns(db, query));
-  api.on('getRun', ({ params }) => runDetail(db, failures, params.id));
+  api.forAll('listRuns', ({ query }) => listRuns(db, query));
+  api.forAll('getRun', ({ params }) => runDetail(db, failures, params.id));
   api.on('cancelRun', async ({ params }) => {
     const run = await readRun(db, params.id);
     if (!run) throw notFound(`There is no run ${params.id}.`);
@@ -48,7 +48,7 @@ export function runRoutes(api: Api, { db, engine, plans, conductor, starter, fai
     await engine.takeUp(params.id);
     return { done: true };
   });
-  api.on('listUnmatched', ({ params }) => unmatchedOf(db, params.id));
+  api.forAll('listUnmatched', ({ params }) => unmatchedOf(db, params.id));
   api.on('shareAgain', async ({ params }, who) => {
     const run = await shareAgain(db, plans, params.id, who.person);
     conductor.look(run);

@@ -7,6 +7,7 @@ import { isoTime } from '../store/values.ts';
 import { newestLog } from './run-log.ts';
 import { stepsOf } from './run-steps.ts';
 import { GOING, OF_WHOLE_PLANS, readRun } from './run-store.ts';
+import { strandedBy } from './stranded.ts';
 import { because, IN_THE_WAY, type RunUse } from './run-uses.ts';
 
 /** A run with what its page shows: the course of it, its log, and what failed in it and still does. */
@@ -38,6 +39,7 @@ export async function runDetail(db: Database, failures: Failures, id: number): P
   return {
     ...run,
     waitsFor: run.state !== 'queued' ? null : run.kind === 'plan' ? await waitsForPlan(db, id) : await waitsFor(db, id),
+    stranded: run.state === 'queued' || run.state === 'running' ? await strandedBy(db, id) : null,
     opens: run.state === 'running' && run.mapping !== null ? await opensAt(db, own!.target) : null,
     gone: await goneOf(db, run, own!.carries, Number(own!.gone)),
     requests: Number(own!.requests),

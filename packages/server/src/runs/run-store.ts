@@ -59,20 +59,39 @@ const COUNTS = [
   'remarks',
 ] as const;
 /**
- * Runs with the names of what they carry out; `r`, `p` and `m` are run, plan and mapping, `c` the counts: of a run with steps
+ * Runs to be sorted by what they came to; `r`, `p` and `m` are run, plan and mapping, `c` the counts: of a run with steps
  * those of all of them, and of a share those of records that none took.
  */
-export const RUNS = `run r JOIN plan p ON p.id = r.plan LEFT JOIN mapping m ON m.id = r.mapping
+export const COUNTED_RUNS = `run r JOIN plan p ON p.id = r.plan LEFT JOIN mapping m ON m.id = r.mapping
   CROSS JOIN LATERAL (
     SELECT ${COUNTS.map((c) => `r.${c}`).join(', ')} WHERE r.kind NOT IN ${HOLDERS}
     UNION ALL
     SELECT ${COUNTS.map((c) => `COALESCE(sum(s.${c}), 0)`).join(', ')} FROM run s WHERE r.kind IN ${HOLDERS} AND (s.id = r.id OR s.id IN (${partsOf('r.id')})) HAVING r.kind IN ${HOLDERS}
   ) c`;
-const SELECT = `SELECT r.id, r.kind, r.plan, r.mapping, r.revision, r.parent, r.step, r.state, r.row_limit, r.started_by, r.created_at,
-    r.started_at, r.finished_at, r.bytes_done, r.bytes_total, r.error, c.*, p.name AS plan_name, m.name AS mapping_name FROM ${RUNS}`;
+const OWN = `r.id, r.kind, r.plan, r.mapping, r.revision, r.parent, r.step, r.state, r.row_limit, r.started_by, r.created_at,
+    r.started_at, r.finished_at, r.bytes_done, r.bytes_total, r.error, p.name AS plan_name, m.name AS mapping_name`;
 
+/** `rest` speaks of run, plan and mapping (`r`, `p`, `m`). */
 export async function readRuns(db: Database, rest: string, params: unknown[]): Promise<RunSummary[]> {
-  return (await db.query<RunRow>(`${SELECT} ${rest}`, params)).map(summaryOf);
+  const rows = await db.query<RunRow>(
+    `SELECT ${OWN}, ${COUNTS.map((c) => `r.${c}`).join(', ')} FROM run r JOIN plan p ON p.id = r.plan LEFT JOIN mapping m ON m.id = r.mapping ${rest}`,
+    params,
+  );
+  const holders = rows.filter((r) => isHolder(r.kind)).map((r) => r.id);
+  const sums = holders.length === 0 ? new Map<number, Counts>() : await sumsOf(db, holders);
+  return rows.map((r) => summaryOf({ ...r, ...sums.get(r.id) }));
+}
+type Counts = Pick<RunRow, (typeof COUNTS)[number]>;
+/** The counts of all that lies within each of these runs. A query of its own: with that of the runs it would take longer to plan than to carry out. */
+async function sumsOf(db: Database, holders: readonly number[]): Promise<Map<number, Counts>> {
+  const rows = await db.query<Counts & { root: number }>(
+    `WITH RECURSIVE part AS (
+       SELECT id AS root, id FROM unnest($1::integer[]) AS h(id) UNION ALL SELECT part.root, c.id FROM run c JOIN part ON c.parent = part.id
+     )
+     SELECT part.root, ${COUNTS.map((c) => `sum(s.${c}) AS ${c}`).join(', ')} FROM run s JOIN part ON part.id = s.id GROUP BY 1`,
+    [holders],
+  );
+  return new Map(rows.map(({ root, ...counts }) => [root, counts as unknown as Counts]));
 }
 
 export async function readRun(db: Database, id: number): Promise<RunSummary | null> {

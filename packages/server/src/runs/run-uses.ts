@@ -1,3 +1,4 @@
+import { EMBEDDED } from '../systems/embedded-home.ts';
 import { keyMapsAsked, membersOf, type MappingDocument } from '@versicle/core';
 
 /** What a run touches: others may `read` the same, or `write` beside it, but not both; `alone`: nobody else at all. */
@@ -34,6 +35,10 @@ export const IN_THE_WAY = `SELECT o.id, o.claimed_until, mine.thing, mine.use FR
    JOIN run_use theirs ON theirs.thing = mine.thing AND (theirs.use = 'alone' OR mine.use = 'alone' OR theirs.use <> mine.use)
    JOIN run o ON o.id = theirs.run AND o.state IN ('queued', 'running', 'paused')
   WHERE mine.run = r.id AND o.id <> r.id AND NOT (mine.thing LIKE 'dataset %' AND o.state = 'running' AND o.mapped IS NOT NULL)`;
+
+/** Embedded databases that the run `r` touches, and that another process has (it does not lie at $5). */
+export const KEPT_ELSEWHERE = `SELECT e.name FROM ${EMBEDDED} JOIN run_use u ON u.thing = 'system ' || s.id
+  WHERE u.run = r.id AND e.place <> $5`;
 
 /** Why runs that both touch a thing go one after the other. */
 export function because({ thing, use }: RunUse): string {

@@ -27,6 +27,12 @@ describe('claims of runs', () => {
     const [a, b] = [await run('files', 'store/a'), await run('files', 'store/b')];
     expect([await next(one), await next(other), await next(one)]).toEqual([a, b, null]);
   });
+  it('are to be had of a run, too, that whoever made it could say no more of', async () => {
+    const left = await storedRun(db, 'files', 'store/left');
+    expect(await next(other)).toBeNull();
+    await other.readyLeft();
+    expect(await next(other)).toBe(left);
+  });
   it('wait for earlier ones that write the same table, or that write where these read', async () => {
     const a = await run('files', 'store/a');
     const same = await run('files', 'store/a');
@@ -85,11 +91,53 @@ describe('claims of runs', () => {
     await other.end(theirs, { state: 'finished', message: 'done' });
     expect(await db.query('SELECT state FROM run WHERE id = $1', [id])).toEqual([{ state: 'finished' }]);
   });
-  it('of an earlier process are void when this is the only one on the store', async () => {
+  it('are not made where only another process has the records, or the embedded database', async () => {
     const id = await run('files', 'store/e');
+    await db.query("UPDATE run SET records_at = 'elsewhere' WHERE id = $1", [id]);
+    expect(await next(one)).toBeNull();
+    await db.query("UPDATE run SET records_at = 'here' WHERE id = $1", [id]);
+    await db.query(
+      'INSERT INTO system (id, name, connection) VALUES (\'store\', \'Store\', \'{"kind": "embedded", "name": "s"}\')',
+    );
+    await db.query("INSERT INTO embedded_database (name, place) VALUES ('s', 'elsewhere')");
+    expect(await next(one)).toBeNull();
+    await db.query("UPDATE embedded_database SET place = 'here'");
     expect(await next(one)).toBe(id);
-    expect(await other.inherit()).toContain(id);
-    expect(await next(other)).toBe(id);
+  });
+  it('go to the plan that has the fewest under way; what people wait for may be taken on besides', async () => {
+    const [first, second] = [await run('files', 'f/1'), await run('files', 'f/2')];
+    const later = await run('files', 'f/3');
+    // Three runs of one plan, and then one of another.
+    await db.query('UPDATE run SET plan = (SELECT plan FROM run WHERE id = $1) WHERE id = ANY ($2::int[])', [
+      first,
+      [second, later],
+    ]);
+    const another = await run('files', 'f/4');
+    const small = await run('files', 'f/5');
+    await db.query('UPDATE run SET row_limit = 10 WHERE id = $1', [small]);
+    expect(await next(one)).toBe(first);
+    await db.query("UPDATE run SET state = 'running' WHERE id = $1", [first]);
+    expect(await next(one)).toBe(another);
+    expect((await one.claimNext(true))!.run).toBe(small);
+    expect(await one.claimNext(true)).toBeNull();
+    expect(await next(other)).toBe(second);
+  });
+  it('are kept by who has them, who hears of what is wanted of the run', async () => {
+    const id = await run('files', 'store/w');
+    expect(await other.want(id, 'cancelled')).toBe(false);
+    const claim = (await one.claimNext())!;
+    expect(await other.want(id, 'paused')).toBe(true);
+    expect(await one.wanted()).toEqual([{ id, wanted: 'paused' }]);
+    expect(await other.want(id, 'cancelled')).toBe(true);
+    expect(await other.want(id, 'paused')).toBe(true);
+    expect(await one.wanted()).toEqual([{ id, wanted: 'cancelled' }]);
+    expect(await other.wanted()).toEqual([]);
+    // Whoever takes it over hears of it as well; the end of the run is the end of it.
+    await one.release(claim);
+    const theirs = (await other.claimNext())!;
+    expect(await other.wanted()).toEqual([{ id, wanted: 'cancelled' }]);
+    await other.end(theirs, { state: 'cancelled', message: 'cancelled' });
+    expect(await db.query('SELECT wanted FROM run WHERE id = $1', [id])).toEqual([{ wanted: null }]);
   });
 });
 

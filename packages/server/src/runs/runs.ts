@@ -7,14 +7,18 @@ import {
   type MappingStep,
   type PlanDocument,
   type Step,
+  type Unknown,
 } from '@versicle/core';
 import type { LogLevel } from '@versicle/contract';
 import type { Events } from '../http/events.ts';
-import type { Database, Statement } from '@versicle/postgres';
+import { LOST_RUN, type Database, type Statement } from '@versicle/postgres';
+import { LEASE } from '@versicle/store/claims';
 import { fromJson } from '../store/values.ts';
 import type { Arrived, Captured, SourcePlan } from '../systems/kinds/kind.ts';
+import { Peers } from '../workers/peers.ts';
+import type { ThisWorker } from '../workers/workers.ts';
 import { HOLDERS, readRun } from './run-store.ts';
-import { IN_THE_WAY, usesOf, type RunUse } from './run-uses.ts';
+import { IN_THE_WAY, KEPT_ELSEWHERE, usesOf, type RunUse } from './run-uses.ts';
 
 /** What cuts a run into chunks: the same in each of its lives, or the journal would take one chunk for another. */
 export interface Cut {
@@ -24,6 +28,11 @@ export interface Cut {
   /** Chunks are cut from the text of files, and may be read and mapped by several threads. */
   readonly of?: 'text';
 }
+/** Values that the structure of the source does not know, and that nothing was made of; the first is a row of a file. */
+export interface UnreadValues extends Unknown {
+  readonly file: string | null;
+}
+
 export interface RunRow {
   [key: string]: unknown;
   id: number;
@@ -38,6 +47,8 @@ export interface RunRow {
   row_limit: string | null;
   chunk: number;
   read: string;
+  /** Whose claim ran out when this one was made. */
+  taken_from: string | null;
   cut: Cut | string | null;
   sequence: string | null;
   sequence_from: string | null;
@@ -50,6 +61,7 @@ export interface RunRow {
   since: HighestValue | string | null;
   mapped: MappingEnd | string | null;
   captured: CapturedRun | string | null;
+  unread: Record<string, UnreadValues> | string | null;
 }
 /** What a run took of what its source wrote down itself: the keys of records that may have changed; null: all may have. */
 export interface CapturedRun extends Captured {
@@ -83,6 +95,8 @@ export interface Claim {
   readonly run: number;
   readonly number: number;
 }
+/** What a person wants of a run that somebody carries out. */
+export type Wanted = 'cancelled' | 'paused';
 /** How a run is left. `outage`: a system could not be reached, so it may go on by itself. */
 export interface Ended {
   readonly state: 'finished' | 'stopped' | 'cancelled' | 'broken' | 'asks';
@@ -99,8 +113,8 @@ const LEVELS: Readonly<Record<Ended['state'], LogLevel>> = {
   broken: 'error',
 };
 
-/** A claim that nobody renews is free again after so many seconds. */
-export const LEASE = Number(process.env['VERSICLE_LEASE_SECONDS'] ?? 30);
+const NOT_OVER = "('queued', 'running', 'broken', 'asks', 'paused')";
+
 export const RENEW_EVERY = (LEASE * 1000) / 3;
 /** One claim at a time in the whole store, so that no two take on runs that are in each other's way. */
 const CLAIMING = 7_404_001;
@@ -108,8 +122,15 @@ const CLAIMING = 7_404_001;
 /** Nobody has it, or another process has not been heard of. What this one has itself it never takes twice, however late it is. */
 const FREE = '(r.claimed_until IS NULL OR r.claimed_until < clock_timestamp() AND r.claimed_by <> $1)';
 
+/** This process was away for longer than its claim holds: another one may carry the run out by now. */
+export class LostClaim extends Error {
+  readonly code = LOST_RUN;
+  constructor(run: number) {
+    super(`This process was stopped for longer than its claim of run ${run} holds.`);
+  }
+}
 /** A claim was lost: another process carries the run out, and nothing of this one counts any more. */
-export const isLostClaim = (error: unknown): boolean => (error as { code?: unknown }).code === 'VRS01';
+export const isLostClaim = (error: unknown): boolean => (error as { code?: unknown }).code === LOST_RUN;
 /** The first statement of whatever is kept of a run while it is carried out. */
 export const requireClaim = ({ run, number }: Claim): Statement => ({
   sql: 'SELECT require_claim($1, $2)',
@@ -121,8 +142,6 @@ export const requireClaim = ({ run, number }: Claim): Statement => ({
  * it leads, so that no two moves meet; what a process does with a run it has claimed counts only while it holds the claim.
  */
 export class Runs {
-  /** This process, as claims name it. */
-  private readonly process = randomUUID();
   /** Told of each run that has ended, or waits for somebody, and of each that goes on again. */
   moved: (run: number) => void = () => undefined;
   /** When pages last heard of a run. */
@@ -131,6 +150,9 @@ export class Runs {
   constructor(
     private readonly db: Database,
     private readonly events: Events,
+    /** This process, as claims name it, and where the records and the embedded databases lie that it has. */
+    readonly me: Pick<ThisWorker, 'id' | 'place' | 'home'> = { id: randomUUID(), place: 'here', home: 'here' },
+    private readonly peers: Peers = Peers.none(),
   ) {}
 
   /** Says what a new run touches; it can be claimed from then on. */
@@ -155,16 +177,25 @@ export class Runs {
     }
     return usesOf(document, run.mapping);
   }
-  /** This process is the only one on the store: claims of earlier ones are void. Gives the runs that are not over. */
-  async inherit(): Promise<number[]> {
-    await this.db.query('UPDATE run SET claimed_until = NULL WHERE claimed_until IS NOT NULL');
-    const rows = await this.db.query<{ id: number; state: string }>(
-      `SELECT id, state FROM run WHERE state IN ('queued', 'running', 'broken', 'asks', 'paused') AND kind NOT IN ${HOLDERS} ORDER BY id`,
+  /**
+   * Says what runs touch of which nobody has said it: whoever made them was killed, or lost the store, right then. They can be
+   * claimed from then on.
+   */
+  async readyLeft(): Promise<void> {
+    const rows = await this.db.query<{ id: number }>(
+      // As the index has them: it is asked every few seconds, of hundreds of thousands of runs.
+      `SELECT id FROM run r WHERE state IN ('queued', 'running', 'asks', 'broken') AND kind NOT IN ${HOLDERS} AND NOT EXISTS (SELECT 1 FROM run_use u WHERE u.run = r.id) ORDER BY id`,
     );
     for (const { id } of rows) await this.ready(id);
+  }
+  /** The runs that are not over, and of which records may lie here. */
+  async unfinished(): Promise<number[]> {
+    const rows = await this.db.query<{ id: number }>(
+      `SELECT id FROM run WHERE state IN ${NOT_OVER} AND kind NOT IN ${HOLDERS} ORDER BY id`,
+    );
     // Of shares that are not over, others read what they gave out.
     const shares = await this.db.query<{ id: number }>(
-      "SELECT id FROM run WHERE state IN ('queued', 'running', 'broken', 'asks', 'paused') AND kind = 'share'",
+      `SELECT id FROM run WHERE state IN ${NOT_OVER} AND kind = 'share'`,
     );
     return [...rows, ...shares].map((r) => r.id);
   }
@@ -181,15 +212,30 @@ export class Runs {
     return row!.came;
   }
 
-  /** Takes on the run that waits longest and that no other one is in the way of; null when there is none. */
-  async claimNext(): Promise<Claim | null> {
+  /**
+   * Takes on a run that no other one is in the way of, of the plan that has the fewest under way, the one that waits longest;
+   * null when there is none. Not one whose records, or whose embedded database, only another process has. `immediate`: only
+   * what people or deliveries wait for.
+   */
+  async claimNext(immediate = false): Promise<Claim | null> {
     return this.claim(
       `SELECT r.id FROM run r
-        WHERE r.state IN ('queued', 'running') AND ${FREE}
+        WHERE r.state IN ('queued', 'running') AND ${FREE} AND (r.records_at IS NULL OR r.records_at = $3)
+          AND (NOT $4::boolean OR r.kind = 'replay' OR r.row_limit IS NOT NULL OR r.taken -> 'only' -> 'after' IS NOT NULL)
           AND EXISTS (SELECT 1 FROM run_use u WHERE u.run = r.id)
           AND NOT EXISTS (SELECT 1 FROM (${IN_THE_WAY}) w WHERE w.id < r.id OR w.claimed_until IS NOT NULL)
-        ORDER BY r.id LIMIT 1`,
-      [],
+          AND NOT EXISTS (SELECT 1 FROM (${KEPT_ELSEWHERE}) k)
+        ORDER BY (SELECT count(*) FROM run o WHERE o.plan = r.plan AND o.claimed_until > clock_timestamp() AND o.state = 'running'), r.id LIMIT 1`,
+      [this.me.place, immediate, this.me.home],
+    );
+  }
+  /** Takes on a run that holds others, to read what it begins them with; null where somebody else does. */
+  async claimHolder(id: number): Promise<Claim | null> {
+    return this.claim(
+      // One of this process that ran out, and could not be given back, is its own to take: it reads a holder once at a time.
+      `SELECT r.id FROM run r WHERE r.id = $3 AND r.kind IN ${HOLDERS} AND r.state = 'running'
+          AND (r.claimed_until IS NULL OR r.claimed_until < clock_timestamp())`,
+      [id],
     );
   }
   /** Takes on a run that nobody carries out now, to give it up; null where there is none such. */
@@ -204,9 +250,9 @@ export class Runs {
     const [, rows] = await this.db.transaction([
       { sql: 'SELECT pg_advisory_xact_lock($1)', params: [CLAIMING] },
       {
-        sql: `UPDATE run SET claim = claim + 1, claimed_by = $1, claimed_until = clock_timestamp() + make_interval(secs => $2)
+        sql: `UPDATE run SET claim = claim + 1, taken_from = CASE WHEN claimed_until IS NOT NULL AND claimed_by <> $1 THEN claimed_by ELSE NULLIF(taken_from, $1) END, claimed_by = $1, claimed_until = clock_timestamp() + make_interval(secs => $2)
                WHERE id = (${which}) RETURNING id, claim`,
-        params: [this.process, LEASE, ...params],
+        params: [this.me.id, LEASE, ...params],
       },
     ]);
     const [row] = rows!;
@@ -223,17 +269,50 @@ export class Runs {
     const held = new Set(rows.map((r) => r.id));
     return claims.filter((c) => !held.has(c.run));
   }
+  /** Asks whoever carries a run out to end or pause it. Gives whether anybody does. */
+  async want(run: number, wanted: Wanted): Promise<boolean> {
+    const rows = await this.db.query(
+      `UPDATE run SET wanted = CASE WHEN wanted = 'cancelled' THEN wanted ELSE $2 END
+        WHERE id = $1 AND state IN ('queued', 'running') AND claimed_until IS NOT NULL RETURNING id`,
+      [run, wanted],
+    );
+    if (rows.length > 0) this.peers.tell({ kind: 'wanted' });
+    return rows.length > 0;
+  }
+  /** What is wanted of runs that this process carries out. */
+  wanted(): Promise<{ id: number; wanted: Wanted }[]> {
+    return this.db.query(
+      'SELECT id, wanted FROM run WHERE wanted IS NOT NULL AND claimed_by = $1 AND claimed_until IS NOT NULL ORDER BY id',
+      [this.me.id],
+    );
+  }
+  /** Records that a run has fetched lie where only some processes reach them. */
+  async lies({ run, number }: Claim): Promise<void> {
+    await this.db.transaction([
+      requireClaim({ run, number }),
+      { sql: 'UPDATE run SET records_at = $2 WHERE id = $1', params: [run, this.me.place] },
+    ]);
+  }
   /** A run that was being carried out stays as it is until somebody lets it go on. */
   async pause({ run, number }: Claim): Promise<void> {
     await this.db.transaction([
       requireClaim({ run, number }),
       {
-        sql: "UPDATE run SET state = 'paused', claimed_until = NULL WHERE id = $1 AND state IN ('queued', 'running')",
+        sql: "UPDATE run SET state = 'paused', claimed_until = NULL, wanted = NULL WHERE id = $1 AND state IN ('queued', 'running')",
         params: [run],
       },
       logged(run, 'paused'),
     ]);
     await this.announce(run);
+  }
+  /** Whether the store says that the claim holds. */
+  async holds({ run, number }: Claim): Promise<boolean> {
+    const sql = 'SELECT 1 FROM run WHERE id = $1 AND claim = $2 AND claimed_until IS NOT NULL';
+    return (await this.db.query(sql, [run, number])).length > 0;
+  }
+  /** Whoever had the run before is in nobody's way any more. */
+  async takenOn({ run, number }: Claim): Promise<void> {
+    await this.db.query('UPDATE run SET taken_from = NULL WHERE id = $1 AND claim = $2', [run, number]);
   }
   /** The run stays as it is, for the next process. */
   async release({ run, number }: Claim): Promise<void> {
@@ -266,7 +345,8 @@ export class Runs {
   async keepMapped(claim: Claim, end: MappingEnd): Promise<void> {
     await this.db.transaction([
       requireClaim(claim),
-      { sql: 'UPDATE run SET mapped = $2 WHERE id = $1', params: [claim.run, JSON.stringify(end)] },
+      // It needs what it had fetched no more: any process can see to its end.
+      { sql: 'UPDATE run SET mapped = $2, records_at = NULL WHERE id = $1', params: [claim.run, JSON.stringify(end)] },
     ]);
   }
   /** What was loaded beside a target and does not take its place was not delivered. */
@@ -287,7 +367,7 @@ export class Runs {
   async again(id: number): Promise<void> {
     await this.ready(id);
     await this.db.query(
-      "UPDATE run SET state = CASE WHEN started_at IS NULL OR cut IS NULL THEN 'queued' ELSE 'running' END, finished_at = NULL, error = NULL, outage = false, trouble = NULL, followed = false WHERE id = $1 AND state IN ('broken', 'asks', 'paused')",
+      "UPDATE run SET state = CASE WHEN started_at IS NULL OR cut IS NULL THEN 'queued' ELSE 'running' END, finished_at = NULL, error = NULL, outage = false, trouble = NULL, wanted = NULL, followed = false WHERE id = $1 AND state IN ('broken', 'asks', 'paused')",
       [id],
     );
     await this.announce(id);
@@ -299,7 +379,7 @@ export class Runs {
     await this.db.transaction([
       requireClaim(claim),
       {
-        sql: "UPDATE run SET state = $2, finished_at = clock_timestamp(), error = $3, outage = $4, claimed_until = NULL WHERE id = $1 AND state IN ('queued', 'running', 'asks', 'broken', 'paused')",
+        sql: "UPDATE run SET state = $2, finished_at = clock_timestamp(), error = $3, outage = $4, claimed_until = NULL, wanted = NULL WHERE id = $1 AND state IN ('queued', 'running', 'asks', 'broken', 'paused')",
         params: [run, state, state === 'broken' || state === 'asks' || state === 'stopped' ? message : null, outage],
       },
       ...(state === 'broken' || state === 'asks' ? [] : NEEDED_WHILE_IT_GOES.map((sql) => ({ sql, params: [run] }))),
@@ -317,6 +397,8 @@ export class Runs {
     await this.announce(run);
     await this.events.waitingChanged();
     this.moved(run);
+    // What it was in the way of may be taken on by anybody.
+    this.peers.tell({ kind: 'runs' });
   }
 
   async log(run: number, message: string, level: LogLevel = 'info'): Promise<void> {
@@ -342,7 +424,7 @@ export class Runs {
   async row(id: number): Promise<RunRow | null> {
     const [run] = await this.db.query<RunRow>(
       `SELECT r.id, r.uid, r.kind, r.plan, r.mapping, r.revision, r.state, r.row_limit, r.chunk, r.read, r.cut, r.sequence, r.sequence_from,
-              r.confirmed_by, r.started_at, r.source, r.mapped, r.parent, r.carries, r.variables, r.taken, r.since, r.captured FROM run r WHERE r.id = $1`,
+              r.confirmed_by, r.started_at, r.source, r.mapped, r.parent, r.taken_from, r.carries, r.variables, r.taken, r.since, r.captured, r.unread FROM run r WHERE r.id = $1`,
       [id],
     );
     return run ?? null;
@@ -392,7 +474,7 @@ const recordsOpenAgain = (run: number): Statement => ({
   sql: "UPDATE failed_record f SET state = 'open' WHERE state = 'replaying' AND id IN (SELECT record FROM replay_item WHERE run = $1) AND NOT EXISTS (SELECT 1 FROM outbox o WHERE o.run = $1 AND o.replayed = f.id)",
   params: [run],
 });
-const logged = (run: number, message: string, level: LogLevel = 'info'): { sql: string; params: unknown[] } => ({
+export const logged = (run: number, message: string, level: LogLevel = 'info'): { sql: string; params: unknown[] } => ({
   sql: 'INSERT INTO run_log (run, message, level) VALUES ($1, $2, $3)',
   params: [run, message, level],
 });

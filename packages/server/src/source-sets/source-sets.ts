@@ -27,6 +27,7 @@ import type { ComposedAnswer as Composed } from './messages.ts';
 import type { JoinFigures, MemberRecords, OccurringKeys } from '@versicle/source-sets';
 import { recordsOf } from '@versicle/files';
 import { openSource } from '../sources/open-source.ts';
+import type { RevisionReadings } from '../sources/readings.ts';
 import type { Structures } from '../structures/structures.ts';
 import type { SourcePlan } from '../systems/kinds/kind.ts';
 import type { Systems } from '../systems/systems.ts';
@@ -44,6 +45,8 @@ export interface ComposeWishes {
   readonly tell?: (records: number) => void;
   /** Stops the work, down to the systems that are asked. */
   readonly signal?: AbortSignal;
+  /** How files are read for the revision that is run. */
+  readonly readings?: RevisionReadings;
 }
 /** One dataset of a source set, whose records are kept in `home` where they have to be fetched. */
 interface MemberWish {
@@ -52,6 +55,7 @@ interface MemberWish {
   readonly place: number;
   readonly home: string;
   readonly signal: AbortSignal;
+  readonly readings: RevisionReadings | undefined;
 }
 /** Composed records as a run reads them. */
 export interface ComposedPlan {
@@ -177,7 +181,7 @@ export class SourceSets {
 
   private async inWorker(
     document: MappingDocument,
-    { rowLimit, startedAt, variables, tell, signal: given }: Omit<ComposeWishes, 'path'>,
+    { rowLimit, startedAt, variables, tell, signal: given, readings }: Omit<ComposeWishes, 'path'>,
     path: string | null,
   ): Promise<FromSourceSet> {
     if (!isComposed(document)) throw refused('This source set reads one dataset; there is nothing to compose.');
@@ -191,7 +195,7 @@ export class SourceSets {
       place: number,
       wish: { wanted: OccurringKeys | null } | null,
     ): ReturnType<SourceSets['records']> => {
-      const records = this.records({ document, member: members[place]!, place, home, signal }, wish);
+      const records = this.records({ document, member: members[place]!, place, home, signal, readings }, wish);
       fetching.push(records);
       return records;
     };
@@ -240,7 +244,7 @@ export class SourceSets {
 
   /** Where a member's records are. A system that can answer by keys is asked last, for those that occur; until then null. */
   private async records(
-    { document, member, place, home, signal }: MemberWish,
+    { document, member, place, home, signal, readings }: MemberWish,
     asked: { readonly wanted: OccurringKeys | null } | null,
   ): Promise<MemberRecords | null> {
     const { id, system, dataset } = await this.systems.openDataset(member.dataset);
@@ -263,6 +267,7 @@ export class SourceSets {
       path: join(home, `${place}.jsonl`),
       options: { withDoc: member.role !== 'union' && mentionsDoc(document, member.alias), ...some },
       expected: async () => (await this.structures.describe(id, dataset)).fields.map((f) => f.name),
+      readings,
     });
     const { files, format, fields } = plan;
     const names = fields.map((f) => f.name);

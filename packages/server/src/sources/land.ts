@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto';
 import { mkdirSync, renameSync, rmSync, statSync } from 'node:fs';
 import { statfs } from 'node:fs/promises';
 import { dirname } from 'node:path';
@@ -65,7 +66,8 @@ export async function land(
   { path, rowLimit, signal, known, bounds = BOUNDS }: Landing,
 ): Promise<{ plan: SourcePlan; records: number }> {
   mkdirSync(dirname(path), { recursive: true });
-  const partial = `${path}.partial`;
+  // A process that hangs may have one half written, and go on with it: nobody else writes to that.
+  const partial = `${path}.${randomUUID()}.partial`;
   const file = new TextFile(partial);
   const names = new Set<string>();
   const limit = rowLimit ?? Infinity;

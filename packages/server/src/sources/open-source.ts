@@ -2,6 +2,7 @@ import { refused } from '@versicle/core';
 import type { OpenSystem, ReadOptions, SourcePlan } from '../systems/kinds/kind.ts';
 import { unlessAborted } from '../systems/outage.ts';
 import { land, type Landing } from './land.ts';
+import type { RevisionReadings } from './readings.ts';
 
 /** A dataset that is to be read from its beginning to its end. */
 export interface SourceWish extends Pick<Landing, 'path' | 'rowLimit'> {
@@ -13,6 +14,8 @@ export interface SourceWish extends Pick<Landing, 'path' | 'rowLimit'> {
   readonly signal: AbortSignal;
   /** The fields that whoever reads it expects, where the system itself does not say what it has. */
   readonly expected: () => Promise<readonly string[]>;
+  /** How files are read for the revision that reads them; left out, as they are found now. */
+  readonly readings?: RevisionReadings | undefined;
   /** Heard before records are fetched. */
   readonly fetches?: () => Promise<void>;
 }
@@ -29,8 +32,12 @@ export interface OpenedSource {
 export async function openSource(wish: SourceWish): Promise<OpenedSource> {
   const { system, dataset, name, signal, path, rowLimit = null } = wish;
   const options = { ...wish.options, signal, whole: rowLimit === null };
-  if (system.sourcePlan)
-    return { plan: await unlessAborted(system.sourcePlan(dataset, options), signal), fetched: null };
+  if (system.sourcePlan) {
+    const as = (await wish.readings?.of(name)) ?? null;
+    const plan = await unlessAborted(system.sourcePlan(dataset, { ...options, as }), signal);
+    if (as === null) await wish.readings?.keep(name, plan);
+    return { plan, fetched: null };
+  }
   if (!system.read) throw refused(`${name} holds no records that could be read.`);
   await wish.fetches?.();
   const columns = (await system.columns?.(dataset)) ?? null;

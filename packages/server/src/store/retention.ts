@@ -85,9 +85,12 @@ export async function removeOld(db: Database): Promise<Readonly<Record<KeptFor['
 }
 
 /** Once a day, the first time some minutes after the start. Gives the way to stop it. */
-export function keepHouse(db: Database, log: Logger): () => void {
+export function keepHouse(db: Database, log: Logger, isMine: () => Promise<boolean>): () => void {
+  const removed = async (): Promise<void> => {
+    if (await isMine()) await removeOld(db);
+  };
   const round = (): void => {
-    removeOld(db).catch((error: Error) => log.warn({ error: error.message }, 'what is old could not be removed'));
+    removed().catch((error: Error) => log.warn({ error: error.message }, 'what is old could not be removed'));
   };
   const first = setTimeout(round, FIRST * 60_000);
   const daily = setInterval(round, DAY);

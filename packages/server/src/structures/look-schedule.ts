@@ -22,6 +22,7 @@ export function keepLookSchedules(
   look: (system: string) => Promise<unknown>,
   log: Logger,
   everyMs: number,
+  isMine: (system: string) => Promise<boolean> = () => Promise.resolve(true),
 ): () => void {
   let stopped = false;
   let timer: NodeJS.Timeout;
@@ -35,7 +36,7 @@ export function keepLookSchedules(
         // What is wrong with one system must not keep the others from being looked at.
         try {
           const next = nextLook({ cron, zone }, new Date(at));
-          if (next === null || next > new Date()) continue;
+          if (next === null || next > new Date() || !(await isMine(id))) continue;
           await db.query('UPDATE system SET looked_at = now() WHERE id = $1', [id]);
           await look(id);
         } catch (error) {
@@ -44,8 +45,9 @@ export function keepLookSchedules(
       }
     } catch (error) {
       log.warn({ error: (error as Error).message }, 'schedules could not be kept');
+    } finally {
+      if (!stopped) timer = setTimeout(() => void round(), everyMs);
     }
-    if (!stopped) timer = setTimeout(() => void round(), everyMs);
   };
   timer = setTimeout(() => void round(), everyMs);
   return () => {

@@ -51,10 +51,18 @@ export class Structures {
     );
   }
   private async add(system: string, dataset: string, source: string, fields: readonly StructureField[]): Promise<void> {
-    await this.db.query(
-      'INSERT INTO structure (system, dataset, number, source, fields) SELECT $1, $2, COALESCE(max(number), 0) + 1, $3, $4 FROM structure WHERE system = $1 AND dataset = $2',
-      [system, dataset, source, JSON.stringify(fields)],
-    );
+    await this.db.transaction([
+      // Two that look at the same time number one after the other.
+      { sql: 'SELECT pg_advisory_xact_lock(hashtextextended($1, 0))', params: [`structure of ${system}/${dataset}`] },
+      {
+        sql: `INSERT INTO structure (system, dataset, number, source, fields)
+              SELECT $1, $2, COALESCE(max(number), 0) + 1, $3, $4::jsonb FROM structure WHERE system = $1 AND dataset = $2
+              HAVING $3 <> '${READ}' OR NOT EXISTS (
+                SELECT 1 FROM (SELECT source, fields FROM structure WHERE system = $1 AND dataset = $2 ORDER BY number DESC LIMIT 1) AS n
+                 WHERE n.source = $3 AND n.fields = $4::jsonb)`,
+        params: [system, dataset, source, JSON.stringify(fields)],
+      },
+    ]);
   }
 
   /** A dataset as the system tells of it, with what schemas and dictionaries add; a change is kept as a new version. */

@@ -6,8 +6,8 @@ import { pause } from './outage.ts';
 import type { Came, Hears } from './kinds/kind.ts';
 import type { Systems } from './systems.ts';
 
-/** Milliseconds between looks for systems to listen to. */
-const LOOK = 1000;
+/** Milliseconds between looks for systems to listen to that nobody told of: another process may have let one go. */
+const LOOK = 10_000;
 /** Seconds for which a connection is held for us; it is renewed meanwhile. */
 const LEASE = 30;
 /** Milliseconds before a connection that ended is made anew: the first time, and at the most. */
@@ -23,28 +23,29 @@ const MOST_OF_ID = 200;
  * to go on. One process at a time holds it.
  */
 export class Listening {
-  private readonly me = randomUUID();
   private readonly held = new Map<string, Promise<void>>();
   private readonly stop = new AbortController();
-  private looking: Promise<void>;
+  private readonly looking: Promise<void>;
+  private lookNow = (): void => undefined;
 
   constructor(
     private readonly db: Database,
     private readonly systems: Systems,
     private readonly events: Events,
     private readonly log: Logger,
+    /** This process, as claims name it. */
+    private readonly me: string,
   ) {
     this.looking = this.lookAgainAndAgain();
+    systems.onChange(() => this.lookNow());
   }
 
   private async lookAgainAndAgain(): Promise<void> {
     const kinds = this.systems.kinds.listening();
-    let inherited = false;
     while (!this.stop.signal.aborted) {
+      const told = new AbortController();
+      this.lookNow = () => told.abort();
       try {
-        // The only process of this store held them all.
-        if (!inherited) await this.db.query('UPDATE listener SET holder = NULL');
-        inherited = true;
         const rows = await this.db.query<{ id: string }>(
           "SELECT id FROM system WHERE connection::jsonb ->> 'kind' = ANY ($1::text[])",
           [kinds],
@@ -62,7 +63,7 @@ export class Listening {
       } catch (error) {
         this.log.warn({ error: (error as Error).message }, 'systems to listen to could not be looked for');
       }
-      await pause(LOOK, this.stop.signal).catch(() => undefined);
+      await pause(LOOK, AbortSignal.any([this.stop.signal, told.signal])).catch(() => undefined);
     }
   }
 

@@ -9,9 +9,9 @@ export function systemRoutes(api: Api, { systems, signIn, events }: Services): v
     return value;
   };
   api.on('listKinds', () => systems.kinds.shown());
-  api.on('listSystems', () => systems.list());
+  api.forAll('listSystems', () => systems.list());
   api.on('createSystem', ({ body }) => changed(systems.create(body)));
-  api.on('getSystem', ({ params }) => systems.get(params.id));
+  api.forAll('getSystem', ({ params }) => systems.get(params.id));
   api.on('deleteSystem', async ({ params }) => {
     await changed(systems.remove(params.id));
     return { done: true };

@@ -1,6 +1,4 @@
 import { randomBytes } from 'node:crypto';
-import { existsSync, mkdirSync } from 'node:fs';
-import { join } from 'node:path';
 import {
   type ChangedSystem,
   type Connection,
@@ -16,13 +14,17 @@ import {
   type System,
 } from '@versicle/contract';
 import { changedMeanwhile, isFault, nearest, notFound, quoted, refused } from '@versicle/core';
-import { type Database, PgliteDatabase } from '@versicle/postgres';
+import type { Database } from '@versicle/postgres';
 import type { Secrets } from '../store/secrets.ts';
 import { fromJson, isoTime } from '../store/values.ts';
 import { nextLook, requireSchedule } from '../structures/next-look.ts';
 import type { KindContext, OpenSystem } from './kinds/kind.ts';
 import type { Kinds } from './kinds/kinds.ts';
+import { Peers } from '../workers/peers.ts';
 import { countRows } from './count.ts';
+import { alone } from '../workers/alone.ts';
+import type { EmbeddedDatabases } from './embedded-databases.ts';
+import type { Standing } from './embedded-home.ts';
 import { preview, type PreviewOptions } from './preview.ts';
 
 /** Turns that may be given out ahead: more of them are of a clock that was set back. */
@@ -48,18 +50,27 @@ type Kept = Record<string, string>;
 
 /** The registered systems, and the one place where a connection becomes something that can be read or written. */
 export class Systems {
-  private readonly databases = new Map<string, Promise<PgliteDatabase>>();
   private readonly opened = new Map<string, Promise<OpenSystem>>();
+  /** What its connection was when it was opened. */
+  private readonly openedAs = new Map<string, string>();
   /** Which of our own databases a system was opened on. */
   private readonly databaseOf = new Map<string, string>();
+  private readonly hearing = new Set<() => void>();
 
   constructor(
     private readonly db: Database,
-    private readonly directory: string,
-    private readonly template: string | undefined,
+    private readonly databases: EmbeddedDatabases,
     private readonly secrets: Secrets,
     readonly kinds: Kinds,
-  ) {}
+    private readonly peers: Peers = Peers.none(),
+  ) {
+    peers.on('system', ({ id }) => void this.forgetHere(id, 'changed').catch(() => undefined));
+    peers.on('missed', () => void this.forgetChanged().catch(() => undefined));
+  }
+  /** Some system is new, or was changed, here or by another process. */
+  onChange(hear: () => void): void {
+    this.hearing.add(hear);
+  }
 
   private rowsOf(id?: string): Promise<SystemRow[]> {
     return this.db.query<SystemRow>(
@@ -137,6 +148,7 @@ export class Systems {
     );
     if (made.length === 0)
       throw changedMeanwhile(`There is a system called ${quoted(system.id)} already; choose another id.`);
+    await this.forget(system.id, 'changed');
     // What it holds can be found from now on; where that can't be had, its page asks again and says why.
     if ((await this.test(system.id)).ok) await this.datasets(system.id).catch(() => undefined);
     return { ...(await this.get(system.id)), ...(madeSecret === undefined ? {} : { madeSecret }) };
@@ -212,6 +224,8 @@ export class Systems {
       millis: Math.round(performance.now() - started),
       at: new Date().toISOString(),
     };
+    // What this process can't reach, and the one that has it can, is no fault of the system.
+    if ((await this.standing(id)) === 'elsewhere') return diagnosis;
     await this.db.query(
       `UPDATE system SET diagnosis = $2::jsonb, state_since =
          CASE WHEN diagnosis->>'code' = $2::jsonb->>'code' THEN COALESCE(state_since, now()) ELSE now() END WHERE id = $1`,
@@ -220,6 +234,10 @@ export class Systems {
     return diagnosis;
   }
 
+  /** Who can work with it: this process alone, another one alone, or any. */
+  standing(id: string): Promise<Standing> {
+    return this.databases.standing(id);
+  }
   async openById(id: string): Promise<{ name: string; system: OpenSystem }> {
     const { name } = await this.row(id);
     return { name, system: await this.open(id) };
@@ -250,23 +268,39 @@ export class Systems {
   private open(id: string): Promise<OpenSystem> {
     let opened = this.opened.get(id);
     if (!opened) {
-      opened = this.connection(id).then((connection) => this.kinds.open(connection, this.context(id)));
+      opened = this.row(id).then(async (row) => {
+        this.openedAs.set(id, markOf(row));
+        return this.kinds.open(await this.connection(id), this.context(id));
+      });
       opened.catch(() => this.opened.delete(id));
       this.opened.set(id, opened);
     }
     return opened;
   }
+  /** What was opened of it is as it was: it is opened anew, by every process. */
   private async forget(id: string, because: 'changed' | 'over' = 'over'): Promise<void> {
+    this.peers.tell({ kind: 'system', id });
+    await this.forgetHere(id, because);
+  }
+  /** Whether one was changed may have been missed: only those go that are another by now, since runs work with the others. */
+  private async forgetChanged(): Promise<void> {
+    const now = new Map((await this.rowsOf()).map((row) => [row.id, markOf(row)]));
+    for (const id of this.opened.keys())
+      if (now.get(id) !== this.openedAs.get(id)) await this.forgetHere(id, 'changed');
+  }
+  private async forgetHere(id: string, because: 'changed' | 'over'): Promise<void> {
     const opened = this.opened.get(id);
     this.opened.delete(id);
     const system = await opened?.catch(() => null);
     // An answer that is on its way says what became of records.
     if (because === 'over' || !system?.goesOn) await system?.close?.();
+    if (because === 'changed') for (const hear of this.hearing) hear();
   }
 
   /** Tokens that must outlive a request, which lie with the system's secrets, and its pace. */
-  keeper(system: string): Pick<KindContext, 'keptSecret' | 'keepSecret' | 'turn'> {
+  keeper(system: string): Pick<KindContext, 'keptSecret' | 'keepSecret' | 'turn' | 'alone'> {
     return {
+      alone: (work) => alone(this.db, `token of ${system}`, work),
       turn: async (apart) => {
         const [row] = await this.db.query<{ wait: string }>(
           `INSERT INTO pace (system, free) VALUES ($1, clock_timestamp() + make_interval(secs => $2::float8 / 1000))
@@ -292,7 +326,7 @@ export class Systems {
       system,
       embedded: (name) => {
         this.databaseOf.set(system, name);
-        return this.embedded(name);
+        return this.databases.open(name, () => this.reopen(name));
       },
       settings: () => this.settings(system),
       ...this.keeper(system),
@@ -324,23 +358,8 @@ export class Systems {
     };
   }
 
-  private embedded(name: string): Promise<PgliteDatabase> {
-    let opened = this.databases.get(name);
-    if (!opened) {
-      const directory = join(this.directory, name);
-      if (!existsSync(this.directory)) mkdirSync(this.directory, { recursive: true });
-      opened = PgliteDatabase.open(directory, { journal: true, template: this.template });
-      const again = (): void => void (this.databases.get(name) === opened && this.databases.delete(name));
-      // A database whose thread died is opened anew when somebody asks for it next.
-      opened.then((database) => (database.died = () => this.reopen(name, again)), again);
-      this.databases.set(name, opened);
-    }
-    return opened;
-  }
-
   /** Systems keep their database at hand: they let go of one that is not there any more. */
-  private reopen(name: string, forget: () => void): void {
-    forget();
+  private reopen(name: string): void {
     for (const [id, database] of this.databaseOf) if (database === name) this.opened.delete(id);
   }
 
@@ -450,10 +469,12 @@ export class Systems {
   }
 
   async close(): Promise<void> {
-    for (const id of [...this.opened.keys()]) await this.forget(id);
-    for (const opened of this.databases.values()) await (await opened.catch(() => null))?.close();
+    for (const id of [...this.opened.keys()]) await this.forgetHere(id, 'over');
+    await this.databases.close();
   }
 }
+
+const markOf = ({ connection }: SystemRow): string => JSON.stringify(fromJson(connection));
 
 function lookOf({ look_cron: cron, look_zone: zone, looked_at: at }: SystemRow): System['look'] {
   if (cron === null || zone === null) return null;

@@ -2,14 +2,17 @@ import { createHash } from 'node:crypto';
 import { mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { makeFromTemplate, PgliteHere, type Database } from '@versicle/postgres';
+import { makeFromTemplate, PgliteHere, ServerDatabase, type Database } from '@versicle/postgres';
+import { storeAddress } from '@versicle/store/address';
 import { itemsDocument } from './running-server.ts';
+import { newStore, onServer } from './store-home.ts';
 
-const migrations = join(__dirname, '../store/migrations');
+const migrations = join(__dirname, '../../../store/src/migrations');
 const template = join(__dirname, '../../../../.cache/template');
 
-/** The store on a PGlite in this very thread, for tests of what speaks SQL. */
+/** The store without a server of ours before it, for tests of what speaks SQL: on a PGlite in this very thread, or on a server. */
 export async function directDatabase(): Promise<Database> {
+  if (onServer) return directOnServer();
   const sql = readdirSync(migrations)
     .sort()
     .map((name) => readFileSync(join(migrations, name), 'utf8'));
@@ -30,6 +33,13 @@ export async function directDatabase(): Promise<Database> {
       rmSync(home, { recursive: true, force: true });
     },
   });
+}
+
+async function directOnServer(): Promise<Database> {
+  const { url, drop } = await newStore();
+  const db = new ServerDatabase(storeAddress(url), { trigrams: true });
+  const close = db.close.bind(db);
+  return Object.assign(db, { close: () => close().then(drop) });
 }
 
 let made = 0;

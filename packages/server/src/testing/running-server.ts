@@ -3,11 +3,16 @@ import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { Answer, RouteName, RunDetail } from '@versicle/contract';
+import { PgliteHere, ServerDatabase, type Database } from '@versicle/postgres';
+import { storeAddress } from '@versicle/store/address';
+import { newStore, onServer } from './store-home.ts';
 
-const root = join(__dirname, '../../../..');
+export const root = join(__dirname, '../../../..');
 
+/** The built server; a soak that goes on for hours has a copy of its own, which nobody builds anew meanwhile. */
+const PROGRAM = process.env['VERSICLE_PROGRAM'] ?? join(root, 'packages/server/dist/main.js');
 /** Servers of tests live for seconds: what the database's code would gain by being compiled better comes too late for them. */
-const FLAGS = ['--single-threaded-gc', '--wasm-tiering-budget=30000000'];
+const FLAGS = ['--single-threaded-gc', '--liftoff-only'];
 
 export interface Spawned {
   readonly child: ChildProcess;
@@ -16,9 +21,11 @@ export interface Spawned {
 
 /** Starts the built server; rejects with what it wrote to standard error when it ends before it listens. */
 export function spawnServer(data: string, env: Record<string, string> = {}): Promise<Spawned> {
-  const child = spawn(process.execPath, [...FLAGS, join(root, 'packages/server/dist/main.js')], {
+  const child = spawn(process.execPath, [...FLAGS, PROGRAM], {
     env: {
       ...process.env,
+      // Whatever store the person who runs the tests works with, it is none of theirs.
+      DATABASE_URL: '',
       VERSICLE_DATA: data,
       VERSICLE_PORT: '0',
       VERSICLE_TEMPLATE: join(root, '.cache/template'),
@@ -61,13 +68,18 @@ export class RunningServer {
     readonly home: string,
     private spawned: Spawned,
     private readonly env: Record<string, string>,
+    private readonly dropStore: () => Promise<void>,
   ) {}
 
-  static async start(env: Record<string, string> = {}): Promise<RunningServer> {
-    const home = mkdtempSync(join(tmpdir(), 'versicle-test-'));
+  static async start(
+    env: Record<string, string> = {},
+    home = mkdtempSync(join(tmpdir(), 'versicle-test-')),
+  ): Promise<RunningServer> {
     mkdirSync(join(home, 'files'));
-    const spawned = await spawnServer(join(home, 'data'), env);
-    return new RunningServer(home, spawned, env);
+    const store = onServer ? await newStore() : null;
+    const all = store === null ? env : { VERSICLE_EMBEDDED: 'server', ...env, DATABASE_URL: store.url };
+    const spawned = await spawnServer(join(home, 'data'), all);
+    return new RunningServer(home, spawned, all, async () => store?.drop());
   }
   get folder(): string {
     return join(this.home, 'files');
@@ -134,7 +146,7 @@ export class RunningServer {
   }
   async ended(run: number): Promise<RunDetail> {
     // Whoever asks all the time takes from the run what it needs itself.
-    for (let wait = 20; ; wait = Math.min(wait * 1.4, 150)) {
+    for (let wait = 20; ; wait = Math.min(wait * 1.4, 250)) {
       const detail = await this.api('getRun', 'GET', `/runs/${run}`);
       if (detail.finishedAt !== null) return detail;
       await new Promise((resolve) => setTimeout(resolve, wait));
@@ -146,6 +158,16 @@ export class RunningServer {
     return rows.map((r) => r.values).sort((a, b) => (JSON.stringify(a) < JSON.stringify(b) ? -1 : 1));
   }
 
+  /** Does something in the store while the server does not run. */
+  async inStore(work: (db: Database) => Promise<void>): Promise<void> {
+    const url = this.env['DATABASE_URL'];
+    const db =
+      url === undefined
+        ? await PgliteHere.open(join(this.home, 'data', 'store'), { trigrams: true })
+        : new ServerDatabase(storeAddress(url), { trigrams: true });
+    await work(db);
+    await db.close();
+  }
   async restart(signal: NodeJS.Signals = 'SIGKILL', env: Record<string, string> = {}): Promise<void> {
     await this.stop(signal);
     this.spawned = await spawnServer(join(this.home, 'data'), { ...this.env, ...env });
@@ -159,6 +181,7 @@ export class RunningServer {
   async close(): Promise<void> {
     await this.stop();
     rmSync(this.home, { recursive: true, force: true });
+    await this.dropStore();
   }
 }
 

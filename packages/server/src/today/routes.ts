@@ -3,8 +3,8 @@ import type { Services } from '../services.ts';
 import { todayNow, waitingNow } from './today.ts';
 
 export function todayRoutes(api: Api, services: Services): void {
-  api.on('today', () => todayNow(services));
-  api.on('waiting', () => waitingNow(services));
+  api.forAll('today', () => todayNow(services));
+  api.forAll('waiting', () => waitingNow(services));
   api.on('newFieldsSeen', async ({ params }) => {
     await services.db.query('UPDATE source_news SET seen = true WHERE mapping = $1', [params.id]);
     return { done: true };

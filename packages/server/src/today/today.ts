@@ -5,7 +5,7 @@ import type { Mappings } from '../mappings/mappings.ts';
 import type { Notifications } from '../notifications/notifications.ts';
 import type { Calendars } from '../calendars/calendars.ts';
 import { comingUp } from '../plans/coming.ts';
-import { OF_WHOLE_PLANS, readRuns, RUNS } from '../runs/run-store.ts';
+import { COUNTED_RUNS, OF_WHOLE_PLANS, readRuns } from '../runs/run-store.ts';
 import type { Database } from '@versicle/postgres';
 import { isoTime, isoTimeOrNull } from '../store/values.ts';
 import type { Systems } from '../systems/systems.ts';
@@ -128,7 +128,7 @@ async function lastRuns(db: Database): Promise<Today['plans']> {
             (SELECT count(*) FROM failed_record f WHERE f.mapping = ANY (u.mappings) AND f.state = 'open') AS open
        FROM plan pl LEFT JOIN LATERAL (SELECT array_agg(name ORDER BY name) AS mappings FROM plan_use WHERE plan = pl.id AND thing = 'mapping') u ON true
        LEFT JOIN LATERAL (
-         SELECT r.id, r.started_at, r.finished_at, c.* FROM ${RUNS} WHERE r.plan = pl.id AND r.parent IS NULL AND r.kind IN ${OF_WHOLE_PLANS} ORDER BY r.id DESC LIMIT 1
+         SELECT r.id, r.started_at, r.finished_at, c.* FROM ${COUNTED_RUNS} WHERE r.plan = pl.id AND r.parent IS NULL AND r.kind IN ${OF_WHOLE_PLANS} ORDER BY r.id DESC LIMIT 1
        ) r ON true
       ORDER BY pl.created_at, pl.id`,
   );

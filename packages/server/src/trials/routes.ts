@@ -16,9 +16,9 @@ export function trialRoutes(api: Api, { trials, mappings }: Services): void {
 export function trialFiles(trials: Trials): Router {
   const router = Router();
   for (const kind of ['written', 'failed'] as const)
-    router.get(`/mappings/:id/trial/${TRIAL_FILES[kind]}`, (req: Request<{ id: string }>, res: Response) => {
+    router.get(`/mappings/:id/trial/${TRIAL_FILES[kind]}`, async (req: Request<{ id: string }>, res: Response) => {
       const { id } = req.params;
-      res.set('Cache-Control', 'no-store').download(trials.file(id, kind), `${id}-${TRIAL_FILES[kind]}`, {
+      res.set('Cache-Control', 'no-store').download(await trials.file(id, kind), `${id}-${TRIAL_FILES[kind]}`, {
         // The data directory may lie in a hidden one.
         dotfiles: 'allow',
       });

@@ -1,3 +1,4 @@
+import { LEASE } from '@versicle/store/claims';
 import { existsSync, mkdirSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { Worker } from 'node:worker_threads';
@@ -21,6 +22,10 @@ import type { SourcePlan } from '../systems/kinds/kind.ts';
 import type { KeyMaps } from '../key-maps/key-maps.ts';
 import type { ComposedPlan, SourceSets } from '../source-sets/source-sets.ts';
 import type { Systems } from '../systems/systems.ts';
+import type { Database } from '@versicle/postgres';
+import { fromJson } from '../store/values.ts';
+import type { Peers } from '../workers/peers.ts';
+import type { Workers } from '../workers/workers.ts';
 import type { FromTrial, TrialJob } from './trial-worker.ts';
 
 const TELL_EVERY_MILLIS = 400;
@@ -38,15 +43,35 @@ interface Trial {
   problem: string | null;
   report: TrialReport | null;
   worker: Worker | null;
+  /** What was last said of it is kept. */
+  kept: Promise<void>;
   /** Ends whatever it is at. */
   readonly abort: AbortController;
 }
 
+/** The process that carries the trial `t` out was not heard of for a while. */
+const SILENT = `NOT EXISTS (SELECT 1 FROM worker w WHERE w.id = t.worker AND w.seen_at > clock_timestamp() - make_interval(secs => ${LEASE}))`;
+const NONE: TrialState = {
+  state: 'none',
+  version: null,
+  rowLimit: null,
+  startedAt: null,
+  millis: 0,
+  records: 0,
+  share: null,
+  problem: null,
+  report: null,
+};
+
 /** Trials of drafts on real records, without writing to any system; one at a time for each mapping, the last one kept. */
 export class Trials {
+  /** Those that this process carries out. */
   private readonly trials = new Map<string, Trial>();
 
   constructor(
+    private readonly db: Database,
+    private readonly workers: Workers,
+    private readonly peers: Peers,
     private readonly mappings: Mappings,
     private readonly systems: Systems,
     private readonly sourceSets: SourceSets,
@@ -54,49 +79,68 @@ export class Trials {
     private readonly events: Events,
     private readonly directory: string,
   ) {
-    // What an earlier process tried is not known any more.
-    rmSync(directory, { recursive: true, force: true });
+    peers.on('cancel trial', ({ mapping }) => void this.cancelHere(mapping));
+  }
+  /** What an earlier process tried is not known any more, where there is no other one. */
+  begin(alone: boolean): void {
+    if (alone) rmSync(this.directory, { recursive: true, force: true });
   }
 
-  state(mapping: string): TrialState {
-    const trial = this.trials.get(mapping);
-    if (!trial)
-      return {
-        state: 'none',
-        version: null,
-        rowLimit: null,
-        startedAt: null,
-        millis: 0,
-        records: 0,
-        share: null,
-        problem: null,
-        report: null,
-      };
-    const { state, version, rowLimit, startedAt, endedAt, records, share, problem, report } = trial;
-    return {
-      state,
-      version,
-      rowLimit,
-      startedAt: new Date(startedAt).toISOString(),
-      millis: (endedAt ?? Date.now()) - startedAt,
-      records,
-      share,
-      problem,
-      report: report as TrialState['report'],
-    };
+  /** Of whichever process carries it out. */
+  async state(mapping: string): Promise<TrialState> {
+    const [row] = await this.db.query<{ state: TrialState | string; here: boolean; silent: boolean }>(
+      `SELECT state, worker = $2 AS here, ${SILENT} AS silent FROM trial t WHERE mapping = $1`,
+      [mapping, this.workers.me.id],
+    );
+    if (!row) return NONE;
+    const own = this.trials.get(mapping);
+    if (row.here && own) return stateOf(own);
+    const state = fromJson(row.state);
+    if (state.state !== 'running') return state;
+    if (row.silent)
+      return { ...state, state: 'failed', problem: 'The process that carried it out went away; try again.' };
+    return { ...state, millis: Date.now() - Date.parse(state.startedAt!) };
+  }
+  /** Other processes see it, too. */
+  private keep(mapping: string, trial: Trial): Promise<void> {
+    const kept = trial.kept.then(async () => {
+      await this.db.query('UPDATE trial SET state = $3 WHERE mapping = $1 AND worker = $2', [
+        mapping,
+        this.workers.me.id,
+        JSON.stringify(stateOf(trial)),
+      ]);
+    });
+    // One after the other: what is said last is what stays.
+    trial.kept = kept.catch(() => undefined);
+    return kept;
+  }
+  /** One trial of a mapping at a time, whichever process carries it out. */
+  private async claim(mapping: string, trial: Trial): Promise<boolean> {
+    const { id, place } = this.workers.me;
+    const rows = await this.db.query(
+      `INSERT INTO trial AS t (mapping, worker, place, state) VALUES ($1, $2, $3, $4)
+       ON CONFLICT (mapping) DO UPDATE SET worker = EXCLUDED.worker, place = EXCLUDED.place, state = EXCLUDED.state
+         WHERE t.state ->> 'state' <> 'running' OR t.worker = $2 AND $5 OR ${SILENT} RETURNING mapping`,
+      [mapping, id, place, JSON.stringify(stateOf(trial)), this.trials.get(mapping)?.state !== 'running'],
+    );
+    return rows.length > 0;
   }
 
   /** The path of what the last trial would have written, or of what failed in it. */
-  file(mapping: string, kind: keyof typeof TRIAL_FILES): string {
+  async file(mapping: string, kind: keyof typeof TRIAL_FILES): Promise<string> {
     const path = join(this.directory, mapping, TRIAL_FILES[kind]);
-    if (this.trials.get(mapping)?.state !== 'done' || !existsSync(path))
+    const { state } = await this.state(mapping);
+    const [row] = await this.db.query<{ place: string }>('SELECT place FROM trial WHERE mapping = $1', [mapping]);
+    if (state === 'done' && row !== undefined && row.place !== this.workers.me.place)
+      throw notFound(
+        `What the trial of ${quoted(mapping)} would have written lies with the process that carried it out. Try it again here, or give all processes one folder (VERSICLE_SHARED).`,
+      );
+    if (state !== 'done' || !existsSync(path))
       throw notFound(`There is no finished trial of ${quoted(mapping)}; try it first.`);
     return path;
   }
 
   async start(mapping: string, rowLimit: number | null): Promise<TrialState> {
-    if (this.trials.get(mapping)?.state === 'running')
-      throw changedMeanwhile('A trial of this mapping is going on already; wait for it, or cancel it.');
     const { document, version } = await this.mappings.draft(mapping);
     await this.mappings.requireNoErrors(document, null);
     const variables = await this.mappings.variables(mapping);
@@ -113,21 +157,28 @@ export class Trials {
       report: null,
       variables,
       worker: null,
+      kept: Promise.resolve(),
       abort: new AbortController(),
     };
+    if (!(await this.claim(mapping, trial)))
+      throw changedMeanwhile('A trial of this mapping is going on already; wait for it, or cancel it.');
     this.trials.set(mapping, trial);
     void this.carryOut(mapping, document, trial);
-    return this.state(mapping);
+    return stateOf(trial);
   }
 
   async cancel(mapping: string): Promise<TrialState> {
-    const trial = this.trials.get(mapping);
-    if (trial?.state === 'running') {
-      this.end(mapping, trial, 'cancelled');
-      trial.abort.abort();
-      await trial.worker?.terminate();
-    }
+    if (!(await this.cancelHere(mapping))) this.peers.tell({ kind: 'cancel trial', mapping });
     return this.state(mapping);
+  }
+  /** Gives whether this process carries it out. */
+  private async cancelHere(mapping: string): Promise<boolean> {
+    const trial = this.trials.get(mapping);
+    if (trial?.state !== 'running') return false;
+    await this.end(mapping, trial, 'cancelled');
+    trial.abort.abort();
+    await trial.worker?.terminate();
+    return true;
   }
 
   private async carryOut(mapping: string, document: MappingDocument, trial: Trial): Promise<void> {
@@ -152,18 +203,22 @@ export class Trials {
       });
       trial.report = composed ? withComposedStages(report, composed.composed.counts, composed.composed.peek) : report;
       trial.records = trial.report.counts.read;
-      this.end(mapping, trial, 'done');
+      await this.end(mapping, trial, 'done');
     } catch (error) {
       if (trial.state !== 'running') return;
       trial.problem = (error as Error).message;
-      this.end(mapping, trial, 'failed');
+      await this.end(mapping, trial, 'failed');
     } finally {
       rmSync(join(home, 'landed.jsonl'), { force: true });
     }
   }
-  private end(mapping: string, trial: Trial, state: TrialState['state']): void {
+  private async end(mapping: string, trial: Trial, state: TrialState['state']): Promise<void> {
     trial.state = state;
     trial.endedAt = Date.now();
+    // Where it can't be kept, this process still knows it.
+    await this.keep(mapping, trial).catch((error: Error) =>
+      process.stderr.write(`The trial of ${mapping} could not be kept: ${error.message}\n`),
+    );
     this.events.send({ type: 'trial', mapping });
   }
 
@@ -209,7 +264,10 @@ export class Trials {
           trial.share = Math.min(1, trial.rowLimit === null ? byBytes : Math.max(records / trial.rowLimit, byBytes));
           if (Date.now() - told < TELL_EVERY_MILLIS) return;
           told = Date.now();
-          this.events.send({ type: 'trial', mapping });
+          this.keep(mapping, trial).then(
+            () => this.events.send({ type: 'trial', mapping }),
+            () => undefined,
+          );
         }
       });
       worker.on('error', reject);
@@ -218,6 +276,20 @@ export class Trials {
   }
 
   async close(): Promise<void> {
-    for (const mapping of this.trials.keys()) await this.cancel(mapping);
+    for (const mapping of this.trials.keys()) await this.cancelHere(mapping);
   }
+}
+
+function stateOf({ state, version, rowLimit, startedAt, endedAt, records, share, problem, report }: Trial): TrialState {
+  return {
+    state,
+    version,
+    rowLimit,
+    startedAt: new Date(startedAt).toISOString(),
+    millis: (endedAt ?? Date.now()) - startedAt,
+    records,
+    share,
+    problem,
+    report: report as TrialState['report'],
+  };
 }

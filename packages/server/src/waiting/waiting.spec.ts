@@ -31,7 +31,9 @@ describe('what waits for a target', () => {
     });
   });
   const system = (): string => `target${made}`;
-  const clock = (hours: number): string => new Date(Date.now() + hours * 3_600_000).toISOString().slice(11, 16);
+  /** One instant for all of them: what is said must not change with the minute. */
+  const began = Date.now();
+  const clock = (hours: number): string => new Date(began + hours * 3_600_000).toISOString().slice(11, 16);
   const connection = (open: boolean): never =>
     ({
       kind: 'http',

@@ -19,10 +19,12 @@ import {
   type RunRow,
 } from '../../runs/runs.ts';
 import type { MappedChunk } from '../messages.ts';
-import { HALF } from './digests.ts';
+import { digestsOfTexts, HALF } from './digests.ts';
 import { goneProblem } from './gone.ts';
+import { KnownRecords } from './known-records.ts';
 import { forgetAll, memoryOf, rememberKeys, type Memory } from './memory.ts';
 import { onlyChanged, type ChangedChunk } from './only-changed.ts';
+import { tidyParts } from './tidy-parts.ts';
 import { keepWatermark, knownWatermark, type WatermarkOf } from './watermarks.ts';
 
 /** What a run makes of what was delivered before. */
@@ -30,7 +32,7 @@ export interface RunChanges {
   /** Where it is remembered what it delivers; null: nowhere. */
   readonly memory: Memory | null;
   /** Leaves out what was delivered before; null where all is sent. */
-  readonly only: ((mapped: MappedChunk) => Promise<ChangedChunk>) | null;
+  readonly only: ((mapped: MappedChunk) => ChangedChunk) | null;
   /** By what the newest record is told. */
   readonly watermark: Watermark | null;
   /** What becomes of records that the source has no more; null where nothing does. */
@@ -78,12 +80,12 @@ export class Changes {
       return NO_CHANGES;
     }
     const { dataset } = document.target;
-    const known = await memoryOf(this.db, row.mapping, dataset, compares || vanished !== null);
-    if (known === null) return NO_CHANGES;
+    const found = await memoryOf(this.db, row.mapping, dataset, compares || vanished !== null);
+    if (found === null) return NO_CHANGES;
     const memory =
-      vanished === null && known.keys === null
-        ? known
-        : await this.withKeys(row, known, document, captured?.fields ?? null);
+      vanished === null && found.keys === null
+        ? found
+        : await this.withKeys(row, found, document, captured?.fields ?? null);
     const told = await this.tellsGone(row, vanished);
     if (!compares) {
       // Taken up after a later run: what a chunk of it held is not what the target has by now.
@@ -94,9 +96,10 @@ export class Changes {
     if (lane === 'bulk') await this.requireCertain(row);
     const waiting = lane === 'queue' ? await this.waiting(row, dataset) : new Map<string, string>();
     await this.say(row, step.watermark ?? null, waiting.size);
+    const known = await this.known(row, memory);
     return {
       memory,
-      only: (mapped) => onlyChanged(this.db, memory.id, waiting, mapped),
+      only: (mapped) => onlyChanged(known, waiting, mapped),
       watermark: step.changes === 'watermark' ? step.watermark! : null,
       vanished: told,
     };
@@ -178,6 +181,17 @@ export class Changes {
           AND (o.state IN ('running', 'broken', 'asks', 'paused') OR o.started_at > r.started_at)`,
       [row.id],
     );
+  }
+  /** What the target has, as far as this run may rely on it: what it has put into the outbox itself is still on its way. */
+  private async known(row: RunRow, memory: Memory): Promise<KnownRecords> {
+    const known = await KnownRecords.load(this.db, memory.id, row.id);
+    if (row.started_at === null) await tidyParts(this.db, memory.id, known);
+    const own = await this.db.query<{ digest: string }>(
+      `SELECT on_arrival #>> '{remember,digest}' AS digest FROM outbox WHERE run = $1 AND on_arrival #>> '{remember,digest}' IS NOT NULL`,
+      [row.id],
+    );
+    known.doubtAll(digestsOfTexts(own.map((o) => o.digest)));
+    return known;
   }
   /** What other runs of the mapping have put into the outbox: by key, what the target will be sent last. */
   private async waiting({ id, mapping }: RunRow, target: string): Promise<ReadonlyMap<string, string>> {

@@ -6,6 +6,24 @@ export const HALF = 16;
 /** Bytes that a record takes: both. */
 export const WIDTH = 2 * HALF;
 
+/** In place of a content's hash: the target has had the record, and nobody knows what it has now. */
+export const UNKNOWN = new Uint8Array(HALF).fill(0x11);
+/** If the target has the record, nobody knows what it has of it now. */
+export const FORGOTTEN = new Uint8Array(HALF);
+/** The target does not have the record any more. */
+export const REMOVED = new Uint8Array(HALF).fill(0xff);
+/** Whether these bytes stand in place of a content. */
+export function isContent(digests: Uint8Array, from: number, content: Uint8Array): boolean {
+  for (let i = 0; i < HALF; i++) if (digests[from + i] !== content[i]) return false;
+  return true;
+}
+/** The same keys with another content. */
+export function withContent(digests: Uint8Array, content: Uint8Array): Uint8Array {
+  const out = digests.slice();
+  for (let from = HALF; from < out.length; from += WIDTH) out.set(content, from);
+  return out;
+}
+
 /**
  * What each written record of a chunk is known by: the hash of its target key, then the hash of its content. A record whose
  * key is not whole has zeros there: it is never taken for one that was delivered.

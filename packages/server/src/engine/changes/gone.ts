@@ -3,13 +3,15 @@ import type { Systems } from '../../systems/systems.ts';
 import type { Database, Statement } from '@versicle/postgres';
 import { fromJson } from '../../store/values.ts';
 import type { Seen } from '../messages.ts';
-import { HALF } from './digests.ts';
+import { deliveredParts, namedParts, packed, removeFromMemory, unpacked } from './delivered-parts.ts';
+import { HALF, WIDTH } from './digests.ts';
+import { KnownRecords } from './known-records.ts';
 import type { Memory } from './memory.ts';
 
 /** The keys that a chunk met are kept with its other traces. */
 export const keepSeen = (run: number, chunk: number, { keys, untold }: Seen): Statement => ({
-  sql: 'INSERT INTO run_seen (run, chunk, keys, untold) VALUES ($1, $2, $3, $4)',
-  params: [run, chunk, keys, untold],
+  sql: "INSERT INTO run_seen (run, chunk, keys, untold) VALUES ($1, $2, decode($3, 'base64'), $4)",
+  params: [run, chunk, packed(keys), untold],
 });
 
 /** Records that were delivered before and are gone from the source, as a run finds them when it has read all of it. */
@@ -38,27 +40,80 @@ export async function findGone(
   const { untold, chunks, all } = row!;
   // Whatever was not looked at would count as gone.
   if (chunks !== all) throw new Error(`The keys of ${chunks} of ${all} chunks are known. This is a fault of Versicle.`);
-  const [, , [sum]] = (await db.transaction([
+  const known = await KnownRecords.load(db, id, null);
+  const { last } = known.extent;
+  const of = known.count;
+  if (untold > 0) await db.query('DELETE FROM run_gone WHERE run = $1', [run]);
+  if (untold > 0) return { records: 0, of, untold };
+  await leaveOutSeen(db, run, known);
+  await leaveOutOthers(db, id, target, known);
+  const gone = await notLeftOut(db, id, last, known, looked && new Set(looked.map((key) => JSON.stringify(key))));
+  await db.transaction([
     { sql: 'DELETE FROM run_gone WHERE run = $1', params: [run] },
-    // What another mapping delivers to the same dataset under the same key is not gone from there.
-    {
+    ...gone.map(({ keys, cells }) => ({
       sql: `INSERT INTO run_gone (run, key, cells)
-            SELECT $1, d.key, d.cells FROM delivered_before d
-             WHERE d.memory = $2 AND d.cells IS NOT NULL AND $4 AND ($5::text[] IS NULL OR d.source = ANY ($5::text[]))
-               AND NOT EXISTS (SELECT 1 FROM (
-                     SELECT substring(s.keys FROM i * ${HALF} + 1 FOR ${HALF}) AS key
-                       FROM run_seen s, generate_series(0, length(s.keys) / ${HALF} - 1) AS i WHERE s.run = $1) AS seen WHERE seen.key = d.key)
-               AND NOT EXISTS (SELECT 1 FROM delivered_before o JOIN delivery_memory m ON m.id = o.memory
-                                WHERE m.target = $3 AND m.id <> $2 AND o.key = d.key)`,
-      params: [run, id, target, untold === 0, looked?.map((key) => JSON.stringify(key)) ?? null],
-    },
-    {
-      sql: `SELECT (SELECT count(*) FROM run_gone WHERE run = $1)::int AS records,
-                   (SELECT count(*) FROM delivered_before WHERE memory = $2)::int AS "of"`,
-      params: [run, id],
-    },
-  ])) as [unknown, unknown, [{ records: number; of: number }]];
-  return { ...sum, untold };
+            SELECT $1, substring(decode($2, 'base64') FROM (n::int - 1) * ${HALF} + 1 FOR ${HALF}), c FROM json_array_elements($3::json) WITH ORDINALITY AS v(c, n)`,
+      params: [run, packed(keys), JSON.stringify(cells)],
+    })),
+  ]);
+  return { records: gone.reduce((sum, { cells }) => sum + cells.length, 0), of, untold };
+}
+/** What the run met is not gone. */
+async function leaveOutSeen(db: Database, run: number, known: KnownRecords): Promise<void> {
+  for (let after = -1; ;) {
+    const [seen] = await db.query<{ chunk: number; keys: string }>(
+      "SELECT chunk, encode(keys, 'base64') AS keys FROM run_seen WHERE run = $1 AND chunk > $2 ORDER BY chunk LIMIT 1",
+      [run, after],
+    );
+    if (seen === undefined) return;
+    known.leaveOut(unpacked(seen.keys));
+    after = seen.chunk;
+  }
+}
+/** What another mapping delivers to the same dataset under the same key is not gone from there. */
+async function leaveOutOthers(db: Database, memory: number, target: string, known: KnownRecords): Promise<void> {
+  const others = await db.query<{ id: number }>('SELECT id FROM delivery_memory WHERE target = $1 AND id <> $2', [
+    target,
+    memory,
+  ]);
+  for (const { id } of others) {
+    const theirs = await KnownRecords.load(db, id, null);
+    let number = 0;
+    for await (const { digests } of deliveredParts(db, id, theirs.extent.last)) {
+      const places = Array.from({ length: digests.length / WIDTH }, (_, at) => at);
+      const there = places.filter((at) => theirs.has(digests, at, number + at).isThere);
+      for (const at of there) known.leaveOut(digests.subarray(at * WIDTH, at * WIDTH + HALF));
+      number += places.length;
+    }
+  }
+}
+interface GoneKeys {
+  readonly keys: Uint8Array;
+  readonly cells: readonly (readonly (string | null)[])[];
+}
+/** Those that are left, with the values of their keys. */
+async function notLeftOut(
+  db: Database,
+  memory: number,
+  last: number,
+  known: KnownRecords,
+  looked: ReadonlySet<string> | null,
+): Promise<GoneKeys[]> {
+  const gone: GoneKeys[] = [];
+  let number = 0;
+  for await (const { digests, cells, sources } of namedParts(db, memory, last)) {
+    const keys: Uint8Array[] = [];
+    const named: (readonly (string | null)[])[] = [];
+    for (let at = 0; at * WIDTH < digests.length; at++, number++) {
+      const cell = cells?.[at] ?? null;
+      if (cell === null || !known.has(digests, at, number).isThere) continue;
+      if (looked !== null && !looked.has(sources?.[at] ?? '')) continue;
+      keys.push(digests.subarray(at * WIDTH, at * WIDTH + HALF));
+      named.push(cell);
+    }
+    if (keys.length > 0) gone.push({ keys: Buffer.concat(keys), cells: named });
+  }
+  return gone;
 }
 
 /** Some that the target has not been told of yet, with the values of their keys. */
@@ -77,10 +132,12 @@ export async function someGone(
 /** The target has been told of them: they are no records that it has of this mapping any more. */
 export const toldGone = (run: number, { id }: Memory, keys: readonly Uint8Array[]): Statement[] => {
   const told = Buffer.concat(keys);
-  const among = `key IN (SELECT substring($2::bytea FROM i * ${HALF} + 1 FOR ${HALF}) FROM generate_series(0, length($2::bytea) / ${HALF} - 1) AS i)`;
   return [
-    { sql: `DELETE FROM run_gone WHERE run = $1 AND ${among}`, params: [run, told] },
-    { sql: `DELETE FROM delivered_before WHERE memory = $1 AND ${among}`, params: [id, told] },
+    {
+      sql: `DELETE FROM run_gone WHERE run = $1 AND key IN (SELECT substring($2::bytea FROM i * ${HALF} + 1 FOR ${HALF}) FROM generate_series(0, length($2::bytea) / ${HALF} - 1) AS i)`,
+      params: [run, told],
+    },
+    removeFromMemory(id, run, told),
     { sql: 'UPDATE run SET gone = gone + $2 WHERE id = $1', params: [run, keys.length] },
   ];
 };

@@ -1,11 +1,6 @@
 import type { Database, Statement } from '@versicle/postgres';
 import { fromJson } from '../../store/values.ts';
-import { HALF, WIDTH } from './digests.ts';
-
-/** Whose the bytes of a place among packed digests are, in SQL. */
-const KEY = `substring($2::bytea FROM i * ${WIDTH} + 1 FOR ${HALF})`;
-const CONTENT = `substring($2::bytea FROM i * ${WIDTH} + ${HALF} + 1 FOR ${HALF})`;
-const PLACES = `generate_series(0, length($2::bytea) / ${WIDTH} - 1) AS i`;
+import { KnownRecords } from './known-records.ts';
 
 /** What a mapping delivered to a dataset. */
 export interface Memory {
@@ -15,14 +10,6 @@ export interface Memory {
   /** The source's own key, where its values are remembered as well. */
   readonly source: readonly string[] | null;
 }
-/** Delivered records: their digests (digests.ts), and the values of their keys where these are remembered. */
-export interface Remembered {
-  readonly digests: Uint8Array;
-  readonly cells: readonly string[] | null;
-  /** The values of the source's own key, a list in JSON each. */
-  readonly sources: readonly string[] | null;
-}
-
 /** The memory of what a mapping delivers to a dataset. Null where nothing is to be remembered. */
 export async function memoryOf(
   db: Database,
@@ -53,58 +40,24 @@ export async function rememberKeys(
   keys: readonly string[],
   source: readonly string[] | null,
 ): Promise<number> {
-  const [, gone] = await db.transaction([
+  const { count } = await KnownRecords.load(db, id, null);
+  await db.transaction([
     {
       sql: 'UPDATE delivery_memory SET keys = $2, source = $3 WHERE id = $1',
       params: [id, JSON.stringify(keys), source && JSON.stringify(source)],
     },
-    {
-      sql: 'WITH d AS (DELETE FROM delivered_before WHERE memory = $1 RETURNING 1) SELECT count(*)::int AS n FROM d',
-      params: [id],
-    },
+    { sql: 'DELETE FROM delivered_part WHERE memory = $1', params: [id] },
   ]);
-  return Number(gone![0]!['n']);
+  return count;
 }
 
-/** The places of records that were delivered before just as they are now, ascending. */
-export async function deliveredBefore(db: Database, memory: number, digests: Uint8Array): Promise<number[]> {
-  const rows = await db.query<{ i: number }>(
-    `SELECT i FROM ${PLACES} JOIN delivered_before d ON d.memory = $1 AND d.key = ${KEY} AND d.content = ${CONTENT} ORDER BY i`,
-    [memory, digests],
-  );
-  return rows.map((r) => r.i);
-}
-const remember = (memory: number, { digests, cells, sources }: Remembered): Statement => ({
-  sql: `INSERT INTO delivered_before (memory, key, content, cells, source)
-        SELECT DISTINCT ON (k) $1::integer, k, c, v.cells, s.source FROM (SELECT i, ${KEY} AS k, ${CONTENT} AS c FROM ${PLACES}) AS d
-          LEFT JOIN ROWS FROM (json_array_elements($3::json)) WITH ORDINALITY AS v(cells, n) ON v.n = d.i + 1
-          LEFT JOIN unnest($4::text[]) WITH ORDINALITY AS s(source, n) ON s.n = d.i + 1
-         ORDER BY k, i DESC
-        ON CONFLICT (memory, key) DO UPDATE SET content = EXCLUDED.content, cells = EXCLUDED.cells, source = EXCLUDED.source
-         WHERE delivered_before.content <> EXCLUDED.content OR delivered_before.cells::text IS DISTINCT FROM EXCLUDED.cells::text
-            OR delivered_before.source IS DISTINCT FROM EXCLUDED.source`,
-  params: [memory, digests, `[${(cells ?? []).join(',')}]`, sources ?? []],
-});
-/** What the target has of some records is not known any more; that it has them is, where their keys are remembered. */
-const forget = ({ id, keys }: Memory, digests: Uint8Array): Statement => ({
-  sql: `${keys === null ? 'DELETE FROM delivered_before' : "UPDATE delivered_before SET content = ''"} WHERE memory = $1 AND key IN (SELECT ${KEY} FROM ${PLACES})`,
-  params: [id, digests],
-});
-/** What arrived is remembered; of what was refused, nobody knows what the target has now. */
-export function keepInMind(memory: Memory | null, arrived: Remembered, refused: Uint8Array): Statement[] {
-  if (memory === null) return [];
-  return [
-    ...(arrived.digests.length > 0 ? [remember(memory.id, arrived)] : []),
-    ...(refused.length > 0 ? [forget(memory, refused)] : []),
-  ];
-}
 /**
  * What the target has of anything that the mapping delivered is not known any more: the next run sends all. Which records it
  * has had stays known where their keys are remembered.
  */
 export const forgetAll = (mapping: string): Statement => ({
   sql: `WITH memory AS (SELECT id, keys IS NOT NULL AS names FROM delivery_memory WHERE mapping = $1),
-        emptied AS (UPDATE delivered_before SET content = '' WHERE memory IN (SELECT id FROM memory WHERE names) AND content <> '')
-        DELETE FROM delivered_before WHERE memory IN (SELECT id FROM memory WHERE NOT names)`,
+        doubted AS (UPDATE delivered_part SET unsure = true WHERE memory IN (SELECT id FROM memory WHERE names) AND NOT unsure)
+        DELETE FROM delivered_part WHERE memory IN (SELECT id FROM memory WHERE NOT names)`,
   params: [mapping],
 });

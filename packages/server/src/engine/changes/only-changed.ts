@@ -1,8 +1,7 @@
 import { onlyAt, type Rejection } from '@versicle/core';
-import type { Database } from '@versicle/postgres';
 import type { MappedChunk } from '../messages.ts';
 import { digestsAt, digestText, HALF } from './digests.ts';
-import { deliveredBefore } from './memory.ts';
+import type { KnownRecords } from './known-records.ts';
 
 /** A chunk without what was delivered before just as it is. */
 export interface ChangedChunk {
@@ -12,14 +11,13 @@ export interface ChangedChunk {
 }
 
 /** Leaves out of a chunk what was delivered before, or waits in another run, as it is now. */
-export async function onlyChanged(
-  db: Database,
-  memory: number,
+export function onlyChanged(
+  known: KnownRecords,
   /** By key, as text: what waits in another run and is sent last. */
   waiting: ReadonlyMap<string, string>,
   mapped: MappedChunk,
-): Promise<ChangedChunk> {
-  const same = new Set(await deliveredBefore(db, memory, mapped.digests));
+): ChangedChunk {
+  const same = known.same(mapped.digests);
   if (waiting.size > 0)
     for (let at = 0; at < mapped.counts.written; at++) {
       const digest = digestText(mapped.digests, at) ?? '';

@@ -57,6 +57,6 @@ export class BulkLane implements Lane {
   private deliveryOf({ chunk, parts, insertOnly }: MappedChunk): Delivery {
     const { run, document } = this;
     const mode = insertOnly ? 'insert' : deliveryMode(document, run.kind === 'replay');
-    return { source: run.uid, run: run.id, chunk, mode, parts };
+    return { source: run.uid, run: run.id, claim: run.claim, chunk, mode, parts };
   }
 }

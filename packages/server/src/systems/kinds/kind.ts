@@ -74,6 +74,8 @@ export interface TargetRun {
   readonly uid: string;
   /** It began before runs had ids: journals know it by its number. */
   readonly legacy: boolean;
+  /** How often it was taken on, this time counted. */
+  readonly claim: number;
   readonly kind: 'full' | 'replay';
   /** Share of the target's rows (0 to 1) that may go without a person's word; null: a person has spoken. */
   readonly mayRemove: number | null;
@@ -121,6 +123,11 @@ export interface BulkTarget extends AnyTarget {
    * places. Throws an Outage when it can't be known what became of them.
    */
   tellGone?(dataset: string, gone: GoneRecords, run: TargetRun): Promise<ReadonlyMap<number, string>>;
+  /**
+   * A run was taken on: whoever had it before writes nothing more. `before`: that process, whose sessions there are ended, as
+   * they would hold up this one; null: there was none, or it gave the run back. Gives what of it could not be done.
+   */
+  takeOn?(run: TargetRun, before: string | null): Promise<string | null>;
   /** Removes what a run needed only while it went on; `isDelivered`: what it loaded counts. */
   discard?(run: TargetRun, dataset: string, isDelivered: boolean): Promise<void>;
   /** What does the store good after a run. */
@@ -305,6 +312,11 @@ export interface Captured {
   /** Up to where it goes. */
   readonly upTo: string;
 }
+/** How the files of a dataset are read: what they were found to be, and the fields that they had. */
+export interface Reading {
+  readonly format: FileFormat;
+  readonly fields: readonly string[];
+}
 export interface ReadOptions {
   /** Aborted when nobody waits for the records any more. */
   readonly signal?: AbortSignal | undefined;
@@ -317,6 +329,8 @@ export interface ReadOptions {
   /** A rule that rows must meet, and one to sort by (`-` before it turns the order round); only where the system has `columns`. */
   readonly filter?: string;
   readonly sort?: string;
+  /** How its files are read, where that was settled when the mapping was published; what a person settled goes before it. */
+  readonly as?: Reading | null;
   /** Variables of a plan, for places such as `{{region}}`; they stand before those of the connection. */
   readonly variables?: ReadonlyMap<string, string>;
   /** Only these files of the dataset, or only what arrived between two deliveries; where the kind has `arrivals`. */
@@ -336,6 +350,8 @@ export interface KindContext {
   /** Tokens that must outlive a request, such as a refresh token; kept encrypted. */
   keepSecret(name: string, value: string): Promise<void>;
   keptSecret(name: string): Promise<string | null>;
+  /** Does what only one at a time may do with the system, in all processes on the store. */
+  alone<T>(work: () => Promise<T>): Promise<T>;
   /** Records that were sent to us (webhooks). */
   received(
     afterId: number,

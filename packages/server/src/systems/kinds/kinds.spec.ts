@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import { directDatabase } from '../../testing/direct-database.ts';
 import { notebook } from '../../testing/kinds/notebook/notebook.ts';
 import { Secrets } from '../../store/secrets.ts';
+import { EmbeddedHere } from '../embedded-databases.ts';
 import { Systems } from '../systems.ts';
 import { kinds } from './index.ts';
 
@@ -13,7 +14,12 @@ describe('a new kind', () => {
   let close: () => Promise<void>;
   beforeAll(async () => {
     const db = await directDatabase();
-    systems = new Systems(db, home, undefined, Secrets.open(join(home, 'key'), undefined), kinds.and(notebook));
+    systems = new Systems(
+      db,
+      new EmbeddedHere(home, undefined),
+      Secrets.open(join(home, 'key'), undefined),
+      kinds.and(notebook),
+    );
     close = () => db.close();
   });
   afterAll(async () => {

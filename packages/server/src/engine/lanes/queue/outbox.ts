@@ -117,30 +117,49 @@ const waitingRow = (row: Row): WaitingRow => ({
   onArrival: fromJson(row.on_arrival),
 });
 
+/** One claim for a system's targets at a time, so that no two processes have some of them each. */
+const CLAIMING_SENDER = 7_404_004;
+/** The senders `o` of the system of the target $1. */
+const OF_SYSTEM = "split_part(o.target, '/', 1) = split_part($1, '/', 1)";
+
 /** The outbox as the store keeps it, and the rights to send from it. */
 export class Outbox {
-  /** This process, as claims name it. */
-  private readonly process = randomUUID();
-
   constructor(
     readonly db: Database,
     private readonly leaseSeconds: number,
+    /** This process, as claims name it. */
+    private readonly me: string = randomUUID(),
   ) {}
 
-  /** This process is the only one on the store: claims of earlier ones are void. */
-  async inherit(): Promise<void> {
-    await this.db.query('UPDATE sender SET claimed_until = NULL WHERE claimed_until IS NOT NULL');
-  }
-  /** The right to send to a target; null while another process has it. */
+  /**
+   * The right to send to a target; null while another process has it, or that to another dataset of its system: how many
+   * requests a system takes at a time is counted by one.
+   */
   async claim(target: string): Promise<SenderClaim | null> {
-    const [row] = await this.db.query<{ claim: string }>(
-      `INSERT INTO sender AS s (target, claim, claimed_by, claimed_until)
-       VALUES ($1, 1, $2, clock_timestamp() + make_interval(secs => $3))
-       ON CONFLICT (target) DO UPDATE SET claim = s.claim + 1, claimed_by = $2, claimed_until = EXCLUDED.claimed_until
-         WHERE s.claimed_until IS NULL OR s.claimed_until < clock_timestamp() RETURNING claim`,
-      [target, this.process, this.leaseSeconds],
+    const [, rows] = await this.db.transaction([
+      {
+        sql: "SELECT pg_advisory_xact_lock($1, hashtext(split_part($2, '/', 1)))",
+        params: [CLAIMING_SENDER, target],
+      },
+      {
+        sql: `INSERT INTO sender AS s (target, claim, claimed_by, claimed_until)
+              SELECT $1, 1, $2, clock_timestamp() + make_interval(secs => $3)
+               WHERE NOT EXISTS (SELECT 1 FROM sender o WHERE ${OF_SYSTEM} AND o.claimed_by <> $2 AND o.claimed_until > clock_timestamp())
+              ON CONFLICT (target) DO UPDATE SET claim = s.claim + 1, claimed_by = $2, claimed_until = EXCLUDED.claimed_until
+                WHERE s.claimed_until IS NULL OR s.claimed_until < clock_timestamp() RETURNING claim`,
+        params: [target, this.me, this.leaseSeconds],
+      },
+    ]);
+    const [row] = rows!;
+    return row ? { target, number: Number(row['claim']) } : null;
+  }
+  /** Whether another process has the right to send to a target now. */
+  async isElsewhere(target: string): Promise<boolean> {
+    const rows = await this.db.query(
+      'SELECT 1 FROM sender WHERE target = $1 AND claimed_by <> $2 AND claimed_until > clock_timestamp()',
+      [target, this.me],
     );
-    return row ? { target, number: Number(row.claim) } : null;
+    return rows.length > 0;
   }
   /** Gives whether the right is still held. */
   async renew({ target, number }: SenderClaim): Promise<boolean> {
@@ -192,8 +211,11 @@ export class Outbox {
     return requests.map((request) => request.every((id) => marked.has(id)));
   }
   /** Nothing was sent after all: the records wait again. */
-  async putBack(ids: readonly number[]): Promise<void> {
-    await this.db.query('UPDATE outbox SET request = NULL WHERE id = ANY ($1::bigint[])', [ids]);
+  async putBack(claim: SenderClaim, ids: readonly number[]): Promise<void> {
+    await this.db.transaction([
+      requireSender(claim),
+      { sql: 'UPDATE outbox SET request = NULL WHERE id = ANY ($1::bigint[])', params: [ids] },
+    ]);
   }
 
   /** What is left of a run. */

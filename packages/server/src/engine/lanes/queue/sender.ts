@@ -55,6 +55,8 @@ export class Sender {
   private claim: SenderClaim | null = null;
   private opened: { readonly at: number; readonly how: Promise<Sending> } | null = null;
   private isLost = false;
+  /** Until when the claim holds, by this process's own clock. */
+  private until = 0;
   private isOut = false;
   /** When the window opens, as runs were told; they were told nothing yet. */
   private toldOf: Date | null | undefined = undefined;
@@ -76,7 +78,9 @@ export class Sender {
 
   async work(): Promise<void> {
     const { outbox, leaseSeconds, closing } = this.house;
+    const asked = performance.now();
     this.claim = await outbox.claim(this.target);
+    this.until = asked + leaseSeconds * 1000;
     if (this.claim === null) return;
     const claim = this.claim;
     const renewing = setInterval(() => void this.renew(claim), (leaseSeconds * 1000) / 3);
@@ -124,7 +128,10 @@ export class Sender {
     await this.answers.idle();
   }
   private async renew(claim: SenderClaim): Promise<void> {
-    this.isLost ||= !(await this.house.outbox.renew(claim).catch(() => true));
+    const asked = performance.now();
+    const held = await this.house.outbox.renew(claim).catch(() => null);
+    if (held) this.until = asked + this.house.leaseSeconds * 1000;
+    this.isLost ||= held === false;
   }
 
   /** How the target is sent to; its settings are looked at again after a while, or where something went wrong. */
@@ -192,6 +199,8 @@ export class Sender {
           this.again = true;
           return this.rows.done(rows);
         }
+        // Whoever was stopped for longer than the claim holds does not know who sends by now.
+        if (performance.now() > this.until) throw new AbortedBefore();
         rejections = await send({ ...of, items, again, heard }, signal);
       } finally {
         places.free(this.system);
@@ -274,7 +283,14 @@ export class Sender {
     }
     const nothingDone = error instanceof NothingDone || error instanceof AbortedBefore || isFault(error);
     const asBefore = nothingDone && request === null;
-    if (asBefore) await outbox.putBack(idsOf(rows));
+    if (asBefore)
+      try {
+        await outbox.putBack(this.claim!, idsOf(rows));
+      } catch (lost) {
+        if (!isLostClaim(lost)) throw lost;
+        this.isLost = true;
+        return this.rows.done(rows);
+      }
     if (error instanceof Aborted || error instanceof AbortedBefore) return this.rows.done(rows);
     if (error instanceof WindowClosed) return this.rows.back(rows);
     if (!(error instanceof Outage)) {

@@ -2,7 +2,7 @@ import type { Failure, MappingDocument, Rejection } from '@versicle/core';
 import type { Statement } from '@versicle/postgres';
 import type { FailedRow } from '../../messages.ts';
 import { digestsOfTexts } from '../../changes/digests.ts';
-import { keepInMind } from '../../changes/memory.ts';
+import { keepInMind } from '../../changes/delivered-parts.ts';
 import { failureOf } from '../../refusals.ts';
 import { keepFailed, keepRecords } from '../../settle.ts';
 import { requireWaiting, type OnArrival, type PartColumns, type WaitingRow } from './outbox.ts';
@@ -38,7 +38,7 @@ export function settleSent(run: SentRun, sent: readonly SentRow[]): Statement[] 
       keys: arrived.flatMap((a) => (a.key === null ? [] : [a.key])),
       settled: arrived.flatMap((a) => a.settled),
     }),
-    ...remembered(arrived, refusedRows),
+    ...remembered(run.run, arrived, refusedRows),
     {
       sql: 'UPDATE run SET waiting = waiting - $2, delivered = delivered + $3, failed = failed + $4, remarks = remarks + $5 WHERE id = $1',
       params: [
@@ -68,6 +68,7 @@ export function settleSkipped(run: SentRun, skipped: readonly Omit<SentRow, 'ref
     requireWaiting(ids),
     keepFailed(run, rows, { state: 'waived', message: why }),
     ...remembered(
+      run.run,
       [],
       skipped.map((s) => s.row.onArrival),
     ),
@@ -82,10 +83,11 @@ export function settleSkipped(run: SentRun, skipped: readonly Omit<SentRow, 'ref
 export const NOT_SENT = { part: 0, index: 0, code: 'delivery_failed', columns: [], constraint: null } as const;
 
 /** What the target has by now, and what it has not. */
-const remembered = (arrived: readonly OnArrival[], not: readonly OnArrival[]): Statement[] =>
+const remembered = (run: number, arrived: readonly OnArrival[], not: readonly OnArrival[]): Statement[] =>
   memoriesOf([...arrived, ...not]).flatMap((memory) =>
     keepInMind(
-      { id: memory, keys: null, source: null },
+      { id: memory },
+      run,
       { digests: digestsIn(arrived, memory), cells: null, sources: null },
       digestsIn(not, memory),
     ),

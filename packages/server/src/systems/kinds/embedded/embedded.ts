@@ -1,5 +1,5 @@
 import { counted, quoteName, refused } from '@versicle/core';
-import { DatabaseError, type Database, datasetName, type Row, tableName } from '@versicle/postgres';
+import { DatabaseError, type Database, datasetName, type Row, ServerDatabase, tableName } from '@versicle/postgres';
 import type { Kind, OpenSystem, ReadOptions, SourceBatch } from '../kind.ts';
 import { unlessAborted } from '../../outage.ts';
 import { carryOutOnce } from '../sql/carry-out.ts';
@@ -7,10 +7,11 @@ import { capturesByTriggers } from '../sql/capture-triggers.ts';
 import { amongKeys, keyLists } from '../sql/keys.ts';
 import { tellTableGone } from '../sql/gone.ts';
 import type { NewTables } from '../sql/new-tables.ts';
+import { takeOn } from '../sql/take-on.ts';
 import { SqlTables, swapped, tableTarget, typeIn } from '../sql/tables.ts';
 import { settings, type EmbeddedConnection } from './settings.ts';
 
-/** A PostgreSQL database that Versicle keeps itself, in a PGlite of its own. */
+/** A PostgreSQL database that Versicle keeps itself: in a PGlite of its own, or beside the store on its server. */
 export const embedded: Kind<EmbeddedConnection> = {
   facts: {
     kind: 'embedded',
@@ -66,13 +67,15 @@ function openEmbedded(database: Database, name: string, newTables: NewTables): O
       addFields: (document, dataset) => tables.addFields(document, dataset),
       prepare: (document, dataset) => tables.prepare(document, dataset),
       // Before runs had ids of their own, this journal knew them by their numbers only.
-      deliver: (delivery, { legacy }) => database.deliver(legacy ? { ...delivery, source: '' } : delivery),
+      deliver: (delivery, { legacy, signal }) =>
+        database.deliver(legacy ? { ...delivery, source: '' } : delivery, signal),
       finish: (document, dataset, run) => swapped(document, dataset, run, (swap) => database.swap(swap)),
       tellGone: (dataset, gone, { signal }) => tellTableGone(database, tables, dataset, gone, signal),
       discard: ({ uid }) => database.discard(uid),
-      /** PGlite neither vacuums nor writes checkpoints by itself. */
+      takeOn: ({ uid, claim }, before) => takeOn(database, uid, claim, before),
+      /** PGlite neither vacuums nor writes checkpoints by itself; a server does. */
       care: async (dataset, delivered) => {
-        if (delivered < 10_000) return;
+        if (delivered < 10_000 || database instanceof ServerDatabase) return;
         await database.exec(`VACUUM (ANALYZE) ${tableName(dataset)}`);
         await database.exec('CHECKPOINT');
       },
@@ -99,7 +102,11 @@ async function* read(
     const among = rows === undefined ? [] : [amongKeys(rows.fields, typeIn(columns))];
     const conditions = [...(where === null ? [] : [where]), ...among].join(' AND ');
     const sql = `SELECT ${list} FROM ${from}${conditions === '' ? '' : ` WHERE ${conditions}`}${sorted}`;
-    pages = asOfNow(database, sql, rows === undefined ? [] : keyLists(rows.fields, rows.keys), options.signal);
+    const params = rows === undefined ? [] : keyLists(rows.fields, rows.keys);
+    pages =
+      database instanceof ServerDatabase
+        ? byCursor(database, sql, params, options.signal)
+        : asOfNow(database, sql, params, options.signal);
   } else {
     const isTable = (await tables.tables()).some(
       (t) => t.kind === 'r' && from === tableName(datasetName(t.schema, t.name)),
@@ -152,6 +159,16 @@ async function* asOfNow(
     if (!signal?.aborted) await closed;
     else closed.catch(() => undefined);
   }
+}
+/** The same of a server, of one snapshot. */
+async function* byCursor(
+  database: ServerDatabase,
+  sql: string,
+  params: readonly unknown[],
+  signal: AbortSignal | undefined,
+): AsyncGenerator<readonly Row[]> {
+  for await (const page of database.read<(string | null)[]>(sql, signal, params))
+    yield page.map((row) => Object.fromEntries(row.map((value, i) => [`c${i}`, value])));
 }
 /** In the order of the rows' places. */
 async function* byPlace(

@@ -2,7 +2,7 @@ import { readdir, realpath, stat } from 'node:fs/promises';
 import { isAbsolute, join, sep } from 'node:path';
 import type { Dataset, DatasetSetting } from '@versicle/contract';
 import { counted, type FileFormat, isFault, marksOf, nearest, notFound, quoted, refused } from '@versicle/core';
-import { isWorkbook, lookAt, recordsOf, type FileLook, type FilePart } from '@versicle/files';
+import { adapted, isWorkbook, lookAt, recordsOf, type FileLook, type FilePart } from '@versicle/files';
 import type {
   Arrived,
   Described,
@@ -10,6 +10,7 @@ import type {
   Kind,
   KindContext,
   OpenSystem,
+  Reading,
   ReadOptions,
   SourceBatch,
   SourcePlan,
@@ -242,6 +243,7 @@ class Folder {
   private async look(
     name: string,
     only?: Arrived,
+    as: Reading | null = null,
   ): Promise<{
     files: FileEntry[];
     format: FileFormat;
@@ -262,7 +264,8 @@ class Folder {
     const settings = await this.context.settings();
     const setting = settings.get(name) ?? settings.get(dataset) ?? null;
     try {
-      const fixed = setting?.kind === 'format' ? setting.format : null;
+      const settled = setting?.kind === 'format' ? setting.format : null;
+      const fixed = settled ?? (as && (await adapted(as.format, first.path, first.name, part)));
       const seen = await lookAt(first.path, first.name, part, fixed);
       return { files, setting, ...seen, ...(await this.together(files, part, seen)) };
     } catch (error) {
@@ -360,10 +363,11 @@ class Folder {
       }
   }
 
-  async plan(name: string, { withDoc = false, only }: ReadOptions): Promise<SourcePlan> {
-    const { files, format: known, fields, differences, setting } = await this.look(name, only);
+  async plan(name: string, { withDoc = false, only, as = null }: ReadOptions): Promise<SourcePlan> {
+    const { files, format: known, fields: there, differences, setting } = await this.look(name, only, as);
     // Marks that nobody declared are a guess: they help to look at records, they don't decide what becomes of them.
-    const format = setting === null && marksOf(known) ? { ...known, marks: undefined } : known;
+    const format = setting === null && as === null && marksOf(known) ? { ...known, marks: undefined } : known;
+    const fields = fieldsAs(format, there, as, setting !== null);
     const nested = format.kind === 'json' || format.kind === 'xml';
     return {
       kind: 'files',
@@ -373,6 +377,22 @@ class Folder {
       remarks: differences,
     };
   }
+}
+
+/**
+ * The fields that records are read with: those of then, except where the files name their columns themselves. What changed
+ * of those is seen by who compares them with what was read before.
+ */
+function fieldsAs(
+  format: FileFormat,
+  there: readonly string[],
+  as: Reading | null,
+  isSettled: boolean,
+): readonly string[] {
+  if (as === null || as.format.kind !== format.kind) return there;
+  if ((format.kind === 'delimited' || format.kind === 'xlsx') && format.header)
+    return format.unknown === 'refused' ? as.fields.filter((name) => there.includes(name)) : there;
+  return isSettled && format.kind !== 'jsonl' ? there : as.fields;
 }
 
 /** The files that arrived, as they were when they were complete. */

@@ -18,8 +18,17 @@ function marksWords(format: FileFormat): { label: string; value: string }[] {
     : [];
 }
 
+const UNKNOWN = { ignored: 'are left out', refused: 'make their record fail' };
+
 /** How a file is read, as a short table for people. */
 export function describeFormat(format: FileFormat): { label: string; value: string }[] {
+  const { unknown = 'told' } = format;
+  return [
+    ...readAs(format),
+    ...(unknown === 'told' ? [] : [{ label: 'Values without a field', value: UNKNOWN[unknown] }]),
+  ];
+}
+function readAs(format: FileFormat): { label: string; value: string }[] {
   if (format.kind === 'xlsx')
     return [
       { label: 'Format', value: 'workbook' },
@@ -47,6 +56,7 @@ export function describeFormat(format: FileFormat): { label: string; value: stri
       return [
         { label: 'Format', value: `fixed width, ${format.columns.length} columns` },
         encoding,
+        ...(format.counts === 'bytes' ? [{ label: 'Places count', value: 'bytes' }] : []),
         { label: 'Empty cell', value: format.emptyIsNull ? 'is null' : 'is an empty text' },
         ...marksWords(format),
         text,

@@ -15,6 +15,7 @@ type Send = (request: {
 interface Kept {
   keptSecret(name: string): Promise<string | null>;
   keepSecret(name: string, value: string): Promise<void>;
+  alone<T>(work: () => Promise<T>): Promise<T>;
 }
 
 /** Signing in was refused, or a token could not be had. */
@@ -62,17 +63,19 @@ export class Authenticator {
   /** RFC 6749: client credentials (4.4), or the refresh token that an authorization left (6). */
   private async ask(): Promise<string> {
     const c = this.connection;
-    const form: Record<string, string> = {};
     if (c.auth === 'client') {
-      form['grant_type'] = 'client_credentials';
+      const form: Record<string, string> = { grant_type: 'client_credentials' };
       if (c.scope) form['scope'] = c.scope;
-    } else {
-      const refresh = await this.kept.keptSecret(REFRESH);
-      if (refresh === null)
-        throw new NotAuthorised('Nobody has agreed yet; use “Sign in at the other side” on the page of the system.');
-      Object.assign(form, { grant_type: 'refresh_token', refresh_token: refresh });
+      return this.exchange(form);
     }
-    return this.exchange(form);
+    // Many of them are good for one use, and what the other process gets is the next one.
+    return this.kept.alone(() => this.refresh());
+  }
+  private async refresh(): Promise<string> {
+    const refresh = await this.kept.keptSecret(REFRESH);
+    if (refresh === null)
+      throw new NotAuthorised('Nobody has agreed yet; use “Sign in at the other side” on the page of the system.');
+    return this.exchange({ grant_type: 'refresh_token', refresh_token: refresh });
   }
 
   /** The second half of the authorization code way (RFC 6749, 4.1.3; RFC 7636). */

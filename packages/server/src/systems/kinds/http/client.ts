@@ -1,5 +1,5 @@
 import { millisApart, readPace, refused } from '@versicle/core';
-import { Agent, request, type Dispatcher } from 'undici';
+import type { Agent, Dispatcher, request } from 'undici';
 import { pause } from '../../outage.ts';
 import type { Answer, KindContext } from '../kind.ts';
 import { Authenticator } from './authenticate.ts';
@@ -69,7 +69,8 @@ const TRIES_OF_500 = 4;
  * may be repeated. Credentials never travel to another host.
  */
 export class HttpClient {
-  private readonly agent: Agent;
+  /** Made with the first request. */
+  private way: Promise<{ readonly agent: Agent; readonly request: typeof request }> | null = null;
   private readonly authenticator: Authenticator;
   private readonly base: URL;
   /** Milliseconds from one request to the next; null: none. */
@@ -77,21 +78,25 @@ export class HttpClient {
 
   constructor(
     private readonly connection: Reached,
-    private readonly house: Pick<KindContext, 'keptSecret' | 'keepSecret' | 'turn'>,
+    private readonly house: Pick<KindContext, 'keptSecret' | 'keepSecret' | 'turn' | 'alone'>,
     private readonly patience: Pick<Patience, 'tries' | 'firstWait' | 'longestWait'>,
     /** Tests need no real waiting. */
     private readonly wait: (ms: number, signal: AbortSignal) => Promise<void> = pause,
   ) {
-    const timeout = connection.timeoutSeconds * 1000;
     this.apart = connection.pace === undefined ? null : millisApart(readPace(connection.pace));
     this.base = new URL(connection.base.endsWith('/') ? connection.base : `${connection.base}/`);
-    this.agent = new Agent({
+    this.authenticator = new Authenticator(connection, house, (r) => this.once(r, {}));
+  }
+  private async openWay(): Promise<{ readonly agent: Agent; readonly request: typeof request }> {
+    const { Agent, request } = (await import('undici')).default;
+    const timeout = this.connection.timeoutSeconds * 1000;
+    const agent = new Agent({
       connections: 20,
       headersTimeout: timeout,
       bodyTimeout: timeout,
       connect: { timeout: Math.min(timeout, 10_000), lookup: guardedLookup as never },
     });
-    this.authenticator = new Authenticator(connection, house, (r) => this.once(r, {}));
+    return { agent, request };
   }
 
   /** An address below the base; what is absolute must be on the base's own host. */
@@ -271,12 +276,13 @@ export class HttpClient {
     const url = new URL(asked.url);
     requireAllowedHost(url.hostname);
     if (url.protocol !== 'http:' && url.protocol !== 'https:') throw new Error(`${url.protocol} is not followed.`);
+    const { agent, request } = await (this.way ??= this.openWay());
     const { statusCode, headers, body } = await request(url, {
       method: asked.method as Dispatcher.HttpMethod,
       headers: { accept: 'application/json, application/xml;q=0.9, */*;q=0.5', ...extra, ...asked.headers },
       ...(asked.body === undefined ? {} : { body: asked.body }),
       ...(silence === undefined ? {} : { bodyTimeout: silence }),
-      dispatcher: this.agent,
+      dispatcher: agent,
       signal,
     });
     // Whoever reads it hears of errors there; of one that is let go nobody needs to.
@@ -300,7 +306,7 @@ export class HttpClient {
     return Math.min(longestWait, firstWait * 2 ** (attempt - 1)) * (0.75 + Math.random() / 2);
   }
   async close(): Promise<void> {
-    await this.agent.destroy();
+    await (await this.way)?.agent.destroy();
   }
 }
 

@@ -1,5 +1,4 @@
 import { notFound } from '@versicle/core';
-import nodemailer from 'nodemailer';
 import type { Found, Kind, OpenSystem } from '../kind.ts';
 import { diagnoseNetwork, failed } from '../network/diagnose.ts';
 import { allowedAddress, requireAllowedHost } from '../network/guard.ts';
@@ -27,6 +26,7 @@ export const mail: Kind<MailConnection> = {
 
 async function transport(connection: MailConnection) {
   const { host, port, tls, user, password } = connection;
+  const { default: nodemailer } = await import('nodemailer');
   return nodemailer.createTransport({
     host: await allowedAddress(host),
     port,

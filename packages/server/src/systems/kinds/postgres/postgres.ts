@@ -1,3 +1,5 @@
+import { sessionsOf, THIS_PROCESS } from '../../../workers/this-process.ts';
+import { IDLE_SECONDS } from '@versicle/store/claims';
 import type { Counted } from '@versicle/contract';
 import {
   Aborted,
@@ -30,6 +32,7 @@ import { carryOutOnce } from '../sql/carry-out.ts';
 import { capturesByLog } from './capture-log.ts';
 import { capturesByTriggers } from '../sql/capture-triggers.ts';
 import { amongKeys, keyLists } from '../sql/keys.ts';
+import { takeOn } from '../sql/take-on.ts';
 import { tellTableGone } from '../sql/gone.ts';
 import { describedColumns, SqlTables, swapped, tableTarget, typeIn, type SqlQueries } from '../sql/tables.ts';
 import { diagnosePostgres } from './diagnose.ts';
@@ -92,6 +95,8 @@ class Postgres implements OpenSystem {
         this.known(async () =>
           tellTableGone(await this.database('write'), this.tables('write'), dataset, gone, signal),
         ),
+      takeOn: ({ uid, claim }, before) =>
+        this.known(async () => takeOn(await this.database('write'), uid, claim, before)),
       discard: async ({ uid }) => (await this.database('write')).discard(uid),
     };
   }
@@ -113,7 +118,7 @@ class Postgres implements OpenSystem {
   }
   private async openDatabase(who: { user: string; password: string | undefined }): Promise<ServerDatabase> {
     const { host, port, database, tls, authority } = this.connection;
-    return new ServerDatabase({
+    const where = {
       // The number that was found to be allowed; the name still goes into the check of the certificate.
       host: await allowedAddress(host),
       port,
@@ -125,7 +130,8 @@ class Postgres implements OpenSystem {
           ? false
           : { servername: host, rejectUnauthorized: tls !== 'unchecked', ...(authority ? { ca: authority } : {}) },
       label: this.label,
-    });
+    };
+    return new ServerDatabase(where, { idleSeconds: IDLE_SECONDS, name: sessionsOf(THIS_PROCESS) });
   }
 
   private queries(use: 'read' | 'write'): SqlQueries {

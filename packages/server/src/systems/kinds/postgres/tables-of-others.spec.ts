@@ -1,6 +1,5 @@
 import { randomBytes } from 'node:crypto';
-import { CuttingProxy } from '../../../testing/cutting-proxy.ts';
-import { postgresPrograms, PostgresServer } from '@versicle/postgres/testing';
+import { CuttingProxy, postgresPrograms, PostgresServer } from '@versicle/postgres/testing';
 import { RunningServer } from '../../../testing/running-server.ts';
 
 const withServer = postgresPrograms() === null ? describe.skip : describe;
@@ -284,5 +283,47 @@ withServer('tables that are not made for us', () => {
       { n: 5000, d: 5000 },
     ]);
     expect(server.child.exitCode).toBeNull();
+  });
+  /** A run whose first record is at a trigger that sleeps. */
+  async function asleep(): Promise<{ table: string; run: number }> {
+    const table = `slow_${++count}`;
+    await pg.query(
+      `CREATE TABLE ${table} (no integer, v text); CREATE SEQUENCE ${table}_met;
+       CREATE FUNCTION ${table}_wait() RETURNS trigger LANGUAGE plpgsql AS $$
+         BEGIN IF nextval('${table}_met') = 1 THEN PERFORM pg_sleep(3600); END IF; RETURN NEW; END $$;
+       CREATE TRIGGER slow BEFORE INSERT ON ${table} FOR EACH ROW EXECUTE FUNCTION ${table}_wait()`,
+    );
+    const { document } = await into(table, { no: 'integer', v: 'text' }, [['1', 'a'], ['2', 'b']], insert, []); // prettier-ignore
+    const { plan } = await server.mapping(document);
+    const { run } = await server.api('startPlan', 'POST', `/plans/${plan}/start`, {});
+    while ((await pg.query(SLEEPING)).length === 0) await new Promise((r) => setTimeout(r, 20));
+    return { table, run };
+  }
+  const SLEEPING = "SELECT 1 FROM pg_stat_activity WHERE wait_event = 'PgSleep'";
+  it.each(['cut', 'cut and killed'])(
+    'goes on after its session was lost in the middle of a statement, and the database did not hear of it: %s',
+    async (how) => {
+      const { table, run } = await asleep();
+      await way.cutHere();
+      if (how === 'cut and killed') {
+        await server.stop('SIGKILL');
+        await server.restart('SIGKILL');
+      }
+      expect(await server.ended(run)).toMatchObject({ state: 'finished', counts: { delivered: 2, failed: 0 } });
+      expect(await pg.query(`SELECT no, v FROM ${table} ORDER BY no`)).toEqual([{ no: 1, v: 'a' }, { no: 2, v: 'b' }]); // prettier-ignore
+      expect(await pg.query(SLEEPING)).toEqual([]);
+    },
+  );
+  it('writes nothing where the target knows that somebody else has taken the run on, and says so', async () => {
+    const { table, run } = await asleep();
+    // Waits for the session that sleeps; whoever tries after it finds the run taken on.
+    const taken = pg.query('UPDATE versicle.delivery SET unchanged = 99 WHERE chunk = -1');
+    const isWaiting = "SELECT 1 FROM pg_stat_activity WHERE wait_event_type = 'Lock'";
+    while ((await pg.query(isWaiting)).length === 0) await new Promise((r) => setTimeout(r, 20));
+    await way.cutHere();
+    await taken;
+    const { state, error } = await server.ended(run);
+    expect({ state, error }).toEqual({ state: 'broken', error: expect.stringContaining('a later time that this run was taken on') }); // prettier-ignore
+    expect(await pg.query(`SELECT * FROM ${table}`)).toEqual([]);
   });
 });

@@ -372,13 +372,13 @@ function lackingFields(document: MappingDocument, existing: readonly ColumnRow[]
 export async function swapped(
   document: MappingDocument,
   table: string,
-  { uid, kind, mayRemove }: TargetRun,
+  { uid, claim, kind, mayRemove }: TargetRun,
   swap: (swap: Swap) => Promise<Swapped>,
 ): Promise<Finished> {
   if (document.write.mode !== 'replace' || kind !== 'full') return { log: [] };
   const loaded = new Set(document.lines.filter(isLoaded).map((l) => l.target));
   const columns = document.target.fields.map((f) => f.name).filter((f) => loaded.has(f));
-  const { before, after, done } = await swap({ source: uid, table, columns, mayRemove });
+  const { before, after, done } = await swap({ source: uid, claim, table, columns, mayRemove });
   const n = (count: number): string => counted(count, 'record');
   if (done) return { log: [`the ${n(after)} took the place of the ${n(before)} that ${table} had`] };
   return {

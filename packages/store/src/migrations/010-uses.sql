@@ -16,5 +16,16 @@ ALTER TABLE mapping ADD COLUMN uses_of integer;
 UPDATE mapping SET draft = regexp_replace(draft, '(?<!\\)((?:\\\\)*)\\u0000', '\1', 'g') WHERE strpos(draft, '\u0000') > 0;
 -- As the draft says; a draft that is no JSON to PostgreSQL keeps its id as its name until it is saved.
 ALTER TABLE mapping ADD COLUMN name text;
-UPDATE mapping SET name = CASE WHEN pg_input_is_valid(draft, 'jsonb') THEN draft::jsonb ->> 'name' ELSE id END;
+DO $$
+DECLARE
+  one record;
+BEGIN
+  FOR one IN SELECT id, draft FROM mapping LOOP
+    BEGIN
+      UPDATE mapping SET name = one.draft::jsonb ->> 'name' WHERE id = one.id;
+    EXCEPTION WHEN data_exception THEN
+      UPDATE mapping SET name = one.id WHERE id = one.id;
+    END;
+  END LOOP;
+END $$;
 ALTER TABLE mapping ALTER COLUMN name SET NOT NULL;

@@ -1,3 +1,6 @@
+// Others that compile this file know of it only so.
+// eslint-disable-next-line @typescript-eslint/triple-slash-reference
+/// <reference path="./sql.d.ts" />
 import { Fault } from '@versicle/core';
 import type { Database } from '@versicle/postgres';
 import m001 from './migrations/001-ground.sql';
@@ -31,6 +34,11 @@ import m028 from './migrations/028-volume.sql';
 import m029 from './migrations/029-stream.sql';
 import m030 from './migrations/030-source-types.sql';
 import m031 from './migrations/031-behind.sql';
+import m032 from './migrations/032-delivered-parts.sql';
+import m033 from './migrations/033-received-in-order.sql';
+import m034 from './migrations/034-workers.sql';
+import m035 from './migrations/035-unread.sql';
+import m036 from './migrations/036-reading.sql';
 
 /** Forward only; a released migration is never edited. */
 export const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -65,22 +73,24 @@ export const migrations: readonly (readonly [number: number, name: string, sql: 
   [29, 'stream', m029],
   [30, 'source-types', m030],
   [31, 'behind', m031],
+  [32, 'delivered-parts', m032],
+  [33, 'received-in-order', m033],
+  [34, 'workers', m034],
+  [35, 'unread', m035],
+  [36, 'reading', m036],
 ];
 
-export async function migrate(db: Database): Promise<void> {
+/** The newest change that this program knows. */
+export const NEWEST = migrations.at(-1)![0];
+
+/** Brings the tables up to a change; without, to the newest. */
+export async function migrate(db: Database, upTo = NEWEST): Promise<void> {
   await db.exec(
     'CREATE TABLE IF NOT EXISTS migration (number integer PRIMARY KEY, name text NOT NULL, at timestamptz NOT NULL DEFAULT now())',
   );
-  const done = new Set((await db.query<{ number: number }>('SELECT number FROM migration')).map((r) => r.number));
-  const newest = migrations.at(-1)![0];
-  const later = [...done].filter((n) => n > newest);
-  if (later.length > 0)
-    throw new Fault(
-      'start',
-      'The data directory was written by a newer Versicle. Start that version, or use another directory (VERSICLE_DATA).',
-    );
+  const done = await changesOf(db);
   for (const [number, name, sql] of migrations) {
-    if (done.has(number)) continue;
+    if (done.has(number) || number > upTo) continue;
     // A statement ends with a line; the body of a function holds such ends itself.
     const statements = (sql.match(/(?:\$\$.*?\$\$|(?!;\s*\n).)+/gs) ?? [])
       .map((s) => s.replace(/^;/, '').trim())
@@ -90,4 +100,26 @@ export async function migrate(db: Database): Promise<void> {
       { sql: 'INSERT INTO migration (number, name) VALUES ($1, $2)', params: [number, name] },
     ]);
   }
+}
+
+/** Others work with the tables as they are: they are not changed under them. */
+export async function requireNewest(db: Database, label: string): Promise<void> {
+  const done = await changesOf(db);
+  if (!done.has(NEWEST))
+    throw new Fault(
+      'start',
+      `Others work on the store at ${label} whose program is older than this one, and this one needs tables that are newer. Stop them all; then start this one, and them with this version.`,
+    );
+}
+
+/** The changes that a store has. Throws a fault where a newer program made some. */
+async function changesOf(db: Database): Promise<ReadonlySet<number>> {
+  const done = (await db.query<{ number: number }>('SELECT number FROM migration')).map((r) => r.number);
+  const newest = Math.max(0, ...done);
+  if (newest > NEWEST)
+    throw new Fault(
+      'start',
+      `The store was written by a newer Versicle (it has change ${newest}, this program knows ${NEWEST}). Start that version, or use another store (VERSICLE_DATA, DATABASE_URL).`,
+    );
+  return new Set(done);
 }

@@ -1,0 +1,71 @@
+import { membersOf, namedSourceFields, type FileFormat, type MappingDocument } from '@versicle/core';
+import type { Database } from '@versicle/postgres';
+import { fromJson } from '../store/values.ts';
+import type { Reading, SourcePlan } from '../systems/kinds/kind.ts';
+import type { Systems } from '../systems/systems.ts';
+
+/** Those of one revision, by dataset. */
+export interface RevisionReadings {
+  of(dataset: string): Promise<Reading | null>;
+  /** What was found now, where nothing is kept yet and it has all that the revision reads. */
+  keep(dataset: string, plan: SourcePlan): Promise<void>;
+}
+
+/**
+ * How files are read for each revision of a mapping: as they were when it was published. A day with one record, none, or
+ * without an optional member is no different from others then, and nothing is guessed anew from what happens to be there.
+ */
+export class Readings {
+  constructor(
+    private readonly db: Database,
+    private readonly systems: Systems,
+  ) {}
+
+  of(mapping: string, revision: number, document: MappingDocument): RevisionReadings {
+    return {
+      of: async (dataset) => {
+        const [row] = await this.db.query<{ read_as: FileFormat | string; fields: string[] | string }>(
+          'SELECT read_as, fields FROM reading WHERE mapping = $1 AND revision = $2 AND dataset = $3',
+          [mapping, revision, dataset],
+        );
+        return row ? { format: fromJson(row.read_as), fields: fromJson(row.fields) } : null;
+      },
+      keep: async (dataset, { format, fields }) => {
+        const nested = format.kind === 'json' || format.kind === 'xml';
+        const names = fields.map((f) => f.name).filter((name) => !(nested && format.withDoc && name === '_doc'));
+        if (!hasAll(document, dataset, names)) return;
+        await this.db.query(
+          'INSERT INTO reading (mapping, revision, dataset, read_as, fields) VALUES ($1, $2, $3, $4, $5) ON CONFLICT DO NOTHING',
+          [
+            mapping,
+            revision,
+            dataset,
+            JSON.stringify(nested ? { ...format, withDoc: false } : format),
+            JSON.stringify(names),
+          ],
+        );
+      },
+    };
+  }
+
+  /** Of a revision that was just published. What can't be looked at now is kept by the first run that reads it. */
+  async keepAll(mapping: string, revision: number, document: MappingDocument): Promise<void> {
+    const readings = this.of(mapping, revision, document);
+    for (const name of new Set(membersOf(document).map((m) => m.dataset))) {
+      const plan = await this.planOf(name).catch(() => null);
+      if (plan !== null) await readings.keep(name, plan);
+    }
+  }
+  private async planOf(name: string): Promise<SourcePlan | null> {
+    const { system, dataset } = await this.systems.openDataset(name);
+    return (await system.sourcePlan?.(dataset, {})) ?? null;
+  }
+}
+
+/** Whether a dataset has whatever the document reads of it. */
+function hasAll(document: MappingDocument, dataset: string, names: readonly string[]): boolean {
+  const own = new Set([...names, '_doc']);
+  return membersOf(document)
+    .filter((m) => m.dataset === dataset)
+    .every((m) => namedSourceFields(document, m.alias).every((name) => own.has(name)));
+}
