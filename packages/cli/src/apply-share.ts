@@ -3,6 +3,7 @@ import {
   compileMapping,
   KeyPacker,
   keyTexts,
+  mergeUnknown,
   noCounts,
   RecordFeed,
   refusedByFile,
@@ -20,6 +21,7 @@ import {
   type RowFormat,
   type Share,
   type TextOutput,
+  type UnknownValues,
   type Twice,
 } from '@versicle/core';
 import { blocksFromMessage, InThread, recordsOfBlock } from '@versicle/files';
@@ -41,6 +43,8 @@ export interface Applied {
   readonly failed: Uint8Array;
   readonly remarks: Uint8Array;
   readonly counts: Counts;
+  /** What the records have and no field is for. */
+  readonly unknown: UnknownValues;
   /** The row at which the document says that the run ends. */
   readonly stopped: number | null;
 }
@@ -82,9 +86,10 @@ export class ApplyShare implements Share<Applied> {
     const { feed, job } = this;
     const counts = noCounts();
     let letThrough = 0;
+    let left: UnknownValues = new Map();
     let stopped: number | null = null;
     reading: for (const { block, file, before } of blocks) {
-      const { firstRow, rows } = recordsOfBlock(block, job.format, feed.names);
+      const { firstRow, rows, unknown } = recordsOfBlock(block, job.format, feed.names);
       for (let i = 0; i < rows.length; i++) {
         const fed = feed.take(rows[i]!, { row: before + firstRow + i, fileRow: firstRow + i, file });
         let { outcome } = fed;
@@ -105,8 +110,16 @@ export class ApplyShare implements Share<Applied> {
         stopped = row;
         break reading;
       }
+      left = mergeUnknown([left, unknown]);
     }
-    return { out: this.out.take(), failed: this.failed.take(), remarks: this.remarks.take(), counts, stopped };
+    return {
+      out: this.out.take(),
+      failed: this.failed.take(),
+      remarks: this.remarks.take(),
+      counts,
+      unknown: left,
+      stopped,
+    };
   }
 }
 

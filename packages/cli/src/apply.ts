@@ -15,12 +15,15 @@ import {
   Lead,
   type KeyMaps,
   type MappingDocument,
+  mergeUnknown,
   noCounts,
   RecordFeed,
   sourceFieldsFor,
   sourceNamesOf,
   type TextOutput,
   timestampOfMillis,
+  unknownWords,
+  type UnknownValues,
   variablesAsked,
 } from '@versicle/core';
 import {
@@ -113,6 +116,7 @@ export async function apply(argv: string[], print: (text: string) => void): Prom
       : `${c.read} read = ${c.filtered} filtered + ${c.skipped} skipped + ${c.failed} failed + ${c.written} written`,
   );
   for (const remark of result.remarks) print(remark);
+  for (const [path, of] of result.unknown) print(unknownWords(files[0]!.name, path, { ...of, file: null }));
   if (c.remarks > 0) print(`${counted(c.remarks, 'remark')}`);
   if (result.stopped) print(`stopped at row ${result.stopped}, as the document says; the rows after it were not read`);
   if (!addsUp(c)) throw new Error('The counts do not add up; this is a fault of the program.');
@@ -184,15 +188,22 @@ interface Outputs {
   readonly remarks: TextFile | null;
 }
 
+interface Done {
+  readonly counts: ReturnType<typeof noCounts>;
+  /** What the records that were read have and no field is for. */
+  readonly unknown: UnknownValues;
+  readonly stopped: number | null;
+}
 async function run(
   mapping: CompiledMapping,
   source: Records,
   { out, failed, remarks }: Outputs,
   facts: FeedFacts,
-): Promise<{ counts: ReturnType<typeof noCounts>; stopped: number | null }> {
+): Promise<Done> {
   const counts = noCounts();
+  let unknown: UnknownValues = new Map();
   const feed = new RecordFeed(mapping, facts);
-  for await (const batch of datasetRecords([source], source.format, source.names)) {
+  for await (const batch of datasetRecords([source], source.format, feed.names)) {
     for (let i = 0; i < batch.rows.length; i++) {
       const at = { row: batch.firstInDataset + i, fileRow: batch.firstRow + i, file: source.name };
       const fed = feed.take(batch.rows[i]!, at);
@@ -206,13 +217,14 @@ async function run(
         counts.remarks += outcome.remarks.length;
         remarks?.write(failureLines(place.row, outcome.remarks));
       }
-      if (outcome.stop) return { counts, stopped: place.row };
+      if (outcome.stop) return { counts, unknown, stopped: place.row };
     }
+    unknown = mergeUnknown([unknown, batch.unknown]);
     await out.flush();
     await failed?.flush();
     await remarks?.flush();
   }
-  return { counts, stopped: null };
+  return { counts, unknown, stopped: null };
 }
 
 /** Where the program of a thread lies, beside this one when it is bundled. */
@@ -228,18 +240,16 @@ function canBeShared({ document }: CompiledMapping, { path, format }: Records, o
   const lines = ['csv', 'jsonl', 'fixed'].includes(outputKind(out)) && comesInChunks(format);
   return THREADS > 1 && lines && !numbered && statSync(path).size >= WORTH_SHARING && existsSync(SHARE);
 }
-async function runShared(
-  job: ApplyJob,
-  source: Records,
-  { out, failed, remarks }: Outputs,
-): Promise<{ counts: ReturnType<typeof noCounts>; stopped: number | null }> {
+async function runShared(job: ApplyJob, source: Records, { out, failed, remarks }: Outputs): Promise<Done> {
   const counts = noCounts();
+  let unknown: UnknownValues = new Map();
   let stopped: number | null = null;
   const shares = Array.from({ length: THREADS }, () => new ApplyShareInThread(SHARE, job));
   try {
     const lead = new Lead<Applied>(shares);
     const take = async (made: Applied): Promise<void> => {
       for (const name of Object.keys(counts) as (keyof typeof counts)[]) counts[name] += made.counts[name];
+      unknown = mergeUnknown([unknown, made.unknown]);
       stopped = made.stopped;
       out.append!(made.out);
       failed?.out.bytesOf(made.failed);
@@ -257,7 +267,7 @@ async function runShared(
   } finally {
     for (const share of shares) await share.close();
   }
-  return { counts, stopped };
+  return { counts, unknown, stopped };
 }
 
 /** `--code-table name=file.csv` adds or replaces a code table. */

@@ -39,11 +39,28 @@ export class Refusal extends Error {
 export class Unreached extends Error {}
 
 /** Asks a server; the answer is what the contract says of the route. Throws Refusal, or Unreached. */
-export async function ask<T>({ server, key }: Remote, method: string, path: string, body?: unknown): Promise<T> {
-  let response: Response;
-  let text: string;
+export async function ask<T>(remote: Remote, method: string, path: string, body?: unknown): Promise<T> {
+  const response = await send(remote, method, path, AbortSignal.timeout(60_000), body);
+  const answer = jsonOrNull(await textOf(remote, response));
+  if (response.ok && answer !== null) return answer as T;
+  throw refusalOf(remote, response, answer);
+}
+/** A file that a server gives, however long it takes. Throws Refusal, or Unreached. */
+export async function fetchFile(remote: Remote, path: string): Promise<ReadableStream<Uint8Array>> {
+  const response = await send(remote, 'GET', path, null);
+  if (response.ok && response.body !== null) return response.body;
+  throw refusalOf(remote, response, jsonOrNull(await textOf(remote, response)));
+}
+
+async function send(
+  { server, key }: Remote,
+  method: string,
+  path: string,
+  signal: AbortSignal | null,
+  body?: unknown,
+): Promise<Response> {
   try {
-    response = await fetch(`${server}/api${path}`, {
+    return await fetch(`${server}/api${path}`, {
       method,
       headers: {
         ...(key === undefined ? {} : { authorization: `Bearer ${key}` }),
@@ -52,23 +69,32 @@ export async function ask<T>({ server, key }: Remote, method: string, path: stri
       ...(body === undefined ? {} : { body: JSON.stringify(body) }),
       // A key goes to the address that it was given for, and to no other.
       redirect: 'error',
-      signal: AbortSignal.timeout(60_000),
+      signal,
     });
-    text = await response.text();
   } catch (error) {
-    const cause = (error as { cause?: { code?: string; message?: string } }).cause;
-    throw new Unreached(
-      `${server} does not answer (${cause?.code ?? cause?.message ?? (error as Error).message}). Is Versicle running there? Another address is given by --server or VERSICLE_URL.`,
-    );
+    throw unreached(server, error);
   }
-  const answer = jsonOrNull(text);
-  if (response.ok && answer !== null) return answer as T;
+}
+async function textOf({ server }: Remote, response: Response): Promise<string> {
+  try {
+    return await response.text();
+  } catch (error) {
+    throw unreached(server, error);
+  }
+}
+function unreached(server: string, error: unknown): Unreached {
+  const cause = (error as { cause?: { code?: string; message?: string } }).cause;
+  return new Unreached(
+    `${server} does not answer (${cause?.code ?? cause?.message ?? (error as Error).message}). Is Versicle running there? Another address is given by --server or VERSICLE_URL.`,
+  );
+}
+function refusalOf({ server }: Remote, { status }: Response, answer: unknown): Refusal {
   const problem = answer as { detail?: unknown; faults?: { path: string; message: string }[] } | null;
   if (typeof problem?.detail !== 'string')
-    throw new Refusal(`${server} answered with status ${response.status}, but not as Versicle does.`, response.status);
+    return new Refusal(`${server} answered with status ${status}, but not as Versicle does.`, status);
   const faults = problem.faults ?? [];
   const more = faults.length > 0 ? `\n${faults.map((f) => `  ${f.path}: ${f.message}`).join('\n')}` : '';
-  throw new Refusal(`${problem.detail}${more}`, response.status);
+  return new Refusal(`${problem.detail}${more}`, status);
 }
 function jsonOrNull(text: string): unknown {
   try {

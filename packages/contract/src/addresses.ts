@@ -116,6 +116,7 @@ export const addresses = {
   listWaiting: 'get /systems/:id/waiting/records',
   changeWaiting: 'post /systems/:id/waiting',
   getVolume: 'get /volume',
+  listWorkers: 'get /workers',
   getRetention: 'get /settings/retention',
   saveRetention: 'put /settings/retention',
   removeOld: 'post /settings/retention/remove',

@@ -12,6 +12,9 @@ export const writtenMarks = z.strictObject({
 });
 const marks = writtenMarks.optional();
 
+/** What becomes of values that no field is for. */
+const unknown = z.enum(['told', 'ignored', 'refused']).optional();
+
 const delimited = z.strictObject({
   kind: z.literal('delimited'),
   encoding,
@@ -22,8 +25,9 @@ const delimited = z.strictObject({
   header: z.boolean(),
   emptyIsNull: z.boolean(),
   marks,
+  unknown,
 });
-const jsonl = z.strictObject({ kind: z.literal('jsonl'), encoding });
+const jsonl = z.strictObject({ kind: z.literal('jsonl'), encoding, unknown });
 const fixed = z.strictObject({
   kind: z.literal('fixed'),
   encoding,
@@ -38,8 +42,11 @@ const fixed = z.strictObject({
     )
     .min(1)
     .max(2000),
+  newline: z.enum(['\n', '\r']).optional(),
+  counts: z.enum(['characters', 'bytes']).optional(),
   emptyIsNull: z.boolean(),
   marks,
+  unknown,
 });
 const nested = {
   encoding,
@@ -47,6 +54,7 @@ const nested = {
   structures: z.array(z.strictObject({ path: z.string(), fields: z.array(z.string()) })).max(2000),
   part: z.string(),
   withDoc: z.boolean(),
+  unknown,
 };
 const json = z.strictObject({ kind: z.literal('json'), ...nested });
 const xml = z.strictObject({ kind: z.literal('xml'), ...nested });
@@ -57,5 +65,6 @@ const xlsx = z.strictObject({
   skipLines,
   header: z.boolean(),
   mergedRepeat: z.boolean().optional(),
+  unknown,
 });
 export const fileFormat = z.discriminatedUnion('kind', [delimited, jsonl, fixed, json, xml, xlsx]);

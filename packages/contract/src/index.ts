@@ -27,3 +27,4 @@ export * from './finder.ts';
 export * from './waiting.ts';
 export * from './volume.ts';
 export * from './retention.ts';
+export * from './workers.ts';

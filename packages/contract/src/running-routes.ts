@@ -7,6 +7,7 @@ import * as failures from './failures.ts';
 import * as plans from './plans.ts';
 import * as runs from './runs.ts';
 import * as retention from './retention.ts';
+import { workerInfo } from './workers.ts';
 import * as volume from './volume.ts';
 import * as waiting from './waiting.ts';
 import type { Described } from './route.ts';
@@ -130,6 +131,7 @@ export const runningRoutes = {
     query: volume.volumeQuery,
     response: volume.volume,
   },
+  listWorkers: { summary: 'The processes that work on the store, and what each is at', response: z.array(workerInfo) },
   getRetention: { summary: 'What is kept, for how long, and what that takes', response: retention.retention },
   saveRetention: {
     summary: 'Say how long, and how much, is kept',

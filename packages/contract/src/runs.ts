@@ -107,6 +107,8 @@ export type RunStep = z.infer<typeof runStep>;
 export const runDetail = runSummary.extend({
   /** An earlier run that is in the way of this one, so that it has not begun, and why. */
   waitsFor: z.object({ id: z.number(), planName: z.string(), because: z.string() }).nullable(),
+  /** Why no process can carry it out now, though it might go on; null: one can, or it is not to. */
+  stranded: z.string().nullable(),
   /** When the window of its target opens, while records wait for that. */
   opens: z.string().nullable(),
   /** What became of records that the source has no more, and of how many it asks; null where nothing does. */

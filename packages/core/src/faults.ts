@@ -26,6 +26,8 @@ export type FaultCode =
   | 'source set'
   /** What was said on the command line can't be worked with. */
   | 'input'
+  /** The store can't be reached at the moment; what is under way goes on as soon as it can. */
+  | 'store away'
   /** The program can't start. */
   | 'start';
 

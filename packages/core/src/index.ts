@@ -26,7 +26,7 @@ export * from './formats/format.ts';
 export * from './formats/marks.ts';
 export * from './formats/sniff.ts';
 export * from './formats/learn.ts';
-export * from './formats/xlsx.ts';
+export * from './formats/xlsx/index.ts';
 export { decodeText } from './formats/decode.ts';
 export { guessColumns } from './formats/fixed-width.ts';
 export { parseJsonTree, treeText } from './formats/json-tree.ts';
@@ -42,6 +42,15 @@ export {
 export { guessRecords } from './formats/json.ts';
 export { guessXmlRecords, XmlRecords } from './formats/xml.ts';
 export * from './formats/blocks.ts';
+export {
+  mergeUnknown,
+  OTHER_PATHS,
+  UnknownCounter,
+  unknownWords,
+  type Unknown,
+  type UnknownValues,
+  type UnknownWay,
+} from './formats/unknown.ts';
 export * from './formats/read.ts';
 export * from './formats/byte-writer.ts';
 export * from './formats/write.ts';
@@ -50,7 +59,6 @@ export * from './formats/row-format.ts';
 export * from './formats/xml-text.ts';
 export * from './formats/gzip.ts';
 export { landedUnreadable, readFlatObject } from './formats/json-lines.ts';
-export { MergedCells } from './formats/merged.ts';
 export * from './document/document.ts';
 export * from './document/variables.ts';
 export * from './document/made-anew.ts';

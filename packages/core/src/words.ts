@@ -54,3 +54,7 @@ export function quoted(value: string, limit = 60): string {
 export function listed(all: readonly string[], word = 'and'): string {
   return all.length < 2 ? (all[0] ?? '') : `${all.slice(0, -1).join(', ')} ${word} ${all.at(-1)!}`;
 }
+
+export const capital = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);
+/** A complaint as a sentence. */
+export const sentence = (text: string): string => `${capital(text).replace(/\.$/, '')}.`;

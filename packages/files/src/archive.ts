@@ -1,4 +1,5 @@
 import { type Archive, Fault, isFault } from '@versicle/core';
+import { readSample } from './chunks.ts';
 import yauzl, { type Entry, type ZipFile } from 'yauzl';
 
 /** Unpacked bytes of one part at the most. */
@@ -13,6 +14,7 @@ export interface OpenArchive extends Archive {
 
 /** A ZIP archive on disk. Sizes are checked before anything is unpacked; what is unpacked is counted, too. Throws a fault. */
 export async function openArchive(path: string, name: string): Promise<OpenArchive> {
+  await requireZip(path, name);
   const zip = await new Promise<ZipFile>((resolve, reject) =>
     yauzl.open(path, { lazyEntries: true, autoClose: false, validateEntrySizes: true }, (error, file) =>
       error
@@ -37,6 +39,16 @@ export async function openArchive(path: string, name: string): Promise<OpenArchi
     read: (part) => unpack(zip, entries.get(part), part, name),
     close: () => zip.close(),
   };
+}
+
+/** Workbooks that are kept from others by a password lie in a container of their own kind. */
+async function requireZip(path: string, name: string): Promise<void> {
+  const [a, b, c, d] = await readSample(path, 4, name);
+  if (a === 0xd0 && b === 0xcf && c === 0x11 && d === 0xe0)
+    throw new Fault(
+      'unreadable',
+      `${name} is protected by a password, or is a workbook of the old binary form under another name; save it as .xlsx without a password.`,
+    );
 }
 
 function listEntries(zip: ZipFile, name: string): Promise<Map<string, Entry>> {

@@ -1,6 +1,6 @@
-import { open } from 'node:fs/promises';
 import { basename } from 'node:path';
 import { firstBytes, gunzip } from '@versicle/core';
+import { openFile } from './open-file.ts';
 import { steadyBytes, type FileState } from './steady-file.ts';
 
 export const isGzip = (name: string): boolean => name.toLowerCase().endsWith('.gz');
@@ -14,7 +14,7 @@ export function chunksOf(path: string, name = basename(path), as: FileState | nu
 /** The first bytes of a file, unpacked where needed. */
 export async function readSample(path: string, bytes: number, name = basename(path)): Promise<Uint8Array> {
   if (isGzip(name)) return firstBytes(chunksOf(path, name), bytes);
-  const file = await open(path);
+  const file = await openFile(path, name);
   try {
     const buffer = new Uint8Array(bytes);
     let length = 0;

@@ -6,6 +6,7 @@ import {
   type ReadSheet,
   readWorkbook,
   type RowLook,
+  soundCells,
   Workbook,
   type WorkbookFacts,
   workbookOf,
@@ -199,9 +200,9 @@ async function withSheets<T>(
 async function rowsOf(book: Workbook, sheet: string): Promise<ReadSheet> {
   const rows: (readonly (string | null)[])[] = [];
   for await (const batch of book.rows(book.sheet(sheet)))
-    for (const { number, cells } of batch) {
-      while (rows.length < number - 1) rows.push([]);
-      rows.push(cells);
+    for (const row of batch) {
+      while (rows.length < row.number - 1) rows.push([]);
+      rows.push(soundCells(row));
     }
   return rows;
 }

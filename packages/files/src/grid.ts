@@ -1,4 +1,4 @@
-import { Fault, type ForeignSheet, MergedCells, Unreadable, Workbook } from '@versicle/core';
+import { Fault, type ForeignSheet, MergedCells, soundCells, Unreadable, Workbook } from '@versicle/core';
 import { openArchive } from './archive.ts';
 import { isWorkbook, lookAt } from './look.ts';
 import { recordsOf } from './records.ts';
@@ -20,14 +20,15 @@ async function workbookGrid(path: string, name: string): Promise<ForeignSheet[]>
       const merged = new MergedCells(await book.merged(sheet));
       const rows: (readonly (string | null)[])[] = [];
       for await (const batch of book.rows(sheet))
-        for (const { number, cells } of batch) {
+        for (const row of batch) {
+          const { number } = row;
           if (number > MOST_ROWS)
             throw new Fault(
               'unreadable',
               `${name}: the sheet ${sheet.name} has more than ${MOST_ROWS.toLocaleString('en-GB')} rows.`,
             );
           while (rows.length < number - 1) rows.push([]);
-          rows.push(merged.fill(number, cells));
+          rows.push(merged.fill(number, soundCells(row)));
         }
       sheets.push({ name: sheet.name, rows });
     }

@@ -172,12 +172,39 @@ it('60 MB of one JSON text are one unreadable record', async () => {
   await once(stream, 'finish');
   expect(read(path)).toMatchObject({ rows: 2, unreadable: [expect.stringMatching(/longer than/)] });
 });
+it.each([
+  ['a bare & without a semicolon', '<a>B&'],
+  ['a comment without an end', '<!-- '],
+  ['an attribute without an end', '<o x="'],
+  ['a text of 60 MB', '<o><a>'],
+])('XML with %s is read up to there, and takes no memory', async (_, begins) => {
+  const path = join(folder, 'open.xml');
+  const stream = createWriteStream(path);
+  stream.write(`<r><o><a>1</a></o><o><a>2</a></o>${begins}`);
+  for (let i = 0; i < 60; i++) if (!stream.write('x'.repeat(1_000_000))) await once(stream, 'drain');
+  stream.end();
+  await once(stream, 'finish');
+  expect(read(path)).toMatchObject({
+    rows: 2,
+    unreadable: [expect.stringMatching(/The rest of the file was not read/)],
+  });
+});
 it('a workbook whose rows are numbered beyond all rows is refused, and long whole numbers keep their digits', () => {
   const sheet = (rows: string): Buffer => workbook(`<worksheet><sheetData>${rows}</sheetData></worksheet>`);
   const row = (n: string, value: string): string => `<row r="${n}"><c r="A${n}"><v>${value}</v></c></row>`;
   for (const odd of ['4000000000', '0', '1.5', 'x'])
     expect(read(put('rows.xlsx', sheet(row('1', '1') + row(odd, '2')))).error).toMatch(/rows end at 1,048,576/);
   expect(read(put('digits.xlsx', sheet(row('1', '12345678901234567890')))).error ?? '').not.toMatch(/rows end/);
+});
+it('a workbook with one cell far to the right has as wide records, and takes no memory for it', () => {
+  const rows = Array.from({ length: 3000 }, (_, i) => `<row r="${i + 2}"><c r="A${i + 2}"><v>${i}</v></c></row>`).join(
+    '',
+  );
+  const far = `<row r="1"><c r="A1"><v>1</v></c><c r="ACNW1"><v>2</v></c></row>`;
+  expect(read(put('far.xlsx', workbook(`<worksheet><sheetData>${far}${rows}</sheetData></worksheet>`)))).toMatchObject({
+    rows: 3001,
+    error: null,
+  });
 });
 it('10,000 columns are read', () => {
   const header = Array.from({ length: 10_000 }, (_, i) => `c${i}`).join(';');

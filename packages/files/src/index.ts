@@ -1,4 +1,5 @@
 export * from './archive.ts';
+export * from './awake.ts';
 export * from './chunks.ts';
 export * from './look.ts';
 export * from './records.ts';

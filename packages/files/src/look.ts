@@ -2,11 +2,13 @@ import {
   checkMarks,
   decodeText,
   type Encoding,
+  encodingOf,
   Fault,
   type FileFormat,
   type Guess,
   headerNames,
   isFault,
+  LARGEST_SAMPLE,
   learnNested,
   marksOf,
   NESTED_SAMPLE,
@@ -54,10 +56,50 @@ export async function lookAt(
   if (isWorkbook(name)) return lookAtWorkbook(path, name, part, fixed?.kind === 'xlsx' ? fixed : null);
   if (/\.(xls|parquet|pdf|docx?)$/i.test(name))
     throw new Fault('unreadable', `${name}: files of this kind are not read.`);
-  let sample = await readSample(path, SAMPLE, name);
+  const sample = await readSample(path, SAMPLE, name);
+  if (sample.length < SAMPLE) return lookAtText(sample, name, part, fixed);
   const kind = fixed?.kind ?? nestedKind(new TextDecoder().decode(sample.subarray(0, 4096)), name);
-  if ((kind === 'json' || kind === 'xml') && sample.length === SAMPLE)
-    sample = await readSample(path, NESTED_SAMPLE, name);
+  if (kind !== 'json' && kind !== 'xml')
+    return lookAtText(hasLineEnd(sample) ? sample : await readSample(path, LARGEST_SAMPLE, name), name, part, fixed);
+  const larger = await readSample(path, NESTED_SAMPLE, name);
+  try {
+    return lookAtText(larger, name, part, fixed);
+  } catch (error) {
+    if (!isFault(error, 'unreadable') || larger.length < NESTED_SAMPLE) throw error;
+    return lookAtText(await readSample(path, LARGEST_SAMPLE, name), name, part, fixed);
+  }
+}
+/**
+ * A format that was found of an earlier file, with what a file says of itself: the encoding of its text, and which sheet is the
+ * first one where it has none of that name. Throws a fault.
+ */
+export async function adapted(
+  format: FileFormat,
+  path: string,
+  name: string,
+  part: string | null,
+): Promise<FileFormat> {
+  if (format.kind === 'xlsx') {
+    if (part !== null || !isWorkbook(name)) return format;
+    const archive = await openArchive(path, name);
+    try {
+      const { sheets } = await Workbook.open(archive);
+      if (sheets.some((s) => s.name === format.sheet)) return format;
+      return { ...format, sheet: firstSheet(sheets) };
+    } finally {
+      archive.close();
+    }
+  }
+  const sample = await readSample(path, SAMPLE, name);
+  // Nothing but a person chooses that one where the file does not declare it.
+  const isChosen = format.encoding === 'iso-8859-15' && format.kind !== 'xml';
+  const encoding = isChosen ? null : encodingOf(sample, name, format.kind);
+  return encoding === null ? format : { ...format, encoding };
+}
+const firstSheet = (sheets: Workbook['sheets']): string => (sheets.find((s) => !s.hidden) ?? sheets[0]!).name;
+const hasLineEnd = (sample: Uint8Array): boolean => sample.includes(10) || sample.includes(13);
+
+function lookAtText(sample: Uint8Array, name: string, part: string | null, fixed: FileFormat | null): FileLook {
   const guess = settled(sample, name, fixed);
   const { format } = guess;
   if (format.kind !== 'json' && format.kind !== 'xml') {
@@ -121,14 +163,14 @@ async function lookAtWorkbook(
   try {
     const workbook = await Workbook.open(archive);
     const parts = workbook.sheets.map((s) => ({ name: s.name, description: s.hidden ? 'a hidden sheet' : 'a sheet' }));
-    const sheet = part ?? fixed?.sheet ?? (workbook.sheets.find((s) => !s.hidden) ?? workbook.sheets[0]!).name;
+    const sheet = part ?? fixed?.sheet ?? firstSheet(workbook.sheets);
     const { format, reasons } = fixed
       ? { format: { ...fixed, sheet }, reasons: ['settled by a person'] }
       : await guessSheet(workbook, sheet);
     const merged = (await workbook.merged(workbook.sheet(sheet))).length;
     if (merged > 0)
       reasons.push(
-        `${merged === 1 ? 'one range' : `${merged.toLocaleString('en-GB')} ranges`} of cells are merged; ${format.mergedRepeat ? 'each cell has its range’s value' : 'the value is that of the first cell, the others are empty'}`,
+        `${merged === 1 ? 'one range' : `${merged.toLocaleString('en-GB')} ranges`} of cells ${merged === 1 ? 'is' : 'are'} merged; ${format.mergedRepeat ? 'each cell has its range’s value' : 'the value is that of the first cell, the others are empty'}`,
       );
     if (format.range !== null) parseRange(format.range);
     return { format, reasons, fields: await sheetFields(workbook, format), parts, lines: [] };
@@ -141,7 +183,10 @@ async function lookAtWorkbook(
   }
 }
 
-/** The header is the first row that is as wide as the widest of the first thirty and has texts only. */
+/**
+ * The header is the first row that is about as wide as records are, and has texts only: a note beside one record doesn't make
+ * the others titles.
+ */
 async function guessSheet(workbook: Workbook, sheet: string): Promise<{ format: WorkbookFormat; reasons: string[] }> {
   const rows: { number: number; cells: readonly (string | null)[] }[] = [];
   for await (const batch of workbook.rows(workbook.sheet(sheet))) {
@@ -151,8 +196,8 @@ async function guessSheet(workbook: Workbook, sheet: string): Promise<{ format: 
   const filled = (cells: readonly (string | null)[]): number =>
     cells.filter((c) => c !== null && c.trim() !== '').length;
   const first = rows.slice(0, 30);
-  const widest = Math.max(0, ...first.map((r) => filled(r.cells)));
-  const header = first.findIndex((r) => filled(r.cells) >= Math.max(1, widest * 0.8));
+  const usual = usualWidth(first.map((r) => filled(r.cells)));
+  const header = first.findIndex((r) => filled(r.cells) >= Math.max(1, usual * 0.8));
   const row = first[header];
   const looksLikeNames =
     row !== undefined &&
@@ -162,9 +207,16 @@ async function guessSheet(workbook: Workbook, sheet: string): Promise<{ format: 
   const skipLines = row ? row.number - 1 : 0;
   const reasons = [`the sheet “${sheet}”`];
   if (skipLines > 0)
-    reasons.push(`${skipLines === 1 ? 'one row' : `${skipLines} rows`} above the widest one are taken for titles`);
+    reasons.push(`${skipLines === 1 ? 'one row' : `${skipLines} rows`} above the first wide one are taken for titles`);
   reasons.push(looksLikeNames ? 'the first row of the table reads like names' : 'the first row reads like data');
   return { format: { kind: 'xlsx', sheet, range: null, skipLines, header: looksLikeNames }, reasons };
+}
+
+/** The one in the middle, of all that are at least half as wide as the widest: titles are not counted. */
+function usualWidth(widths: readonly number[]): number {
+  const widest = Math.max(0, ...widths);
+  const wide = widths.filter((w) => w > 0 && w >= widest / 2).sort((a, b) => a - b);
+  return wide[Math.floor((wide.length - 1) / 2)] ?? 0;
 }
 
 async function sheetFields(workbook: Workbook, format: WorkbookFormat): Promise<readonly string[]> {

@@ -6,14 +6,17 @@ import {
   Fault,
   type FileFormat,
   isFault,
+  mergeUnknown,
   type RawRow,
   readBlock,
   readerFor,
   readRows,
   readSheet,
   type RowBatch,
+  type UnknownWay,
   rowsOf,
   splitBlock,
+  UnknownCounter,
   Unreadable,
   Workbook,
 } from '@versicle/core';
@@ -39,7 +42,7 @@ export async function* recordsOf(
     const known = format.kind === 'jsonl' || format.kind === 'delimited' ? fields : null;
     const reader = readerFor(format, hasHeader ? null : known);
     const batches = readRows(counted(chunksOf(path, name, as), count), reader);
-    return yield* hasHeader && fields !== null ? byName(batches, () => reader.names, fields) : batches;
+    return yield* hasHeader && fields !== null ? byName(batches, () => reader.names, fields, format.unknown) : batches;
   }
   const look = await steady(path, name, as);
   const archive = await openArchive(path, name);
@@ -48,7 +51,7 @@ export async function* recordsOf(
     const sheet = readSheet(await Workbook.open(archive), format, (found) => (names = found));
     const batches = looking(sheet, look);
     if (fields === null) yield* batches;
-    else if (format.header) yield* byName(batches, () => names, fields);
+    else if (format.header) yield* byName(batches, () => names, fields, format.unknown);
     else for await (const batch of batches) yield mapped(batch, (row) => asWideAs(row, fields.length));
   } finally {
     archive.close();
@@ -72,30 +75,52 @@ async function* byName(
   batches: AsyncIterable<RowBatch>,
   namesOf: () => readonly string[] | null,
   fields: readonly string[],
+  way: UnknownWay | undefined,
 ): AsyncGenerator<RowBatch> {
-  let places: readonly number[] | null | undefined;
+  let places: Places | null | undefined;
   for await (const batch of batches) {
     if (places === undefined) places = placesOf(namesOf() ?? fields, fields);
     const at = places;
-    yield at === null ? batch : placed(batch, at);
+    yield at === null ? batch : placed(batch, at, way);
   }
 }
-function placed(batch: RowBatch, at: readonly number[]): RowBatch {
-  return mapped(batch, (row) => (row instanceof Unreadable ? row : at.map((i) => (i < 0 ? null : (row[i] ?? null)))));
+/** Where each field stands in the file, and the columns that the dataset has no field for. */
+interface Places {
+  readonly at: readonly number[];
+  readonly others: readonly { readonly name: string; readonly at: number }[];
 }
-/** Where each field stands in the file; null where they stand as they are wanted. */
-function placesOf(names: readonly string[], fields: readonly string[]): readonly number[] | null {
+function placed(batch: RowBatch, { at, others }: Places, way: UnknownWay | undefined): RowBatch {
+  const counter = new UnknownCounter(way);
+  const { rows, unknown } = mapped(batch, (row, number) => {
+    if (row instanceof Unreadable) return row;
+    for (const other of others) if ((row[other.at] ?? '') !== '') counter.see(other.name, number);
+    const refusal = counter.refusal(number);
+    if (refusal !== null) return new Unreadable(refusal, textOf(row));
+    return at.map((i) => (i < 0 ? null : (row[i] ?? null)));
+  });
+  const left = mergeUnknown([unknown, counter.take().unknown]);
+  return { firstRow: batch.firstRow, rows, ...(left.size > 0 ? { unknown: left } : {}) };
+}
+/** Null where the fields stand in the file as they are wanted. */
+function placesOf(names: readonly string[], fields: readonly string[]): Places | null {
   const same = names.length === fields.length && names.every((name, i) => name === fields[i]);
-  return same ? null : fields.map((field) => names.indexOf(field));
+  if (same) return null;
+  const known = new Set(fields);
+  const others = names.map((name, at) => ({ name, at })).filter(({ name }) => !known.has(name));
+  return { at: fields.map((field) => names.indexOf(field)), others };
 }
-function mapped(batch: RowBatch, map: (row: RawRow) => RawRow): RowBatch {
-  return { firstRow: batch.firstRow, rows: batch.rows.map(map) };
+function mapped(batch: RowBatch, map: (row: RawRow, number: number) => RawRow): RowBatch {
+  return { ...batch, rows: batch.rows.map((row, i) => map(row, batch.firstRow + i)) };
 }
 function asWideAs(row: RawRow, width: number): RawRow {
   if (row instanceof Unreadable || row.slice(width).every((c) => c === null)) return row;
-  const cells = row.map((c) => c ?? '').join(' ');
-  return new Unreadable(`It has ${row.length} cells; the others of the dataset have ${width}.`, cells.slice(0, 200));
+  return new Unreadable(`It has ${row.length} cells; the others of the dataset have ${width}.`, textOf(row));
 }
+const textOf = (row: readonly (string | null)[]): string =>
+  row
+    .map((c) => c ?? '')
+    .join(' ')
+    .slice(0, 200);
 
 /** A file of a dataset, by its path and by the name that people know it by. */
 export interface DatasetFile {
@@ -129,9 +154,9 @@ export async function* datasetRecords(
     const { path, name } = file;
     let last = 0;
     try {
-      for await (const { firstRow, rows } of recordsOf(path, name, format, count, fields, stateOf(file))) {
-        last = firstRow + rows.length - 1;
-        yield { firstRow, rows, file: name, firstInDataset: before + firstRow };
+      for await (const batch of recordsOf(path, name, format, count, fields, stateOf(file))) {
+        last = batch.firstRow + batch.rows.length - 1;
+        yield { ...batch, file: name, firstInDataset: before + batch.firstRow };
       }
     } catch (error) {
       throw isFault(error, 'unreadable') ? new Fault('unreadable', withName(name, error.message)) : error;
@@ -145,7 +170,7 @@ const withName = (name: string, message: string): string => (message.includes(na
 export function recordsOfBlock(block: Block, format: FileFormat, fields: readonly string[]): RowBatch {
   const batch = readBlock(block, format);
   const places = format.kind === 'delimited' && format.header ? placesOf(block.names, fields) : null;
-  return places === null ? batch : placed(batch, places);
+  return places === null ? batch : placed(batch, places, format.unknown);
 }
 /** Whether files of this format can be cut into chunks without reading the records in them. */
 export const comesInChunks = (format: FileFormat): boolean => blockCutter(format, []) !== null;

@@ -1,5 +1,6 @@
-import { open, stat, type FileHandle } from 'node:fs/promises';
+import { stat, type FileHandle } from 'node:fs/promises';
 import { Fault } from '@versicle/core';
+import { notOpened, openFile } from './open-file.ts';
 
 const CHUNK = 256 * 1024;
 /** Of a file that grows, so much of its beginning is looked at again. */
@@ -18,7 +19,7 @@ export interface FileState {
  * `as` it has to be as it was then. Throws a fault. What is no regular file (a pipe) is read to its end.
  */
 export async function* steadyBytes(path: string, name: string, as: FileState | null): AsyncGenerator<Uint8Array> {
-  const file = await open(path);
+  const file = await openFile(path, name);
   try {
     const first = await file.stat();
     if (!first.isFile()) return yield* toItsEnd(file);
@@ -65,7 +66,9 @@ const same = (a: Uint8Array, b: Uint8Array): boolean => Buffer.compare(a, b) ===
 /** Sees to it that a file which is read in parts stays as it is. Gives what throws a fault where it has not. */
 export async function steady(path: string, name: string, as: FileState | null): Promise<() => Promise<void>> {
   const state = async (): Promise<FileState> => {
-    const { size, mtimeMs } = await stat(path);
+    const { size, mtimeMs } = await stat(path).catch((error: NodeJS.ErrnoException) => {
+      throw notOpened(error, name);
+    });
     return { bytes: size, changed: mtimeMs };
   };
   const first = as ?? (await state());

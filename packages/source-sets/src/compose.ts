@@ -1,4 +1,5 @@
-import { renameSync } from 'node:fs';
+import { randomUUID } from 'node:crypto';
+import { renameSync, rmSync } from 'node:fs';
 import {
   type ComposedCounts,
   composedNames,
@@ -204,10 +205,12 @@ async function write(
   path: string,
   { tell }: ComposeOptions,
 ): Promise<number> {
-  const partial = `${path}.partial`;
+  // One that a process which hangs has half written is its own.
+  const partial = `${path}.${randomUUID()}.partial`;
   const file = new TextFile(partial);
   const heads = sql.names.map((name, i) => `${i === 0 ? '{' : ','}${JSON.stringify(name)}:`);
   let records = 0;
+  let whole = false;
   try {
     for (const { row, file: name, message, raw } of landed.unreadable) {
       const { row: place, file: from, unreadable, raw: text } = PLACE_FIELDS;
@@ -230,8 +233,11 @@ async function write(
       await file.flush();
     }
     await ask(db, 'COMMIT');
+    whole = true;
   } finally {
-    await file.close();
+    await file.close().finally(() => {
+      if (!whole) rmSync(partial, { force: true });
+    });
   }
   renameSync(partial, path);
   return records;

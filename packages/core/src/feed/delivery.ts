@@ -21,6 +21,8 @@ export interface Delivery {
   /** The run's own id, which no other run anywhere has. */
   readonly source: string;
   readonly run: number;
+  /** How often the run had been taken on when this was mapped: who lost it meanwhile is told so by the journal, and writes nothing. */
+  readonly claim: number;
   readonly chunk: number;
   readonly mode: DeliveryMode;
   readonly parts: readonly Part[];

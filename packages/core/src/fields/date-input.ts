@@ -64,7 +64,7 @@ function readSpecialDay(text: string): number | null {
 }
 
 const STAMP =
-  /^(.+?)(?:(?:(?<=^[\d-]+)T|[ \t]+)(\d{1,2}):(\d{2})(?::(\d{2})(?:\.(\d+))?)?(?:[ \t]*(am|pm))?(?:[ \t]*(Z|z|UTC|utc|[+-]\d{1,2}(?::?\d{2})?))?)?$/i;
+  /^(.+?)(?:(?:(?<=^[\d-]+)T|[ \t]+)(\d{1,2}):(\d{2})(?::(\d{2})(?:\.(\d+))?)?(?:[ \t]*(am|pm)\b)?(?:[ \t]*(Z|z|UTC|utc|[+-]\d{1,2}(?::?\d{2})?))?)?$/i;
 
 interface ReadStamp {
   readonly day: number;

@@ -56,6 +56,8 @@ describe('free forms of dates, times and intervals', () => {
   it.each<[Kind, string]>([
     ['interval', '1 day 2 days'],
     ['interval', '1:02 3 hours'],
+    ['date', '2026-08-03 10:05 pmz'],
+    ['timestamp', '2026-08-03 10:05 pmUTC'],
     ['interval', 'days'],
     ['interval', '1 2 3'],
     ['interval', 'P1D2Y'],
@@ -146,7 +148,7 @@ describe('free forms of dates, times and intervals', () => {
       fc.constantFrom(':', ':', '.'),
       number(61),
       fc.option(number(61)),
-      fc.constantFrom('', ' am', 'PM', ' pm', ' AM Z', '+02', ' UTC'),
+      fc.constantFrom('', ' am', 'PM', ' pm', ' AM Z', ' pmz', 'amUTC', ' pm+02', '+02', ' UTC'),
     )
     .map(([h, c, m, s, half]) => `${h}${c}${m}${s === null ? '' : `:${s}`}${half}`);
   const stamps = fc.tuple(dates, fc.constantFrom(' ', 'T', 't'), times).map((p) => p.join(''));

@@ -2,6 +2,7 @@ import { ChunkDecoder, DAMAGED } from './decode.ts';
 import { DelimitedReader } from './delimited.ts';
 import type { DelimitedFormat, FileFormat, JsonLinesFormat, RowBatch } from './format.ts';
 import { JsonLinesReader } from './json-lines.ts';
+import { mergeUnknown } from './unknown.ts';
 
 /**
  * A stretch of a file, to be read by whoever has time: whole records as text, `rows` of them, or records that were read
@@ -17,7 +18,7 @@ export type Block = {
   readonly names: readonly string[];
 } & (
   | { readonly text: string; readonly rows: number }
-  | { readonly read: RowBatch['rows']; readonly ends: readonly number[] }
+  | { readonly read: RowBatch['rows']; readonly ends: readonly number[]; readonly unknown?: RowBatch['unknown'] }
 );
 type LineFormat = DelimitedFormat | JsonLinesFormat;
 
@@ -26,9 +27,13 @@ export const rowsOf = (block: Block): number => ('read' in block ? block.read.le
 /** The records of a block. */
 export function readBlock(block: Block, format: FileFormat): RowBatch {
   const { firstRow, names } = block;
-  if ('read' in block) return { firstRow, rows: block.read };
+  if ('read' in block) return { firstRow, rows: block.read, ...(block.unknown ? { unknown: block.unknown } : {}) };
   if (format.kind === 'delimited') return DelimitedReader.within(format, names, firstRow).pushText(block.text);
-  if (format.kind === 'jsonl') return { firstRow, rows: new JsonLinesReader(format, names).pushText(block.text).rows };
+  if (format.kind === 'jsonl') {
+    const reader = new JsonLinesReader(format, names);
+    reader.goOn(firstRow, block.from);
+    return reader.pushText(block.text);
+  }
   throw new Error('Only lines come as blocks of text.');
 }
 
@@ -42,7 +47,8 @@ export function splitBlock(block: Block, rows: number, offset: number, format: F
     if (count >= block.read.length) return [block, null];
     const at = block.ends[count - 1]!;
     return [
-      { firstRow, from, to: at, names, read: block.read.slice(0, count), ends: block.ends.slice(0, count) },
+      // What is not known of any of them is told once.
+      { ...block, to: at, read: block.read.slice(0, count), ends: block.ends.slice(0, count) },
       { firstRow: firstRow + count, from: at, to, names, read: block.read.slice(count), ends: block.ends.slice(count) },
     ];
   }
@@ -131,10 +137,14 @@ export class BlockCutter {
   end(): Block[] {
     const text = (this.rest ?? '') + this.decoder.end();
     if (this.rest !== null) this.goOn();
-    const { firstRow, rows } = this.reader.pushText(text);
+    const { firstRow, rows, unknown: before } = this.reader.pushText(text);
     const { ends } = this.reader;
     const last = this.reader.end();
-    return this.read({ firstRow, rows: [...rows, ...last.rows] }, [...ends, ...this.reader.ends]);
+    const unknown = mergeUnknown([before, last.unknown]);
+    return this.read({ firstRow, rows: [...rows, ...last.rows], ...(unknown.size > 0 ? { unknown } : {}) }, [
+      ...ends,
+      ...this.reader.ends,
+    ]);
   }
 
   /** While nothing is quoted or damaged, every line is a record. */
@@ -151,13 +161,15 @@ export class BlockCutter {
   private get names(): readonly string[] {
     return this.format.kind === 'jsonl' ? this.fields : (this.reader.names ?? this.fields);
   }
-  private read({ firstRow, rows }: RowBatch, ends: readonly number[]): Block[] {
+  private read({ firstRow, rows, unknown }: RowBatch, ends: readonly number[]): Block[] {
     const from = this.offset;
     this.nextRow = firstRow + rows.length;
     this.offset = ends.at(-1) ?? from;
     this.rest = this.reader.takeRest();
     if (this.rest !== null) this.offset = this.reader.at - this.rest.length;
-    return rows.length === 0 ? [] : [{ firstRow, from, to: ends.at(-1)!, names: this.names, read: rows, ends }];
+    return rows.length === 0
+      ? []
+      : [{ firstRow, from, to: ends.at(-1)!, names: this.names, read: rows, ends, ...(unknown ? { unknown } : {}) }];
   }
   private plain(text: string): Block[] {
     const from = this.offset;

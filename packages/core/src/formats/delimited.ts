@@ -1,6 +1,6 @@
 import { Fault } from '../faults.ts';
 import { quoted } from '../words.ts';
-import { ChunkDecoder, DAMAGED } from './decode.ts';
+import { ChunkDecoder, DAMAGED, shownDamaged } from './decode.ts';
 import {
   MAX_CELL,
   MAX_COLUMNS,
@@ -234,7 +234,7 @@ export class DelimitedReader {
 
   private unreadable(message: string, raw: string): void {
     if (this.headerNames === null) throw new Fault('unreadable', `The header can't be read: ${message}`);
-    this.rows.push(new Unreadable(message, raw.replace(DAMAGED, '').slice(0, 200)));
+    this.rows.push(new Unreadable(message, shownDamaged(raw).slice(0, 200)));
     this.nextRow++;
   }
 

@@ -1,21 +1,31 @@
 import { ChunkDecoder } from './decode.ts';
 import { Unreadable, type FixedWidthColumn, type FixedWidthFormat, type RawRow, type RowBatch } from './format.ts';
 import { LineSplitter } from './lines.ts';
+import { UnknownCounter } from './unknown.ts';
 
-/** Fixed-width text as a stream: one record a line, columns by their place, blanks around a value dropped. */
+/**
+ * Fixed-width text as a stream: one record a line, columns by their place, blanks around a value dropped. What stands behind
+ * the last column is told, and a value that would be cut there makes its record one that can't be read.
+ */
 export class FixedWidthReader {
   private readonly decoder: ChunkDecoder;
-  private readonly lines = new LineSplitter();
+  private readonly lines: LineSplitter;
+  private readonly unknown: UnknownCounter;
   private nextRow = 1;
-  private toSkip: number;
   readonly names: readonly string[];
+  /** Places before the last column, and all places. */
   private readonly needed: number;
+  private readonly width: number;
+  private readonly last: string;
 
   constructor(private readonly format: FixedWidthFormat) {
     this.decoder = new ChunkDecoder(format.encoding);
-    this.toSkip = format.skipLines;
+    this.lines = new LineSplitter(format.skipLines, format.newline);
+    this.unknown = new UnknownCounter(format.unknown);
     this.names = format.columns.map((c) => c.name);
     this.needed = Math.max(0, ...format.columns.map((c) => c.from - 1));
+    this.width = Math.max(0, ...format.columns.map((c) => c.from - 1 + c.width));
+    this.last = format.columns.find((c) => c.from - 1 + c.width === this.width)?.name ?? '';
   }
 
   push(bytes: Uint8Array): RowBatch {
@@ -27,25 +37,81 @@ export class FixedWidthReader {
 
   private scan(text: string, last: boolean): RowBatch {
     const lines = this.lines.push(text, last);
-    const skipped = lines.splice(0, Math.min(this.toSkip, lines.length));
-    this.toSkip -= skipped.length;
     const firstRow = this.nextRow;
     this.nextRow += lines.length;
-    return { firstRow, rows: lines.map((line) => (typeof line === 'string' ? this.row(line) : line)) };
+    const rows = lines.map((line, i) => (typeof line === 'string' ? this.row(line, firstRow + i) : line));
+    return { firstRow, rows, ...this.unknown.take() };
   }
 
-  private row(line: string): RawRow {
-    if (line.includes('\u0000')) return new Unreadable('The line has a zero byte.', line.slice(0, 200));
-    if (line.length <= this.needed && line.trimEnd().length < this.needed / 2)
-      return new Unreadable(
-        `The line has ${line.length} characters; the last column begins at ${this.needed + 1}.`,
-        line.slice(0, 200),
+  private row(line: string, number: number): RawRow {
+    const unreadable = (message: string): Unreadable => new Unreadable(message, line.slice(0, 200));
+    if (line.includes('\u0000')) return unreadable('The line has a zero byte.');
+    const places = placesOf(line, this.format);
+    if (places.length <= this.needed && line.trimEnd().length < this.needed / 2)
+      return unreadable(
+        `The line has ${places.length} ${this.format.counts ?? 'characters'}; the last column begins at ${this.needed + 1}.`,
       );
-    return this.format.columns.map(({ from, width }) => {
-      const value = line.slice(from - 1, from - 1 + width).trim();
-      return value === '' && this.format.emptyIsNull ? null : value;
-    });
+    if (places.length > this.width && places.from(this.width).trim() !== '') {
+      if (isFilled(places.at(this.width - 1)) && isFilled(places.at(this.width)))
+        return unreadable(
+          `“${this.last}” goes on behind place ${this.width}, where the last column ends; make that column wider.`,
+        );
+      this.unknown.see(`behind place ${this.width}`, number);
+      const refusal = this.unknown.refusal(number);
+      if (refusal !== null) return unreadable(refusal);
+    }
+    try {
+      return this.format.columns.map(({ from, width }) => {
+        const value = places.slice(from - 1, from - 1 + width).trim();
+        return value === '' && this.format.emptyIsNull ? null : value;
+      });
+    } catch {
+      return unreadable('A column begins or ends within a character; are its places counted in bytes?');
+    }
   }
+}
+const isFilled = (text: string): boolean => text.trim() !== '';
+
+/** A line by its places. */
+interface Places {
+  readonly length: number;
+  /** Throws an Error where that cuts a character. */
+  slice(from: number, to: number): string;
+  from(place: number): string;
+  at(place: number): string;
+}
+function placesOf(line: string, { counts, encoding }: FixedWidthFormat): Places {
+  if (counts === 'bytes' && encoding === 'utf-8' && MANY_BYTES.test(line)) return byBytes(line);
+  if (counts === 'bytes' && encoding.startsWith('utf-16')) return byUnits(line, 2);
+  if (!SURROGATES.test(line)) return byUnits(line, 1);
+  const letters = Array.from(line);
+  return {
+    length: letters.length,
+    slice: (from, to) => letters.slice(from, to).join(''),
+    from: (place) => letters.slice(place).join(''),
+    at: (place) => letters[place] ?? '',
+  };
+}
+const MANY_BYTES = /\P{ASCII}/u;
+const SURROGATES = /[\ud800-\udfff]/;
+function byUnits(line: string, bytes: number): Places {
+  return {
+    length: line.length * bytes,
+    slice: (from, to) => line.slice(from / bytes, to / bytes),
+    from: (place) => line.slice(place / bytes),
+    at: (place) => line.charAt(place / bytes),
+  };
+}
+function byBytes(line: string): Places {
+  const bytes = new TextEncoder().encode(line);
+  const strict = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true });
+  const lax = new TextDecoder();
+  return {
+    length: bytes.length,
+    slice: (from, to) => strict.decode(bytes.subarray(from, to)),
+    from: (place) => lax.decode(bytes.subarray(place)),
+    at: (place) => lax.decode(bytes.subarray(place, place + 1)),
+  };
 }
 
 /**
@@ -54,11 +120,12 @@ export class FixedWidthReader {
  */
 export function guessColumns(lines: readonly string[]): FixedWidthColumn[] | null {
   if (lines.length < 3) return null;
-  const width = Math.max(...lines.map((l) => l.length));
+  const places = lines.map((l) => (SURROGATES.test(l) ? Array.from(l) : l));
+  const width = Math.max(...places.map((l) => l.length));
   if (width < 4 || width > 20_000) return null;
-  const sameLength = lines.filter((l) => Math.abs(l.length - width) <= width / 6).length;
+  const sameLength = places.filter((l) => Math.abs(l.length - width) <= width / 6).length;
   if (sameLength < lines.length * 0.8) return null;
-  const blank = Array.from({ length: width }, (_, i) => lines.every((l) => (l[i] ?? ' ') === ' '));
+  const blank = Array.from({ length: width }, (_, i) => places.every((l) => (l[i] ?? ' ') === ' '));
   const starts: number[] = [];
   for (let i = 0; i < width; i++) if (!blank[i] && (i === 0 || blank[i - 1])) starts.push(i);
   if (starts.length < 2) return null;

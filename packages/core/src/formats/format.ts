@@ -1,3 +1,5 @@
+import type { UnknownValues, UnknownWay } from './unknown.ts';
+
 /** How a file's bytes become records. */
 export type Encoding = 'utf-8' | 'windows-1252' | 'utf-16le' | 'utf-16be' | 'iso-8859-15';
 
@@ -7,7 +9,10 @@ export interface Marks {
   /** In PostgreSQL's pattern letters, such as `DD.MM.YYYY`; null: ISO 8601. */
   readonly dates: string | null;
 }
-export interface DelimitedFormat {
+interface OfAnyKind {
+  readonly unknown?: UnknownWay;
+}
+export interface DelimitedFormat extends OfAnyKind {
   readonly kind: 'delimited';
   readonly encoding: Encoding;
   readonly delimiter: string;
@@ -21,7 +26,7 @@ export interface DelimitedFormat {
   readonly emptyIsNull: boolean;
   readonly marks?: Marks;
 }
-export interface JsonLinesFormat {
+export interface JsonLinesFormat extends OfAnyKind {
   readonly kind: 'jsonl';
   readonly encoding: Encoding;
   /** Kept by us: a line that begins with `!` is a record that could not be read when it was fetched (landedUnreadable). */
@@ -29,13 +34,17 @@ export interface JsonLinesFormat {
   /** Of the dataset that they were taken from. */
   readonly marks?: Marks;
 }
-/** Columns by their place in the line; characters are counted, not bytes. */
-export interface FixedWidthFormat {
+/** Columns by their place in the line, in characters, or in bytes of the encoding. */
+export interface FixedWidthFormat extends OfAnyKind {
   readonly kind: 'fixed';
   readonly encoding: Encoding;
   /** Lines above the first record that are not data. */
   readonly skipLines: number;
   readonly columns: readonly FixedWidthColumn[];
+  /** What ends a line; a line feed where nothing is said. */
+  readonly newline?: '\n' | '\r';
+  /** What places and widths count; characters where nothing is said. Older systems count bytes. */
+  readonly counts?: 'characters' | 'bytes';
   readonly emptyIsNull: boolean;
   readonly marks?: Marks;
 }
@@ -50,7 +59,7 @@ export interface NestedStructure {
   readonly path: string;
   readonly fields: readonly string[];
 }
-interface Nested {
+interface Nested extends OfAnyKind {
   readonly encoding: Encoding;
   /** Where the records are: member names for JSON (`data.items`), element names for XML (`repairs/order`). */
   readonly records: string;
@@ -66,7 +75,7 @@ export interface JsonFormat extends Nested {
 export interface XmlFormat extends Nested {
   readonly kind: 'xml';
 }
-export interface WorkbookFormat {
+export interface WorkbookFormat extends OfAnyKind {
   readonly kind: 'xlsx';
   readonly sheet: string;
   /** The cells that matter, such as `B4:H200`; null: all of the sheet. */
@@ -99,6 +108,8 @@ export type RawRow = readonly (string | null)[] | Unreadable;
 export interface RowBatch {
   readonly firstRow: number;
   readonly rows: readonly RawRow[];
+  /** Values that the rows have no field for; not there where there are none. */
+  readonly unknown?: UnknownValues;
 }
 
 /** Characters of one record at the most. */

@@ -3,6 +3,7 @@ import { FlatObjects } from './flat-object.ts';
 import { flatMembers } from './json-tree.ts';
 import { Unreadable, type JsonLinesFormat, type RawRow, type RowBatch } from './format.ts';
 import { LineSplitter } from './lines.ts';
+import { UnknownCounter } from './unknown.ts';
 
 /** JSON Lines as a stream; each line one object. Values become text: numbers keep their digits, objects their JSON. */
 export class JsonLinesReader {
@@ -20,9 +21,11 @@ export class JsonLinesReader {
     this.knownSet = new Set(this.known);
     this.quick = new FlatObjects(this.known);
     this.fixed = fields !== null;
+    this.counter = new UnknownCounter(format.unknown);
   }
   private readonly quick: FlatObjects;
   private readonly fixed: boolean;
+  private readonly counter: UnknownCounter;
   private readonly knownSet: Set<string>;
 
   get names(): readonly string[] {
@@ -59,7 +62,8 @@ export class JsonLinesReader {
     const lines = this.lines.push(text, last);
     const firstRow = this.nextRow;
     this.nextRow += lines.length;
-    return { firstRow, rows: lines.map((line) => (typeof line === 'string' ? this.row(line) : line)) };
+    const rows = lines.map((line, i) => (typeof line === 'string' ? this.row(line, firstRow + i) : line));
+    return { firstRow, rows, ...this.counter.take() };
   }
 
   private learn(name: string): void {
@@ -67,7 +71,7 @@ export class JsonLinesReader {
     this.knownSet.add(name);
     this.quick.learn(name);
   }
-  private row(line: string): RawRow {
+  private row(line: string, number: number): RawRow {
     if (this.format.landed && line.startsWith('!')) {
       const { message, raw } = JSON.parse(line.slice(1)) as { message: string; raw: string };
       return new Unreadable(message, raw);
@@ -76,7 +80,13 @@ export class JsonLinesReader {
       const quick = this.quick.read(line);
       if (quick) return quick;
       const object = readFlatObject(line);
-      if (!this.fixed) for (const key of object.keys()) if (!this.knownSet.has(key)) this.learn(key);
+      for (const [key, value] of object)
+        if (this.knownSet.has(key)) continue;
+        else if (!this.fixed) this.learn(key);
+        // What was fetched for us holds more than is asked for; what others wrote is told.
+        else if (value !== null && !this.format.landed) this.counter.see(key, number);
+      const refusal = this.counter.refusal(number);
+      if (refusal !== null) return new Unreadable(refusal, line.slice(0, 200));
       const { known } = this;
       const row = new Array<string | null>(known.length);
       for (let i = 0; i < known.length; i++) row[i] = object.get(known[i]!) ?? null;

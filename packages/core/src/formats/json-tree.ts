@@ -113,12 +113,18 @@ class JsonParser {
     if (plain) return json.slice(start, end);
     const value = JSON.parse(json.slice(start - 1, this.at)) as string;
     if (value.includes('\u0000')) throw new Error('a text has a zero byte');
+    if (/\p{Surrogate}/u.test(value))
+      throw new Error('a text has half of a character (a surrogate without its other half)');
     return value;
   }
   private object(depth: number): Tree {
     const members = new Map<string, Tree>();
     const start = this.at;
-    this.eachMember((name) => void members.set(name, this.value(depth + 1)));
+    this.eachMember((name) => {
+      const value = this.value(depth + 1);
+      requireOnce(members, name, value);
+      members.set(name, value);
+    });
     if (this.keepTexts) (members as Written).written = this.json.slice(start, this.at);
     return members;
   }
@@ -130,7 +136,9 @@ class JsonParser {
       const start = this.at;
       const value = this.value(1);
       const nested = value !== null && typeof value === 'object';
-      members.set(name, nested ? this.json.slice(start, this.at) : (value as string | null));
+      const text = nested ? this.json.slice(start, this.at) : (value as string | null);
+      requireOnce(members, name, text);
+      members.set(name, text);
     });
     return members;
   }
@@ -178,4 +186,10 @@ class JsonParser {
       }
     }
   }
+}
+
+/** JSON does not say which of two members counts; where both say the same, it doesn't matter. */
+function requireOnce(members: ReadonlyMap<string, Tree>, name: string, value: Tree): void {
+  if (members.has(name) && treeJson(members.get(name)!) !== treeJson(value))
+    throw new Error(`it has “${name}” twice, with different values`);
 }

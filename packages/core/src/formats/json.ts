@@ -1,5 +1,6 @@
+import { sentence } from '../words.ts';
 import { Fault } from '../faults.ts';
-import { ChunkDecoder, DAMAGED } from './decode.ts';
+import { ChunkDecoder, DAMAGED, shownDamaged } from './decode.ts';
 import { MAX_RECORD, Unreadable, type JsonFormat, type RawRow, type RowBatch } from './format.ts';
 import { FlatObjects } from './flat-object.ts';
 import { parseJsonTree } from './json-tree.ts';
@@ -17,7 +18,7 @@ export class JsonReader {
   constructor(format: JsonFormat) {
     this.decoder = new ChunkDecoder(format.encoding);
     this.elements = new JsonElements(format.records);
-    this.flattener = new Flattener(format.structures, format.part, format.withDoc);
+    this.flattener = new Flattener(format.structures, format.part, format.withDoc, format.unknown);
     // Records in which nothing repeats, and of which only fields are wanted, need no tree.
     const flat = format.part === '' && format.structures.length === 1 && !format.withDoc;
     this.quick = flat ? new FlatObjects(format.structures[0]!.fields, 1) : null;
@@ -34,28 +35,31 @@ export class JsonReader {
   }
   private batch(texts: readonly (string | Unreadable)[]): RowBatch {
     const firstRow = this.nextRow;
-    const rows = this.rows(texts, this.number);
+    const rows: RawRow[] = [];
+    for (const [i, text] of texts.entries()) {
+      const made = text instanceof Unreadable ? [text] : this.rows(text, this.number + i + 1, firstRow + rows.length);
+      for (const row of made) rows.push(row);
+    }
     this.number += texts.length;
     this.nextRow += rows.length;
-    return { firstRow, rows };
+    return { firstRow, rows, ...this.flattener.takeUnknown() };
   }
-  private rows(texts: readonly (string | Unreadable)[], before: number): RawRow[] {
-    return texts.flatMap((text, i) => {
-      if (text instanceof Unreadable) return [text];
-      const quick = this.quick?.read(text);
-      if (quick) {
-        quick[0] = String(before + i + 1);
-        return [quick];
-      }
-      const raw = text.slice(0, 200);
-      if (text.includes(DAMAGED))
-        return [new Unreadable('The record has bytes that are not in the file’s encoding.', raw)];
-      try {
-        return this.flattener.rows(parseJsonTree(text), before + i + 1, () => text);
-      } catch (error) {
-        return [new Unreadable(`The record can't be read: ${(error as Error).message}.`, raw)];
-      }
-    });
+  private rows(text: string, number: number, firstRow: number): RawRow[] {
+    if (text.includes(DAMAGED))
+      return [
+        new Unreadable('The record has bytes that are not in the file’s encoding.', shownDamaged(text).slice(0, 200)),
+      ];
+    const quick = this.quick?.read(text);
+    if (quick) {
+      quick[0] = String(number);
+      return [quick];
+    }
+    const raw = text.slice(0, 200);
+    try {
+      return this.flattener.rows(parseJsonTree(text), number, () => text, firstRow);
+    } catch (error) {
+      return [new Unreadable(sentence((error as Error).message), raw)];
+    }
   }
 }
 
@@ -141,6 +145,11 @@ export class JsonElements {
     return [];
   }
 
+  /** Whether the list was found and all is closed again: there is nothing more to come. */
+  get isComplete(): boolean {
+    return this.found && this.start < 0 && this.levels.length === 0;
+  }
+
   /** Whether the list that was just opened is the one that is asked for. */
   private isWanted(): boolean {
     const keys = this.levels.filter((l) => !l.array).map((l) => l.key);
@@ -164,7 +173,7 @@ export class JsonElements {
       const c = buffer.charCodeAt(this.at);
       if (this.start >= 0) {
         if (!this.inside(out)) return;
-      } else if (!this.outside(c)) return;
+      } else if (!this.outside(c, out)) return;
     }
   }
 
@@ -206,6 +215,7 @@ export class JsonElements {
   }
   private finish(out: (string | Unreadable)[]): boolean {
     const text = this.buffer.slice(this.start, this.at).trimEnd();
+    this.before = 'a record';
     if (!this.tooLong && text !== '') out.push(text);
     this.tooLong = false;
     this.start = -1;
@@ -213,14 +223,20 @@ export class JsonElements {
   }
 
   /** On the way to the records. */
-  private outside(c: number): boolean {
+  private outside(c: number, out: (string | Unreadable)[]): boolean {
+    const level = this.levels.at(-1);
+    const among = level?.array === true && this.found && this.isRecordLevel();
     if (c === 32 || c === 10 || c === 13 || c === 9 || c === 44 || c === 58) {
+      if (c === 44 && among) {
+        if (this.before !== 'a record') out.push(missing('before', this.buffer, this.at));
+        this.before = 'a comma';
+      }
       this.at++;
       return true;
     }
-    const level = this.levels.at(-1);
-    if (level?.array && this.found && this.isRecordLevel()) {
+    if (among) {
       if (c === 93) {
+        if (this.before === 'a comma') out.push(missing('behind', this.buffer, this.at));
         this.levels.pop();
         this.at++;
       } else {
@@ -234,7 +250,7 @@ export class JsonElements {
       if (c !== 123 && c !== 91)
         throw new Fault(
           'unreadable',
-          `It is not JSON: it has “${this.buffer.slice(this.at, this.at + 20)}” outside any list.`,
+          `It is not JSON of records: there is “${this.buffer.slice(this.at, this.at + 20)}” outside any list or object.`,
         );
       // A single object is a record, and so are several one after the other.
       if (c === 123 && this.path.length === 0) {
@@ -260,6 +276,7 @@ export class JsonElements {
       if (wanted) {
         this.found = true;
         this.recordLevel = this.levels.length;
+        this.before = 'nothing';
       }
       this.at++;
     } else if (c === 125 || c === 93) {
@@ -269,6 +286,8 @@ export class JsonElements {
     return true;
   }
   private recordLevel = -1;
+  /** What stands before the place in the list of records. */
+  private before: 'nothing' | 'a record' | 'a comma' = 'nothing';
   private isRecordLevel(): boolean {
     return this.levels.length === this.recordLevel;
   }
@@ -278,6 +297,10 @@ export class JsonElements {
     const end = closingQuote(this.buffer, start);
     return end < 0 ? -1 : end + 1;
   }
+}
+/** JSON has a value on both sides of a comma: one may have been lost there. */
+function missing(side: 'before' | 'behind', text: string, at: number): Unreadable {
+  return new Unreadable(`There is no record ${side} a comma of the list.`, text.slice(Math.max(0, at - 40), at + 40));
 }
 /** Where the text that begins at `from` ends: its closing quote, or -1 when it is not all there. */
 function closingQuote(text: string, from: number): number {

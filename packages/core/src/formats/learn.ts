@@ -27,24 +27,38 @@ export function learnNested(
         ? 'There is no whole record in its beginning.'
         : `There is no whole record at “${at}” in its beginning; choose another path for the records.`,
     );
+  if (trees.every((tree) => Array.isArray(tree)))
+    throw new Fault('unreadable', 'Its records are lists of values without names; only objects and values are read.');
   const structures = learnStructures(trees.slice(0, LEARN_FROM));
+  if (structures.every((s) => s.fields.length === 0))
+    throw new Fault('unreadable', 'Its records have nothing in them yet; look at it again when there is a record.');
   return { kind, encoding, records: at, structures, part: '', withDoc: false };
 }
 
 function jsonTrees(sample: string, records: string): Tree[] {
   const trees: Tree[] = [];
   let fault: Error | null = null;
-  for (const text of new JsonElements(records).push(sample)) {
-    if (text instanceof Unreadable) continue;
+  const elements = new JsonElements(records);
+  for (const text of elements.push(sample)) {
+    if (text instanceof Unreadable) {
+      fault ??= new Error(text.message);
+      continue;
+    }
     try {
       trees.push(parseJsonTree(text));
     } catch (error) {
       fault ??= error as Error;
     }
   }
-  if (trees.length === 0 && fault) throw new Fault('unreadable', `Its first record can't be read: ${fault.message}.`);
+  if (trees.length > 0) return trees;
+  if (fault) throw new Fault('unreadable', `Its first record can't be read: ${fault.message.replace(/\.$/, '')}.`);
+  if (elements.isComplete) throw new Fault('unreadable', 'It holds no records: its list is empty.');
   return trees;
 }
 function xmlTrees(sample: string, records: string): Tree[] {
-  return new XmlRecords(records).push(sample).filter((t): t is Tree => !(t instanceof Unreadable));
+  const found = new XmlRecords(records).push(sample);
+  const trees = found.filter((t): t is Tree => !(t instanceof Unreadable));
+  const wrong = found.find((t) => t instanceof Unreadable);
+  if (trees.length === 0 && wrong) throw new Fault('unreadable', wrong.message);
+  return trees;
 }

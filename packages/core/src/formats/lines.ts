@@ -1,4 +1,4 @@
-import { DAMAGED } from './decode.ts';
+import { DAMAGED, shownDamaged } from './decode.ts';
 import { MAX_RECORD, Unreadable } from './format.ts';
 
 /**
@@ -8,6 +8,12 @@ import { MAX_RECORD, Unreadable } from './format.ts';
 export class LineSplitter {
   private buffer = '';
   private discarding = false;
+
+  /** `toSkip`: lines at the beginning that don't count, blank ones among them. */
+  constructor(
+    private toSkip = 0,
+    private readonly newline: '\n' | '\r' = '\n',
+  ) {}
   /** Where the buffer begins, and where each line that came last ends, in characters of the file. */
   offset = 0;
   ends: number[] = [];
@@ -33,12 +39,14 @@ export class LineSplitter {
     this.ends = [];
     let at = 0;
     while (at < this.buffer.length) {
-      const found = this.buffer.indexOf('\n', at);
+      const found = this.buffer.indexOf(this.newline, at);
       if (found < 0 && !last) break;
       const end = found < 0 ? this.buffer.length : found;
-      const line = this.buffer.slice(at, end > at && this.buffer[end - 1] === '\r' ? end - 1 : end);
+      const isPair = this.newline === '\n' && end > at && this.buffer[end - 1] === '\r';
+      const line = this.buffer.slice(at, isPair ? end - 1 : end);
       at = end + 1;
       if (this.discarding) this.discarding = false;
+      else if (this.toSkip > 0) this.toSkip--;
       else if (line.trim() !== '') {
         lines.push(line.includes(DAMAGED) ? damaged(line) : line);
         this.ends.push(this.offset + Math.min(at, this.buffer.length));
@@ -48,7 +56,8 @@ export class LineSplitter {
     this.buffer = this.buffer.slice(Math.min(at, this.buffer.length));
     if (this.buffer.length > MAX_RECORD) {
       this.offset += this.buffer.length;
-      if (!this.discarding) {
+      if (this.toSkip > 0) this.toSkip--;
+      else if (!this.discarding) {
         lines.push(tooLong(this.buffer));
         this.ends.push(this.offset);
       }
@@ -59,6 +68,6 @@ export class LineSplitter {
   }
 }
 const damaged = (line: string): Unreadable =>
-  new Unreadable('The line has bytes that are not in the file’s encoding.', line.replace(DAMAGED, '').slice(0, 200));
+  new Unreadable('The line has bytes that are not in the file’s encoding.', shownDamaged(line).slice(0, 200));
 const tooLong = (text: string): Unreadable =>
   new Unreadable(`The line is longer than ${MAX_RECORD.toLocaleString('en-GB')} characters.`, text.slice(0, 200));

@@ -5,6 +5,8 @@ import {
   guessXmlRecords,
   Flattener,
   learnNested,
+  mergeUnknown,
+  OTHER_PATHS,
   parseJsonTree,
   readerFor,
   StructureLearner,
@@ -149,6 +151,24 @@ describe('JSON of any size', () => {
     const [first] = table(format, '', orders) as { _doc: string }[];
     expect(JSON.parse(first!._doc)).toMatchObject({ id: '007', lines: [{ part: 'A', qty: 2 }, { part: 'B' }] });
   });
+  it('has a place of its own for a member that is called as one of our fields', () => {
+    const text = '[{"_key":"k","_doc":{"x":"1"},"items":[{"_parent_key":"p","_key_":"q"}]}]';
+    const format = learnNested('json', text, 'utf-8') as JsonFormat;
+    expect(table({ ...format, withDoc: true }, '', text)).toEqual([
+      { _key: '1', _key_: 'k', '_doc.x': '1', _doc: text.slice(1, -1) },
+    ]);
+    expect(table(format, 'items', text)).toEqual([
+      { _key: '1.1', _parent_key: '1', _position: '1', _parent_key_: 'p', _key__: 'q' },
+    ]);
+  });
+  it('says where two members have one place, as a.b has beside a that has b', () => {
+    const text = '[{"a.b":"1","a":{"b":"2"}},{"a.b":"3"},{"a":{"b":"4"}}]';
+    expect(table(learnNested('json', text, 'utf-8') as JsonFormat, '', text)).toEqual([
+      '“a.b” stands for two values of this record, so that one of them would be lost.',
+      { _key: '2', 'a.b': '3' },
+      { _key: '3', 'a.b': '4' },
+    ]);
+  });
   it('says when there is no list at the path', () => {
     expect(() => learnNested('json', orders, 'utf-8', 'data.rows')).toThrow('no whole record at “data.rows”');
     const format: JsonFormat = { ...(learnNested('json', orders, 'utf-8') as JsonFormat), records: 'nothing.here' };
@@ -191,6 +211,36 @@ describe('XML', () => {
       { _key: '2.2.1', _parent_key: '2.2', _position: '1', value: 'E' },
     ]);
   });
+  const all = (part: string, text: string): unknown[] =>
+    table(learnNested('xml', text, 'utf-8') as XmlFormat, part, text);
+  it('keeps the text of what repeats beside its attributes and its members', () => {
+    const names = '<a><b><c lang="de">eins</c><c lang="en">one</c></b><b><c lang="fr">un<d>1</d></c></b></a>';
+    expect(all('c', names)).toEqual([
+      { _key: '1.1', _parent_key: '1', _position: '1', '@lang': 'de', value: 'eins', d: null },
+      { _key: '1.2', _parent_key: '1', _position: '2', '@lang': 'en', value: 'one', d: null },
+      { _key: '2.1', _parent_key: '2', _position: '1', '@lang': 'fr', value: 'un', d: '1' },
+    ]);
+  });
+  it('keeps apart attributes that differ in their prefix only', () =>
+    expect(all('', '<a xmlns:y="urn:y"><b id="1" y:id="2"/><b y:id="3"/></a>')).toEqual([
+      { _key: '1', '@id': '1', '@y:id': '2' },
+      { _key: '2', '@id': null, '@y:id': '3' },
+    ]));
+  it('keeps blanks that stand in an element, and none that only set elements out', () =>
+    expect(all('', '<a>\n <b>\n  <c>  in </c>\n  <d> </d>\n  <e x="1"> out</e>\n </b><b><c/></b></a>')).toEqual([
+      { _key: '1', c: '  in ', d: null, 'e.@x': '1', e: ' out' },
+      { _key: '2', c: null, d: null, 'e.@x': null, e: null },
+    ]));
+  it('says of a text that stands beside a member called as its field that one of them would be lost', () =>
+    expect(all('c', '<a><b><c>one<value>two</value></c><c/></b><b/></a>')).toEqual([
+      '“value” stands for two values of this record, so that one of them would be lost.',
+      { _key: '1.2', _parent_key: '1', _position: '2', value: null },
+    ]));
+  it('caps the size of a record that has it in attributes', () => {
+    const format = learnNested('xml', '<a><b x="1"/><b x="2"/></a>', 'utf-8') as XmlFormat;
+    const long = `<a><b x="${'y'.repeat(5_000_000)}"/><b x="2"/></a>`;
+    expect(table(format, '', long)).toEqual([expect.stringContaining('longer'), { _key: '2', '@x': '2' }]);
+  });
   it('reads the same however it is cut', () => {
     const format = learnNested('xml', repairs, 'utf-8') as XmlFormat;
     for (const pieces of [2, 5, 33])
@@ -219,6 +269,45 @@ describe('XML', () => {
       { _key: '1', c: '1' },
       expect.stringContaining('“c” occurs more than once'),
     ]);
+  });
+});
+
+/** What turns up behind the sample that a structure was learned from. */
+describe('values that a structure does not know', () => {
+  const unknownOf = (
+    format: Parameters<typeof readerFor>[0],
+    fields: readonly string[] | null,
+    text: string,
+    pieces: number,
+  ): unknown => {
+    const reader = readerFor(format, fields);
+    const all = bytes(text);
+    const batches = Array.from({ length: Math.ceil(all.length / pieces) }, (_, i) => reader.push(all.slice(i * pieces, (i + 1) * pieces))); // prettier-ignore
+    return Object.fromEntries(mergeUnknown([...batches, reader.end()].map((b) => b.unknown)));
+  };
+  const json =
+    '[{"a":"1","l":[{"x":"1"}]},{"a":"2","b":null,"c":{"d":"x","e":"y"}},{"a":"3","c":{"d":"z"},"l":[{"x":"1","y":"2"},{"y":"3"}]}]';
+  it.each([1, 7, 1000])('are counted by path, with the row that has the first, %d bytes at a time', (pieces) => {
+    const format = learnNested('json', json.slice(0, json.indexOf('},{')) + '}]', 'utf-8') as JsonFormat;
+    const whole = { 'c.d': { count: 2, row: 2 }, 'c.e': { count: 1, row: 2 } };
+    expect(unknownOf(format, null, json, pieces)).toEqual(whole);
+    expect(unknownOf({ ...format, part: 'l' }, null, json, pieces)).toEqual({ y: { count: 2, row: 2 } });
+    const xml = '<r><i n="1"><a>1</a></i><i n="2" m="3"><a>2</a><b><c>4</c></b></i></r>';
+    const sample = learnNested('xml', '<r><i n="1"><a>1</a></i><i/></r>', 'utf-8') as XmlFormat;
+    expect(unknownOf(sample, null, xml, pieces)).toEqual({ '@m': { count: 1, row: 2 }, 'b.c': { count: 1, row: 2 } });
+    const lines = '{"a":1}\n{"a":2,"b":3,"c":null}\n{"b":4,"a":5}';
+    const jsonl = { kind: 'jsonl', encoding: 'utf-8' } as const;
+    expect(unknownOf(jsonl, ['a'], lines, pieces)).toEqual({ b: { count: 2, row: 2 } });
+    // Where nobody says which fields there are, all are taken as they come.
+    expect(unknownOf(jsonl, null, lines, pieces)).toEqual({});
+    expect(unknownOf({ ...jsonl, landed: true }, ['a'], lines, pieces)).toEqual({});
+  });
+  it('are told apart up to a hundred paths', () => {
+    const format = learnNested('json', '[{"a":"1"}]', 'utf-8') as JsonFormat;
+    const text = JSON.stringify(Array.from({ length: 150 }, (_, i) => ({ a: '1', [`k${i}`]: 'v' })));
+    const found = unknownOf(format, null, text, 1000) as Record<string, unknown>;
+    expect(Object.keys(found)).toHaveLength(101);
+    expect(found[OTHER_PATHS]).toEqual({ count: 50, row: 101 });
   });
 });
 

@@ -1,4 +1,5 @@
-import { MAX_DEPTH, Unreadable, type NestedStructure, type RawRow } from './format.ts';
+import { MAX_DEPTH, Unreadable, type NestedStructure, type RawRow, type RowBatch } from './format.ts';
+import { UnknownCounter, type UnknownWay } from './unknown.ts';
 
 /** A nested record: texts (numbers with their very digits), nulls, repetitions, members by name. */
 export type Tree = string | null | readonly Tree[] | Members;
@@ -9,8 +10,10 @@ export const KEY = '_key';
 export const PARENT_KEY = '_parent_key';
 export const POSITION = '_position';
 export const DOC = '_doc';
-/** The field of a repeating structure that has no members of its own. */
+/** The field of a repeating structure that has no members of its own, or of an element's text beside them. */
 const VALUE = 'value';
+/** What a member is called in the rows that has the name of one of our own fields: with one more _ behind it. */
+const ownName = (field: string): string => (/^_(key|parent_key|position|doc)_*$/.test(field) ? `${field}_` : field);
 
 const isArray = (tree: Tree): tree is readonly Tree[] => Array.isArray(tree);
 /** The empty name is an element's own text beside its members: it stands at the element's path. */
@@ -51,14 +54,14 @@ export class StructureLearner {
       if (field !== '' && known?.get(field) && !hasBelow(known.keys(), field) && isMembers(tree)) return;
       for (const [name, member] of tree as Members) {
         const path = below(below(structure, field), name);
-        if (!this.repeating.has(path)) this.visit(member, structure, below(field, name), before);
+        if (name === '' || !this.repeating.has(path)) this.visit(member, structure, below(field, name), before);
         else {
           if (!this.found.has(path)) this.found.set(path, new Map());
           for (const element of isArray(member) ? member : [member]) this.visit(element, path, '', before);
         }
       }
     } else {
-      const name = field || VALUE;
+      const name = ownName(field) || VALUE;
       if (known && !known.has(name) && hasBelow(known.keys(), name)) return;
       const fields = this.found.get(structure)!;
       fields.set(name, (fields.get(name) ?? false) || tree !== null);
@@ -109,12 +112,20 @@ export class Flattener {
   private readonly withMembers: ReadonlySet<string>;
   /** Repeating paths of which fields stand in the rows themselves: they did not repeat in the records that those were learned from. */
   private readonly flattened: ReadonlySet<string>;
+  private readonly counter: UnknownCounter;
+  private readonly root: Place;
+  /** In which row each field was filled last. */
+  private readonly filledIn: Float64Array;
+  private rowsMade = 0;
+  private firstRow = 1;
 
   constructor(
     structures: readonly NestedStructure[],
     private readonly part: string,
     private readonly withDoc: boolean,
+    unknown: UnknownWay = 'told',
   ) {
+    this.counter = new UnknownCounter(unknown);
     const structure = structures.find((s) => s.path === part);
     if (!structure) throw new Error(`There is no structure ${part}.`);
     this.names = structureFields(structure, withDoc);
@@ -123,11 +134,18 @@ export class Flattener {
     this.withMembers = new Set(structure.fields.flatMap(parentsOf));
     const fields = structure.fields.map((f) => below(part, f));
     this.flattened = new Set([...this.repeating].filter((p) => fields.some((f) => f === p || f.startsWith(`${p}.`))));
+    this.root = this.placeOf('', '');
+    this.filledIn = new Float64Array(this.names.length);
   }
 
-  /** Rows of the `number`th record (1-based). */
-  rows(record: Tree, number: number, doc: () => string): RawRow[] {
+  /** What the records since the last time have and these rows don't. */
+  takeUnknown(): Pick<RowBatch, 'unknown'> {
+    return this.counter.take();
+  }
+  /** Rows of the `number`th record (1-based); the first of them is the row `firstRow`, where that counts. */
+  rows(record: Tree, number: number, doc: () => string, firstRow = 1): RawRow[] {
     const rows: RawRow[] = [];
+    this.firstRow = firstRow;
     this.descend(record, '', String(number), null, number, rows, this.withDoc ? doc() : null);
     return rows;
   }
@@ -142,11 +160,12 @@ export class Flattener {
     doc: string | null,
   ): void {
     if (path === this.part && (path === '' || this.repeating.has(path)))
-      return void rows.push(this.row(tree, path, key, parent, position, doc));
+      return void rows.push(this.row(tree, path, key, parent, position, doc, this.firstRow + rows.length));
     if (!(tree instanceof Map)) return;
     for (const [name, member] of tree as Members) {
       const at = below(path, name);
-      if (at !== this.part && !this.part.startsWith(`${at}.`)) continue;
+      // An element's own text is within it.
+      if (name === '' || (at !== this.part && !this.part.startsWith(`${at}.`))) continue;
       if (!this.repeating.has(at)) this.descend(member, at, key, parent, position, rows, doc);
       else {
         const elements = isArray(member) ? member : [member];
@@ -163,6 +182,7 @@ export class Flattener {
     parent: string | null,
     position: number,
     doc: string | null,
+    number: number,
   ): RawRow {
     const cells = new Array<string | null>(this.names.length).fill(null);
     cells[0] = key;
@@ -172,30 +192,68 @@ export class Flattener {
     }
     if (this.withDoc) cells[cells.length - 1] = doc;
     let fault: string | null = null;
-    const fill = (value: Tree, field: string): void => {
+    this.rowsMade++;
+    const fill = (value: Tree, at: Place): void => {
       if (value instanceof Map) {
-        if (this.slots.has(field) && !this.withMembers.has(field) && isMembers(value))
-          fault ??= `“${field}” has members in this record, and was one value ${SAMPLE}`;
+        if (at.slot !== undefined && at.field !== '' && !at.hasMembers && isMembers(value))
+          fault ??= `“${at.field}” has members in this record, and was one value ${SAMPLE}`;
         for (const [name, member] of value as Members) {
-          const next = below(field, name);
-          const at = below(path, next);
-          if (!this.repeating.has(at)) fill(member, next);
-          else if (this.flattened.has(at))
+          const next = this.placeBelow(at, name);
+          if (next.fills === 'here') fill(member, next);
+          else if (next.fills === 'once')
             fill(isArray(member) && member.length < 2 ? (member[0] ?? null) : member, next);
         }
       } else if (isArray(value))
-        fault ??= `“${field || VALUE}” occurs more than once in this record, but not ${SAMPLE}`;
-      else {
-        const slot = this.slots.get(field || VALUE);
-        if (slot !== undefined) cells[slot] = value as string | null;
-        else if (value !== null && this.withMembers.has(field))
-          fault ??= `“${field}” is one value in this record, and had members ${SAMPLE}`;
-      }
+        fault ??=
+          at.field === '' && path === ''
+            ? 'The record is a list of values without names.'
+            : `“${at.field || VALUE}” occurs more than once in this record, but not ${SAMPLE}`;
+      else if (at.slot !== undefined) {
+        // Such as a member “a.b” beside a member “a” that has “b”: none of them takes the other's place.
+        if (this.filledIn[at.slot] === this.rowsMade) fault ??= `“${this.names[at.slot]!}” stands for two values of this record, so that one of them would be lost.`; // prettier-ignore
+        this.filledIn[at.slot] = this.rowsMade;
+        cells[at.slot] = value as string | null;
+      } else if (value !== null && at.hasMembers)
+        fault ??= `“${at.field}” is one value in this record, and had members ${SAMPLE}`;
+      else if (value !== null) this.counter.see(at.field || VALUE, number);
     };
-    fill(tree, '');
+    fill(tree, this.root);
+    fault ??= this.counter.refusal(number);
     return fault === null ? cells : new Unreadable(fault, '');
   }
+
+  private placeBelow(place: Place, name: string): Place {
+    let found = place.below.get(name);
+    if (found === undefined) {
+      found = this.placeOf(below(place.field, name), name);
+      // Records may have ever new names.
+      if (place.below.size < MOST_PLACES) place.below.set(name, found);
+    }
+    return found;
+  }
+  private placeOf(field: string, name: string): Place {
+    const path = below(this.part, field);
+    const repeats = name !== '' && this.repeating.has(path);
+    return {
+      field,
+      slot: this.slots.get(ownName(field) || VALUE),
+      hasMembers: this.withMembers.has(field),
+      fills: !repeats ? 'here' : this.flattened.has(path) ? 'once' : 'elsewhere',
+      below: new Map(),
+    };
+  }
 }
+/** What becomes of a value at a path of the rows: worked out once, since the records of a file have the same ones. */
+interface Place {
+  readonly field: string;
+  readonly slot: number | undefined;
+  /** It has members in the rows. */
+  readonly hasMembers: boolean;
+  /** `once`: where it does not repeat in the record. `elsewhere`: in rows of another structure. */
+  readonly fills: 'here' | 'once' | 'elsewhere';
+  readonly below: Map<string, Place>;
+}
+const MOST_PLACES = 10_000;
 const SAMPLE = 'in the sample that the structure was learned from; learn it again.';
 /** The paths above a field: `a` and `a.b` of `a.b.c`. */
 const parentsOf = (field: string): string[] => {

@@ -40,7 +40,8 @@ export async function* readRows(chunks: AsyncIterable<Uint8Array>, reader: RowRe
 export function sampleFields(sample: Uint8Array, format: StreamFormat): readonly string[] {
   const reader = readerFor(format);
   reader.push(sample);
-  if (reader.names === null || reader.names.length === 0) reader.end();
+  // The last line need not have an end; one that the sample cuts is no object yet, and nothing is learned from it.
+  if (reader.names === null || reader.names.length === 0 || format.kind === 'jsonl') reader.end();
   return reader.names ?? [];
 }
 

@@ -1,5 +1,5 @@
 import { Fault, isFault } from '../faults.ts';
-import { decodeText } from './decode.ts';
+import { decodeText, wholeEnd } from './decode.ts';
 import { Unreadable, type DelimitedFormat, type Encoding, type FixedWidthFormat, type StreamFormat } from './format.ts';
 import { guessColumns } from './fixed-width.ts';
 import { learnNested } from './learn.ts';
@@ -16,6 +16,8 @@ export interface Guess {
 /** Bytes that a guess is made from; nested text needs more, as its records are longer and its structure is learned. */
 export const SAMPLE = 64 * 1024;
 export const NESTED_SAMPLE = 1024 * 1024;
+/** Where no header or record ends within those. */
+export const LARGEST_SAMPLE = 8 * 1024 * 1024;
 /** Records that marks are guessed from. */
 const MARKED_ROWS = 300;
 
@@ -23,18 +25,19 @@ const MARKED_ROWS = 300;
 export function nestedKind(text: string, fileName: string): 'json' | 'jsonl' | 'xml' | null {
   const name = fileName.toLowerCase().replace(/\.gz$/, '');
   if (/\.(jsonl|ndjson)$/.test(name)) return 'jsonl';
-  const delimitedName = /\.(csv|tsv|txt)$/.test(name);
+  const isDelimited = /\.(csv|tsv|txt)$/.test(name);
+  const isJson = name.endsWith('.json');
   const start = text.trimStart();
   if (start.startsWith('<') && (/^<(\?xml|!--|!DOCTYPE|[A-Za-z_][^\s,;|]*[\s/>])/.test(start) || name.endsWith('.xml')))
     return 'xml';
-  if (start.startsWith('[') && (name.endsWith('.json') || /^\[\s*[{\]]/.test(start)) && !delimitedName) return 'json';
-  if (!start.startsWith('{') || delimitedName) return null;
+  if (start.startsWith('[') && /^\[\s*[{\]]/.test(start) && !isDelimited) return 'json';
+  // What is called JSON and is something else is told so.
+  if (!start.startsWith('{') || isDelimited) return isJson ? 'json' : null;
   // One object a line, or one object over several lines (or a single long one).
   const firstLine = start.slice(0, start.indexOf('\n') < 0 ? undefined : start.indexOf('\n'));
   const rest = start.slice(firstLine.length).trimStart();
   if (/\}\s*$/.test(firstLine) && rest.startsWith('{')) return 'jsonl';
-  if (name.endsWith('.json') || /^\{\s*("|\})/.test(start))
-    return rest === '' && !name.endsWith('.json') ? 'jsonl' : 'json';
+  if (isJson || /^\{\s*("|\})/.test(start)) return rest === '' && !isJson ? 'jsonl' : 'json';
   return null;
 }
 
@@ -138,17 +141,42 @@ function sniffFixed(
     .split(/\r?\n|\r/)
     .filter((l) => l.trim() !== '')
     .slice(0, 400);
-  const columns = guessColumns(lines.slice(0, lines.length > 3 ? -1 : undefined));
+  const whole = lines.slice(0, lines.length > 3 ? -1 : undefined);
+  // Lines that are of one length in bytes only were made by a program that counts those.
+  const inBytes = encoding === 'utf-8' && sizes(whole.map(asBytes)) === 1 && sizes(whole) > 1;
+  const columns = guessColumns(inBytes ? whole.map(asBytes) : whole);
   return columns === null
     ? null
     : {
-        format: { kind: 'fixed', encoding, skipLines: 0, columns, emptyIsNull: true },
+        format: {
+          kind: 'fixed',
+          encoding,
+          skipLines: 0,
+          columns,
+          emptyIsNull: true,
+          ...(text.includes('\n') ? {} : { newline: '\r' }),
+          ...(inBytes ? { counts: 'bytes' } : {}),
+        },
         reasons: [
           reason,
-          `lines of about ${lines[0]!.length} characters, with blanks between ${columns.length} columns`,
+          inBytes
+            ? `lines of ${asBytes(whole[0]!).length} bytes, with blanks between ${columns.length} columns`
+            : `lines of about ${lines[0]!.length} characters, with blanks between ${columns.length} columns`,
         ],
       };
 }
+
+/** The encoding that a file's first bytes tell of, or its XML declaration; null: plain ASCII tells nothing. Throws a fault. */
+export function encodingOf(sample: Uint8Array, fileName: string, kind: StreamFormat['kind']): Encoding | null {
+  const declared = kind === 'xml' ? xmlEncoding(decodeText(sample.subarray(0, 200), 'windows-1252')) : null;
+  if (declared !== null) return declared;
+  return sample.every((byte) => byte !== 0 && byte < 0x80) ? null : sniffEncoding(sample, fileName).encoding;
+}
+
+/** A character for each byte. */
+const asBytes = (line: string): string =>
+  Array.from(new TextEncoder().encode(line), (byte) => String.fromCharCode(byte)).join('');
+const sizes = (lines: readonly string[]): number => new Set(lines.map((l) => l.length)).size;
 
 function sniffEncoding(sample: Uint8Array, fileName: string): { encoding: Encoding; reason: string } {
   const [a, b, c] = sample;
@@ -183,21 +211,20 @@ function sniffEncoding(sample: Uint8Array, fileName: string): { encoding: Encodi
       'unreadable',
       `${fileName} is not a text file: ${zeros.toLocaleString('en-GB')} of its first ${sample.length.toLocaleString('en-GB')} bytes are zero.`,
     );
-  // A character may be cut at the sample's end.
-  for (let cut = 0; cut < 4 && cut < sample.length; cut++) {
-    try {
-      new TextDecoder('utf-8', { fatal: true }).decode(sample.subarray(0, sample.length - cut));
-      return { encoding: 'utf-8', reason: 'UTF-8, every byte fits' };
-    } catch {
-      // tried with one byte less
-    }
+  try {
+    // A character may be cut at the end of a sample, not at that of a file.
+    const end = sample.length < SAMPLE ? sample.length : wholeEnd(sample);
+    new TextDecoder('utf-8', { fatal: true }).decode(sample.subarray(0, end));
+    return { encoding: 'utf-8', reason: 'UTF-8, every byte fits' };
+  } catch {
+    // another encoding, or a few bad bytes
   }
   return damagedUtf8(sample)
     ? { encoding: 'utf-8', reason: 'UTF-8, but for a few damaged rows' }
     : { encoding: 'windows-1252', reason: 'Windows-1252, as some bytes are not UTF-8' };
 }
 
-/** Mostly right UTF-8 with some damage: more whole multi-byte characters than broken ones. */
+/** UTF-8 with some damage: text in another encoding has hardly ever what looks like a whole character of several bytes. */
 function damagedUtf8(sample: Uint8Array): boolean {
   const text = new TextDecoder('utf-8').decode(sample);
   let broken = 0;
@@ -206,7 +233,7 @@ function damagedUtf8(sample: Uint8Array): boolean {
     if (c === '\ufffd') broken++;
     else if (c > '\u007f') whole++;
   }
-  return whole > broken * 3;
+  return whole > 0 && whole >= broken;
 }
 
 function decodeSample(sample: Uint8Array, encoding: Encoding): string {

@@ -1,3 +1,4 @@
+import { sentence } from '../words.ts';
 import { Fault, isFault } from '../faults.ts';
 import { SaxesParser } from 'saxes';
 import { ChunkDecoder, DAMAGED } from './decode.ts';
@@ -23,7 +24,7 @@ export class XmlReader {
   constructor(format: XmlFormat) {
     this.decoder = new ChunkDecoder(format.encoding);
     this.records = new XmlRecords(format.records);
-    this.flattener = new Flattener(format.structures, format.part, format.withDoc);
+    this.flattener = new Flattener(format.structures, format.part, format.withDoc, format.unknown);
   }
   get names(): readonly string[] {
     return this.flattener.names;
@@ -37,12 +38,14 @@ export class XmlReader {
   }
   private batch(trees: readonly (Tree | Unreadable)[]): RowBatch {
     const firstRow = this.nextRow;
-    const rows = trees.flatMap((tree): RawRow[] => {
+    const rows: RawRow[] = [];
+    for (const tree of trees) {
       this.number++;
-      return tree instanceof Unreadable ? [tree] : this.flattener.rows(tree, this.number, () => treeJson(tree));
-    });
+      if (tree instanceof Unreadable) rows.push(tree);
+      else rows.push(...this.flattener.rows(tree, this.number, () => treeJson(tree), firstRow + rows.length));
+    }
     this.nextRow += rows.length;
-    return { firstRow, rows };
+    return { firstRow, rows, ...this.flattener.takeUnknown() };
   }
 }
 
@@ -52,7 +55,7 @@ interface Open {
   text: string;
 }
 
-/** Prefixes are dropped: within one record, names tell elements apart well enough. */
+/** Prefixes of elements are dropped: where two differ in nothing else, they are a repetition, and none is lost. */
 const localName = (name: string): string => {
   const colon = name.indexOf(':');
   return colon < 0 ? name : name.slice(colon + 1);
@@ -60,8 +63,7 @@ const localName = (name: string): string => {
 
 /**
  * The elements at one path (`repairs/order`) of XML 1.0 that arrives in pieces, as trees: attributes are members with an @
- * before their name, an element that occurs more than once under its parent is a repetition. A document type declaration is
- * refused, so that no entity is ever expanded; nesting and size are capped.
+ * before their name, an element that occurs more than once under its parent is a repetition. Nesting and size are capped.
  */
 export class XmlRecords {
   private readonly parser = new SaxesParser({ position: false });
@@ -71,15 +73,23 @@ export class XmlRecords {
   private size = 0;
   private tooLong = false;
   private damaged = false;
+  /** What is wrong with the record at hand, and with an element that is about to begin. */
+  private problem: string | null = null;
+  private coming: string | null = null;
+  /** Characters since something began or ended. */
+  private waiting = 0;
   private root = false;
   private cut: string | null = null;
 
   constructor(private readonly wanted: string) {
     const { parser } = this;
-    refuseDoctype(parser);
+    refuseDefinitions(parser);
     parser.on('error', (error) => {
       if (isFault(error, 'unreadable')) throw error;
-      throw new XmlFault(error.message);
+      const problem = withinRecord(error.message);
+      if (problem === null) throw new XmlFault(/entity/.test(error.message) ? BARE : error.message.replace(/\.$/, ''));
+      if (this.open.length > 0) this.problem ??= problem;
+      else this.coming ??= problem;
     });
     parser.on('opentag', ({ name, attributes }) =>
       this.openElement(localName(name), attributes as Record<string, string>),
@@ -87,6 +97,7 @@ export class XmlRecords {
     parser.on('text', (text) => this.addText(text));
     parser.on('cdata', (text) => this.addText(text));
     parser.on('closetag', () => this.closeElement());
+    parser.on('comment', () => (this.waiting = 0));
   }
 
   push(text: string): (Tree | Unreadable)[] {
@@ -94,7 +105,11 @@ export class XmlRecords {
     if (this.cut !== null) return this.out;
     if (text.includes(DAMAGED)) this.damaged = true;
     try {
+      this.waiting += text.length;
       this.parser.write(this.damaged ? text.replaceAll(DAMAGED, '\ufffd') : text);
+      // The parser keeps what does not end.
+      if (this.waiting > 2 * MAX_RECORD)
+        throw new XmlFault(this.isInEntity() ? BARE : `there is something longer than ${LONGEST} characters`);
     } catch (error) {
       this.stop(error);
     }
@@ -105,12 +120,18 @@ export class XmlRecords {
     this.out = [];
     if (this.cut === null)
       try {
+        if (this.isInEntity()) throw new XmlFault(BARE);
         this.parser.close();
       } catch (error) {
         this.stop(error);
       }
     if (!this.root && this.out.length === 0) throw new Fault('unreadable', 'There is no XML element in it.');
     return this.out;
+  }
+
+  /** Behind an & the parser looks for a semicolon, however far away that is. */
+  private isInEntity(): boolean {
+    return ((this.parser as unknown as { entity?: string }).entity ?? '') !== '';
   }
 
   /** Well-formedness ends a reading: what came before counts, and one unreadable record says where it broke off. */
@@ -122,20 +143,29 @@ export class XmlRecords {
   }
 
   private openElement(name: string, attributes: Record<string, string>): void {
+    this.waiting = 0;
     this.root = true;
     this.path.push(name);
     if (this.path.length > MAX_DEPTH) throw new Fault('unreadable', tooDeep);
     if (this.open.length === 0) {
-      if (this.path.join('/') !== this.wanted) return;
+      const { coming } = this;
+      this.coming = null;
+      if (this.path.join('/') !== this.wanted) {
+        if (coming !== null) throw new XmlFault(coming);
+        return;
+      }
       this.size = 0;
       this.tooLong = false;
+      this.problem = coming;
     }
     let members: Map<string, Tree> | null = null;
     for (const key in attributes) {
       if (key === 'xmlns' || key.startsWith('xmlns:')) continue;
-      (members ??= new Map()).set(`@${localName(key)}`, attributes[key]!);
+      // With its prefix: two attributes of one element may differ in nothing else.
+      (members ??= new Map()).set(`@${key}`, attributes[key]!);
       this.size += key.length + attributes[key]!.length;
     }
+    if (this.size > MAX_RECORD) this.tooLong = true;
     this.open.push({ members, text: '' });
   }
   private addText(text: string): void {
@@ -146,6 +176,7 @@ export class XmlRecords {
     else element.text += text;
   }
   private closeElement(): void {
+    this.waiting = 0;
     const name = this.path.pop()!;
     const element = this.open.pop();
     if (!element) return;
@@ -158,6 +189,7 @@ export class XmlRecords {
     }
     if (this.tooLong)
       this.out.push(new Unreadable(`The record is longer than ${MAX_RECORD.toLocaleString('en-GB')} characters.`, ''));
+    else if (this.problem !== null) this.out.push(new Unreadable(sentence(this.problem), treeJson(tree).slice(0, 200)));
     else if (this.damaged && treeJson(tree).includes('\ufffd'))
       this.out.push(
         new Unreadable('The record has bytes that are not in the file’s encoding.', treeJson(tree).slice(0, 200)),
@@ -166,21 +198,47 @@ export class XmlRecords {
   }
 }
 class XmlFault extends Error {}
+const LONGEST = (2 * MAX_RECORD).toLocaleString('en-GB');
+const BARE = 'there is a bare & in it (in XML it is written &amp;)';
 
-function refuseDoctype(parser: SaxesParser): void {
-  parser.on('doctype', () => {
-    throw new Fault(
-      'unreadable',
-      'It has a document type declaration (<!DOCTYPE …>), which can define entities; take it out and read the file again.',
-    );
+/**
+ * What is wrong with a record only, so that those behind it can be read, in words; null: nobody knows any more where elements
+ * end. By what the parser says.
+ */
+function withinRecord(message: string): string | null {
+  if (/^undefined entity/.test(message))
+    return 'it has an entity that is not one of the five of XML (&amp; &lt; &gt; &quot; &apos;)';
+  const twice = /^duplicate attribute: (.*)\.$/.exec(message)?.[1];
+  if (twice !== undefined) return `it has the attribute “${twice}” twice`;
+  return /^disallowed character\.$/.test(message) ? 'it has a character that XML does not allow' : null;
+}
+
+/** A document type declaration is passed over, unless it changes what is in the file: no entity is ever expanded. */
+function refuseDefinitions(parser: SaxesParser): void {
+  parser.on('doctype', (text) => {
+    const bare = text.replace(/<!--[^]*?-->/g, '');
+    const defines = /<!ENTITY/.test(bare)
+      ? 'entities'
+      : /<!ATTLIST[^>]*["']/.test(bare)
+        ? 'values of attributes'
+        : null;
+    if (defines !== null)
+      throw new Fault(
+        'unreadable',
+        `Its document type declaration (<!DOCTYPE …>) defines ${defines}, which are not read; take it out and read the file again.`,
+      );
   });
 }
 
-/** Text beside elements is kept under the empty name, so that it is the value at the element's own path. */
+/**
+ * The text of an element without others in it is kept as it is written, since blanks may count; white space alone is nothing.
+ * Between elements, white space is how they are set out. Text beside attributes or elements is kept under the empty name, so
+ * that it is the value at the element's own path.
+ */
 function treeOf({ members, text }: Open): Tree {
   const trimmed = text.trim();
-  if (members === null) return trimmed === '' ? null : trimmed;
-  if (trimmed !== '') members.set('', trimmed);
+  if (members === null) return trimmed === '' ? null : text;
+  if (trimmed !== '') members.set('', [...members.keys()].every((name) => name.startsWith('@')) ? text : trimmed);
   return members;
 }
 function addMember(members: Map<string, Tree>, name: string, tree: Tree): void {
@@ -209,10 +267,10 @@ export function guessXmlRecords(sample: string): string {
   const path: string[] = [];
   const children: Map<string, number>[] = [new Map()];
   let root = '';
-  const parser = new SaxesParser();
-  refuseDoctype(parser);
+  const parser = new SaxesParser({ position: false });
+  refuseDefinitions(parser);
   parser.on('error', (error) => {
-    throw error;
+    if (isFault(error) || withinRecord(error.message) === null) throw error;
   });
   parser.on('opentag', (tag) => {
     const name = localName(tag.name);

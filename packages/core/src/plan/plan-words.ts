@@ -1,4 +1,4 @@
-import { listed } from '../words.ts';
+import { capital, listed } from '../words.ts';
 import { cronWords } from './cron-words.ts';
 import type { PlanDocument, Step, Trigger } from './plan.ts';
 
@@ -256,4 +256,3 @@ function secondsWords(seconds: number): string {
   if (seconds % 60 === 0) return seconds === 60 ? 'a minute' : `${seconds / 60} minutes`;
   return seconds === 1 ? 'a second' : `${seconds} seconds`;
 }
-const capital = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);

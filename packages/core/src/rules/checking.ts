@@ -1,3 +1,4 @@
+import { capital } from '../words.ts';
 import { typeName, type FieldType, type ValueType } from '../fields/types.ts';
 import { outputText, type Value } from '../fields/values.ts';
 import { castBetween, isImplicit, limitCast } from './casts.ts';
@@ -234,5 +235,3 @@ function isStableCast(from: ValueType, to: ValueType): boolean {
   if (from === 'text[]') return true;
   return isTime(from) && (to === 'text' || ((from === 'timestamptz' || to === 'timestamptz') && from !== to));
 }
-
-const capital = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);

@@ -148,7 +148,7 @@ class SchemaReader {
       fields.push(this.simple(base ?? simple, element, prefix || 'value', required));
     }
     for (const attribute of this.attributes(definition)) {
-      const name = `@${attribute.attributes['name'] ?? local(attribute.attributes['ref'] ?? '')}`;
+      const name = `@${attribute.attributes['name'] ?? attribute.attributes['ref'] ?? ''}`;
       const type = attribute.children.find((n) => n.name === 'simpleType') ?? attribute;
       fields.push(
         this.simple(

@@ -89,7 +89,7 @@ import { TriggerEditorComponent } from './trigger-editor.component';
           <p class="told rub" role="alert">Not kept: <vs-said [text]="problem()!" /></p>
         }
         @if (starting()) {
-          <vs-start-plan [plan]="p" (closed)="starting.set(false)" />
+          <vs-start-plan [plan]="p" [kept]="isKept()" (closed)="starting.set(false)" />
         }
         <div class="grid">
           <div>
@@ -239,6 +239,8 @@ export class PlanPage {
     if (this.problem() !== null) return `${version}, with changes that are not kept`;
     return this.state().saving ? `${version}, saving` : `${version}, saved`;
   });
+  /** Whether what is seen here is what a run would go by. */
+  protected readonly isKept = computed(() => !this.state().saving && this.problem() === null);
   protected readonly part = signal<Part | null>(null);
   /** The gap through which the open part was come to. */
   private path = '';
@@ -308,7 +310,7 @@ export class PlanPage {
   }
   /** A browser that is closed asks first where something is not kept. */
   protected guard(event: BeforeUnloadEvent): void {
-    if (this.state().saving || this.problem() !== null) event.preventDefault();
+    if (!this.isKept()) event.preventDefault();
   }
   protected load(): void {
     this.store.dispatch(planActions.opened({ id: this.id() }));

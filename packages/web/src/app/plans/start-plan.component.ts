@@ -101,7 +101,10 @@ import { plansActions, plansFeature } from './plans.feature';
         >
       }
       <span class="grow"></span>
-      <button type="submit" class="btn first" [disabled]="starting() !== null || lacks()">
+      @if (!kept()) {
+        <p class="what" role="status">What you see is not kept yet; a run would go by the version before.</p>
+      }
+      <button type="submit" class="btn first" [disabled]="starting() !== null || lacks() || !kept()">
         {{ verb() }}{{ twice() ? ' all the same' : '' }}
       </button>
       <button type="button" class="btn quiet" (click)="closed.emit()">Give up</button>
@@ -149,6 +152,8 @@ import { plansActions, plansFeature } from './plans.feature';
 })
 export class StartPlanComponent {
   readonly plan = input.required<Plan>();
+  /** Whether the plan is kept as it is seen. */
+  readonly kept = input(true);
   readonly closed = output();
   /** The mapping, where the plan carries out just one. */
   protected readonly single = computed(() => (this.plan().mappings.length === 1 ? this.plan().mappings[0]! : null));

@@ -38,7 +38,7 @@ const SELDOM: ReadonlySet<string> = new Set(['unchanged', 'unmatched', 'waiting'
           <i>+</i>
         }
       }
-      <i>{{ addsUp() ? ', it adds up' : ', it does not add up' }}{{ remarks() }}</i>
+      <i>{{ addsUp() ? '· it adds up' : '· it does not add up' }}{{ remarks() }}</i>
     </p>
   `,
   styles: `

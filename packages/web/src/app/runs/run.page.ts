@@ -102,6 +102,9 @@ import { UnmatchedComponent } from './unmatched.component';
             {{ first.because }}.
           </p>
         }
+        @if (r.stranded !== null) {
+          <p class="rub" role="status">{{ r.stranded }}</p>
+        }
         @if (going() && r.counts.waiting > 0) {
           <p class="soft" role="status">
             {{ r.counts.waiting | figure }} {{ r.counts.waiting === 1 ? 'record waits' : 'records wait' }} to be sent;

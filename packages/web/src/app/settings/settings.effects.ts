@@ -67,3 +67,8 @@ export const removeOld = request(a.removeOld, 'removeOld', 'once', {
   done: (retention) => a.retentionLoaded({ retention }),
   failed: (problem) => a.retainingFailed({ problem }),
 });
+
+export const loadWorkers = request(a.workersOpened, 'listWorkers', 'newest', {
+  done: (workers) => a.workersLoaded({ workers }),
+  failed: (problem) => a.workersFailed({ problem }),
+});

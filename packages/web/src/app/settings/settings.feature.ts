@@ -9,6 +9,7 @@ import type {
   SavedCalendar,
   SavedNotificationSetting,
   SavedRetention,
+  WorkerInfo,
 } from '@versicle/contract';
 import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
 import { fetched, idle, loaded, type Loadable } from '../shared/loadable';
@@ -49,6 +50,9 @@ export const settingsActions = createActionGroup({
     'retention loaded': props<{ retention: Retention }>(),
     'retention failed': props<{ problem: string }>(),
     'retaining failed': props<{ problem: string }>(),
+    'workers opened': emptyProps(),
+    'workers loaded': props<{ workers: WorkerInfo[] }>(),
+    'workers failed': props<{ problem: string }>(),
     left: emptyProps(),
   },
 });
@@ -70,6 +74,7 @@ export interface SettingsState {
   readonly retention: Loadable<Retention>;
   readonly retaining: boolean;
   readonly retentionProblem: string | null;
+  readonly workers: Loadable<WorkerInfo[]>;
 }
 const initial: SettingsState = {
   keys: idle(),
@@ -85,6 +90,7 @@ const initial: SettingsState = {
   retention: idle(),
   retaining: false,
   retentionProblem: null,
+  workers: idle(),
 };
 
 export const settingsFeature = createFeature({
@@ -123,6 +129,11 @@ export const settingsFeature = createFeature({
       retaining: false,
       retentionProblem: problem,
     })),
+    ...fetched<SettingsState, 'workers'>('workers', {
+      asked: settingsActions.workersOpened,
+      came: settingsActions.workersLoaded,
+      failed: settingsActions.workersFailed,
+    }),
     ...fetched<SettingsState, 'calendars'>('calendars', {
       asked: settingsActions.calendarsOpened,
       came: settingsActions.calendarsLoaded,

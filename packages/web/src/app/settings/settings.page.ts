@@ -14,6 +14,7 @@ import { CalendarsComponent } from './calendars.component';
 import { NotificationsComponent } from './notifications.component';
 import { RetentionComponent } from './retention.component';
 import { settingsActions, settingsFeature } from './settings.feature';
+import { WorkersComponent } from './workers.component';
 
 const RIGHTS = { read: 'look at everything', start: 'start and end runs', change: 'change everything' } as const;
 
@@ -32,6 +33,7 @@ const RIGHTS = { read: 'look at everything', start: 'start and end runs', change
     RetentionComponent,
     SELECT,
     TimePipe,
+    WorkersComponent,
   ],
   template: `
     <div class="page">
@@ -116,6 +118,7 @@ const RIGHTS = { read: 'look at everything', start: 'start and end runs', change
       </vs-list>
       <vs-calendars />
       <vs-notifications />
+      <vs-workers />
       <vs-retention />
     </div>
   `,

@@ -38,7 +38,7 @@ describe('the band of a run', () => {
   const counts = { read: 10, filtered: 1, skipped: 2, failed: 3, delivered: 4, remarks: 0 };
   it('adds up, in proportion', () => {
     const element = shown(BandComponent, { counts });
-    expect(element.textContent).toContain(', it adds up');
+    expect(element.textContent).toContain('· it adds up');
     const widths = [...element.querySelectorAll<HTMLElement>('.band div')].map((d) => d.style.flexGrow);
     expect(widths).toEqual(['1', '2', '4', '3']);
   });

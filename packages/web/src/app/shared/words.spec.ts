@@ -5,6 +5,7 @@ describe('words', () => {
   it.each([
     [new Date(2026, 10, 25, 2, 0, 9), 'today 02:00:09'],
     [new Date(2026, 10, 24, 17, 40), 'yesterday 17:40:00'],
+    [new Date(2026, 10, 26, 2, 50), 'tomorrow 02:50:00'],
     [new Date(2026, 10, 22, 2, 0, 11), 'Sun, 22 Nov 02:00:11'],
     [new Date(2025, 10, 22, 2, 0, 11), 'Sat, 22 Nov 2025 02:00:11'],
   ])('says when', (time, words) =>

@@ -17,13 +17,16 @@ const SHORT_DAY = new Intl.DateTimeFormat(HABITS.dates, { day: 'numeric', month:
 const CLOCK = new Intl.DateTimeFormat(HABITS.dates, { hour: '2-digit', minute: '2-digit', second: '2-digit' });
 const FULL = new Intl.DateTimeFormat(HABITS.dates, { dateStyle: 'long', timeStyle: 'long' });
 
-/** “today 02:00:09”, “yesterday 17:40:00”, “Sun 22 Nov 02:00:11”. */
+/** “today 02:00:09”, “yesterday 17:40:00”, “tomorrow 02:50:00”, “Sun 22 Nov 02:00:11”. */
 export function timeWords(iso: string, now = new Date()): string {
   const time = new Date(iso);
-  const midnight = new Date(now.getFullYear(), now.getMonth(), now.getDate()).getTime();
+  // Not so many milliseconds away: a day on which the clocks change has 23 or 25 hours.
+  const isDay = (away: number): boolean =>
+    time.toDateString() === new Date(now.getFullYear(), now.getMonth(), now.getDate() + away).toDateString();
   const clock = CLOCK.format(time);
-  if (time.getTime() >= midnight && time.getTime() < midnight + 86_400_000) return `today ${clock}`;
-  if (time.getTime() >= midnight - 86_400_000 && time.getTime() < midnight) return `yesterday ${clock}`;
+  if (isDay(0)) return `today ${clock}`;
+  if (isDay(-1)) return `yesterday ${clock}`;
+  if (isDay(1)) return `tomorrow ${clock}`;
   const year = time.getFullYear() === now.getFullYear() ? '' : ` ${time.getFullYear()}`;
   return `${DAY.format(time)}${year} ${clock}`;
 }

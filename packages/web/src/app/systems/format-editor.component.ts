@@ -24,7 +24,7 @@ type Format = Extract<DatasetSetting, { kind: 'format' }>['format'];
         (given)="take($event.name, $event.value)"
       />
       @if (f.kind === 'fixed') {
-        <vs-ruler [columns]="f.columns" [lines]="lines()" (drawn)="set({ columns: $event })" />
+        <vs-ruler [columns]="f.columns" [lines]="ruled()" (drawn)="set({ columns: $event })" />
       }
       @if (settling().problem; as problem) {
         <p class="rub" role="alert">{{ problem }} It is read as before.</p>
@@ -57,6 +57,13 @@ export class FormatEditorComponent {
   readonly detail = input.required<DatasetDetail>();
   /** Some lines of the file as they are, for the ruler. */
   readonly lines = input<readonly string[]>([]);
+  /** Each place of a line is a character: of one with several bytes, the others are dots where bytes are counted. */
+  protected readonly ruled = computed((): readonly string[] => {
+    const format = this.format();
+    if (format?.kind !== 'fixed' || format.counts !== 'bytes' || format.encoding !== 'utf-8') return this.lines();
+    const bytes = new TextEncoder();
+    return this.lines().map((line) => Array.from(line, (c) => c.padEnd(bytes.encode(c).length, '·')).join(''));
+  });
   private readonly store = inject(Store);
   protected readonly settling = this.store.selectSignal(systemsFeature.selectSettling);
   protected readonly format = computed((): Format | null => {

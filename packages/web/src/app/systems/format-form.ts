@@ -68,6 +68,20 @@ export function formatForm(format: Format): readonly FormField[] {
       type: 'number',
       when: of('delimited', 'xlsx', 'fixed'),
     },
+    {
+      name: 'newline',
+      title: 'Lines end with',
+      type: 'choice',
+      choices: choicesOf({ '\n': 'a line feed', '\r': 'a carriage return' }),
+      when: of('delimited', 'fixed'),
+    },
+    {
+      name: 'counts',
+      title: 'Places count',
+      type: 'choice',
+      choices: choicesOf({ characters: 'characters', bytes: 'bytes, as older systems do' }),
+      when: of('fixed'),
+    },
     { name: 'mergedRepeat', title: 'repeat the value of merged cells', type: 'tick', when: of('xlsx') },
     {
       name: 'decimal',
@@ -84,6 +98,17 @@ export function formatForm(format: Format): readonly FormField[] {
       proposed: DATES,
       when: of('delimited', 'fixed'),
     },
+    {
+      name: 'unknown',
+      title: 'Values without a field',
+      type: 'choice',
+      choices: choicesOf({
+        told: 'are told by each run',
+        ignored: 'are left out',
+        refused: 'make their record fail',
+      }),
+      when: of('delimited', 'fixed', 'json', 'jsonl', 'xml', 'xlsx'),
+    },
     { name: 'header', title: 'the first row has the names', type: 'tick', when: of('delimited', 'xlsx') },
     { name: 'emptyIsNull', title: 'an empty cell is null', type: 'tick', when: of('delimited', 'fixed') },
   ];
@@ -94,5 +119,12 @@ export function formatValues(format: Format): FormValues {
     name,
     typeof value === 'boolean' ? (value ? 'true' : '') : typeof value === 'object' ? '' : String(value as string),
   ]);
-  return { ...Object.fromEntries(texts), decimal: marks?.decimal ?? '.', dates: marks?.dates ?? '' };
+  return {
+    newline: '\n',
+    counts: 'characters',
+    unknown: 'told',
+    ...Object.fromEntries(texts),
+    decimal: marks?.decimal ?? '.',
+    dates: marks?.dates ?? '',
+  };
 }

@@ -1,17 +1,12 @@
-export interface CellRange {
-  /** Columns are 0-based, rows 1-based. */
-  readonly left: number;
-  readonly top: number;
-  readonly right: number;
-  readonly bottom: number;
-}
+import type { CellRange } from './range.ts';
 
-/** Merged ranges of a sheet that are looked at; more are left as they are stored. */
-const MAX_MERGED = 100_000;
+/** Merged ranges of a sheet that are looked at. */
+export const MAX_MERGED = 100_000;
 
 /**
  * The merged ranges of a sheet, which its XML names behind all its rows (ECMA-376, 18.3.1.55): found by the text alone, as
  * parsing a large sheet twice for them would double its time.
+ * One more than the most stands for all others.
  */
 export async function mergedRanges(
   sheet: AsyncIterable<Uint8Array>,
@@ -26,7 +21,7 @@ export async function mergedRanges(
     if (text.includes('mergeCell '))
       for (const match of text.matchAll(/<(?:\w+:)?mergeCell\s[^>]*?ref="([A-Z0-9:$]+)"[^>]*>/g)) {
         end = match.index + match[0].length;
-        if (match[1]!.includes(':') && found.length < MAX_MERGED) found.push(parse(match[1]!));
+        if (match[1]!.includes(':') && found.length <= MAX_MERGED) found.push(parse(match[1]!));
       }
     kept = text.slice(Math.max(end, text.length - 200));
   }

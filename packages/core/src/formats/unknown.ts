@@ -1,0 +1,77 @@
+import { counted, quoted } from '../words.ts';
+
+/** Values at a path that a structure does not know: in how many records, and the first of them. */
+export interface Unknown {
+  readonly count: number;
+  /** Counted as the batch that it comes with. */
+  readonly row: number;
+}
+/** By path. */
+export type UnknownValues = ReadonlyMap<string, Unknown>;
+
+/** What becomes of them: they are told (where nothing is said), left out, or their records fail. */
+export type UnknownWay = 'told' | 'ignored' | 'refused';
+
+/** Paths that are told apart; a file may have a new one in each record. */
+const MOST = 100;
+/** All paths beyond that. */
+export const OTHER_PATHS = '…';
+
+/** What people are told of it. `file`: the one in which the first is. */
+export function unknownWords(
+  dataset: string,
+  path: string,
+  { count, row, file }: Unknown & { readonly file: string | null },
+): string {
+  const what = path === OTHER_PATHS ? 'further members' : quoted(path);
+  const where = `row ${row.toLocaleString('en-GB')}${file === null ? '' : ` of ${file}`}`;
+  return `${counted(count, 'record')} of ${dataset} ${count === 1 ? 'has' : 'have'} ${what}, the first in ${where}; the structure of the dataset does not know it, so it was not read`;
+}
+
+/** Of batches that come one after the other. */
+export function mergeUnknown<T extends Unknown>(all: readonly (ReadonlyMap<string, T> | undefined)[]): Map<string, T> {
+  const merged = new Map<string, T>();
+  for (const [path, unknown] of all.flatMap((one) => [...(one ?? [])])) {
+    const at = merged.has(path) || merged.size < MOST ? path : OTHER_PATHS;
+    const before = merged.get(at);
+    merged.set(at, before ? { ...before, count: before.count + unknown.count } : unknown);
+  }
+  return merged;
+}
+
+/** Counts what records have and their structure does not know, so that nothing is left out without a word. */
+export class UnknownCounter {
+  private found = new Map<string, { count: number; row: number; last: number }>();
+  private refused: { readonly path: string; readonly row: number } | null = null;
+
+  constructor(private readonly way: UnknownWay = 'told') {}
+
+  /** A record has a value there; asked again for the same record, it counts once. */
+  see(path: string, row: number): void {
+    if (this.way === 'ignored') return;
+    if (this.way === 'refused') {
+      if (this.refused?.row !== row) this.refused = { path, row };
+      return;
+    }
+    const known = this.found.has(path) || this.found.size < MOST;
+    const at = known ? path : OTHER_PATHS;
+    const entry = this.found.get(at);
+    if (entry === undefined) this.found.set(at, { count: 1, row, last: row });
+    else if (entry.last !== row) {
+      entry.count++;
+      entry.last = row;
+    }
+  }
+  /** Why a record that was just seen is one that fails; null: it doesn't. */
+  refusal(row: number): string | null {
+    if (this.refused?.row !== row) return null;
+    return `It has ${quoted(this.refused.path)}, which the structure of the dataset does not know; records that have more are refused.`;
+  }
+  /** What was seen since it was asked last, as a part of a batch: nothing where nothing was. */
+  take(): { readonly unknown?: UnknownValues } {
+    if (this.found.size === 0) return {};
+    const unknown = new Map([...this.found].map(([path, { count, row }]) => [path, { count, row }]));
+    this.found = new Map();
+    return { unknown };
+  }
+}
