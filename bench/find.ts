@@ -11,7 +11,7 @@ const RECORDS = Number(process.env['BENCH_RECORDS'] ?? 1_000_000);
 mkdirSync(folder, { recursive: true });
 const home = mkdtempSync(join(folder, 'find-'));
 const db = await PgliteHere.open(join(home, 'store'), { trigrams: true });
-const migrations = join(process.cwd(), 'packages/server/src/store/migrations');
+const migrations = join(process.cwd(), 'packages/store/src/migrations');
 for (const name of readdirSync(migrations).sort()) await db.exec(readFileSync(join(migrations, name), 'utf8'));
 
 const document = JSON.stringify({ name: 'Trips', target: { fields: [] }, lines: [], checks: [] });

@@ -1,7 +1,7 @@
-import { execFileSync } from 'node:child_process';
-import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { folder } from './data.ts';
+import { idleShare } from './process.ts';
 import { benchServer } from './server.ts';
 
 /** What 500 plans cost a server that has nothing to do, and how 200 plans that are due in one minute begin. */
@@ -44,17 +44,7 @@ const plan = async (name: string, cron: string): Promise<string> => {
 
 for (let i = 0; i < IDLE_PLANS; i++) await plan(`Idle ${i}`, `${i % 60} ${i % 24} 29 2 *`);
 await new Promise((resolve) => setTimeout(resolve, 5000));
-const ticks = Number(execFileSync('getconf', ['CLK_TCK'], { encoding: 'utf8' }));
-const cpuSeconds = (): number => {
-  const [, rest] = readFileSync(`/proc/${pid}/stat`, 'utf8').split(') ');
-  const parts = rest!.split(' ');
-  return (Number(parts[11]) + Number(parts[12])) / ticks;
-};
-const before = cpuSeconds();
-await new Promise((resolve) => setTimeout(resolve, IDLE_SECONDS * 1000));
-console.log(
-  `${IDLE_PLANS} plans, none due: ${((100 * (cpuSeconds() - before)) / IDLE_SECONDS).toFixed(2)} % of one core`,
-);
+console.log(`${IDLE_PLANS} plans, none due: ${(await idleShare(pid, IDLE_SECONDS)).toFixed(2)} % of one core`);
 
 const inMinutes = new Date(Date.now() + 90_000);
 const minute = new Intl.DateTimeFormat('en-GB', { timeZone: 'Europe/London', hour: '2-digit', minute: '2-digit' })

@@ -19,7 +19,7 @@ import {
   type SourceField,
 } from '../packages/core/src/index.ts';
 import { ServerDatabase } from '../packages/postgres/src/index.ts';
-import { postgresPrograms, PostgresServer } from '../packages/postgres/src/testing/index.ts';
+import { postgresPrograms, PostgresServer } from '../packages/postgres/src/testing/postgres-server.ts';
 import { document, folder, tripsFile } from './data.ts';
 import { benchServer } from './server.ts';
 

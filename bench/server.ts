@@ -6,9 +6,10 @@ const root = process.env['VERSICLE_ROOT']!;
 
 export interface BenchServer {
   /** Asks the server and expects an answer, not a problem. */
-  readonly call: (method: string, path: string, body?: unknown) => Promise<Record<string, never>>;
+  readonly call: <T = Record<string, never>>(method: string, path: string, body?: unknown) => Promise<T>;
   readonly stop: () => Promise<void>;
   readonly pid: number;
+  readonly address: string;
 }
 /** The built server, as people start it, on a data directory of its own. */
 export async function benchServer(data: string, env: Readonly<Record<string, string>> = {}): Promise<BenchServer> {
@@ -19,6 +20,7 @@ export async function benchServer(data: string, env: Readonly<Record<string, str
     {
       env: {
         ...process.env,
+        DATABASE_URL: '',
         ...env,
         VERSICLE_DATA: data,
         VERSICLE_PORT: '0',
@@ -28,6 +30,8 @@ export async function benchServer(data: string, env: Readonly<Record<string, str
       stdio: ['ignore', 'pipe', 'inherit'],
     },
   );
+  // A benchmark that breaks off leaves nothing running.
+  process.once('exit', () => child.kill('SIGKILL'));
   const address = await new Promise<string>((resolve) =>
     child.stdout.on('data', (piece: Buffer) => {
       const found = /Versicle is at (\S+)/.exec(piece.toString())?.[1];
@@ -36,12 +40,13 @@ export async function benchServer(data: string, env: Readonly<Record<string, str
   );
   return {
     pid: child.pid!,
-    call: async (method, path, body) => {
+    address,
+    call: async <T>(method: string, path: string, body?: unknown): Promise<T> => {
       const response = await fetch(`${address}/api${path}`, {
         method,
         ...(body ? { headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body) } : {}),
       });
-      const answer = (await response.json()) as Record<string, never>;
+      const answer = (await response.json()) as T;
       if (!response.ok) throw new Error(JSON.stringify(answer));
       return answer;
     },
