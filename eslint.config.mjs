@@ -3,8 +3,9 @@ import angular from 'angular-eslint';
 import prettier from 'eslint-config-prettier';
 import { defineConfig } from 'eslint/config';
 import ts from 'typescript-eslint';
+import { PROJECTS } from './scripts/projects.mjs';
 
-/** Dependencies point one way: core ← contract, files, postgres ← source-sets ← server, cli; core ← contract ← web; the stand-ins know nothing of ours. */
+/** Dependencies point one way: core ← contract, files, postgres ← source-sets, store ← server, cli; core ← contract ← web; the stand-ins know nothing of ours. */
 const only = (folder, allowed, message) => ({
   files: [`packages/${folder}/src/**/*.ts`],
   rules: {
@@ -40,13 +41,7 @@ export default defineConfig(
     extends: [js.configs.recommended, ...ts.configs.recommended],
     languageOptions: {
       parserOptions: {
-        // core's tests have a project of their own, with the types that core itself must do without.
-        project: [
-          'packages/*/tsconfig.json',
-          'packages/core/tsconfig.spec.json',
-          'e2e/tsconfig.json',
-          'bench/tsconfig.json',
-        ],
+        project: PROJECTS,
         tsconfigRootDir: import.meta.dirname,
       },
     },
@@ -70,13 +65,28 @@ export default defineConfig(
     ['core', 'core/testing', 'files', 'postgres'],
     'source-sets imports core, files and postgres only.',
   ),
+  only('store', ['core', 'postgres', 'postgres/testing'], 'store imports core and postgres only.'),
   only(
     'server',
-    ['core', 'contract', 'files', 'postgres', 'postgres/testing', 'source-sets'],
-    'server imports core, contract, files, postgres and source-sets only.',
+    [
+      'core',
+      'contract',
+      'files',
+      'postgres',
+      'postgres/testing',
+      'source-sets',
+      'store',
+      'store/address',
+      'store/claims',
+    ],
+    'server imports core, contract, files, postgres, source-sets and store only.',
   ),
   only('web', ['core', 'contract'], 'web imports core and contract only.'),
-  only('cli', ['core', 'contract', 'files', 'source-sets'], 'cli imports core, contract, files and source-sets only.'),
+  only(
+    'cli',
+    ['core', 'contract', 'files', 'postgres', 'postgres/testing', 'source-sets', 'store'],
+    'cli imports core, contract, files, postgres, source-sets and store only.',
+  ),
   only('standins', [], 'The stand-ins import nothing of ours.'),
   {
     files: ['packages/core/src/**/*.ts'],

@@ -1,3 +1,5 @@
+import { join } from 'node:path';
+
 // CommonJS mode with @swc/jest; npm packages that ship ES modules only are transformed too.
 const esmOnly = [
   '@electric-sql',
@@ -16,7 +18,9 @@ export default {
   testEnvironment: 'node',
   testMatch: ['<rootDir>/src/**/*.spec.ts'],
   extensionsToTreatAsEsm: [],
+  setupFilesAfterEnv: [join(import.meta.dirname, 'jest.awake.mjs')],
   transform: {
+    '\\.sql$': join(import.meta.dirname, 'jest.sql.mjs'),
     '^.+\\.[cm]?[jt]s$': [
       '@swc/jest',
       {

@@ -3,7 +3,7 @@ import { copyFileSync, mkdirSync, readdirSync, readFileSync, writeFileSync } fro
 import { dirname, join } from 'node:path';
 import { promisify } from 'node:util';
 import { brotliCompress, constants, gzip } from 'node:zlib';
-import { bundle, sourcesOf, whenChanged } from './bundle.mjs';
+import { bundle, bundleInParts, sourcesOf, whenChanged } from './bundle.mjs';
 import { ensureInstalled, fail, root } from './setup.mjs';
 
 /** The server and its worker threads, each one ES module. */
@@ -15,11 +15,12 @@ export async function buildServer() {
     'packages/files/src',
     'packages/postgres/src',
     'packages/source-sets/src',
+    'packages/store/src',
     'packages/server/src',
   );
   await whenChanged('server', sources, output, async () => {
+    await bundleInParts({ entry: 'packages/server/src/main.ts', outdir: 'packages/server/dist', name: 'main' });
     for (const [entry, outfile] of [
-      ['server/src/main.ts', 'main.js'],
       ['postgres/src/pglite/pglite-worker.ts', 'pglite-worker.js'],
       ['server/src/engine/map-worker.ts', 'map-worker.js'],
       ['server/src/engine/share-worker.ts', 'share-worker.js'],

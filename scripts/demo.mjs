@@ -36,6 +36,8 @@ process.env.VERSICLE_ROOTS = roots;
 const settings = { ...demoEnv, VERSICLE_PORT: port, VERSICLE_TEMPLATE: join(root, '.cache/template') };
 for (const [name, value] of Object.entries(settings)) process.env[name] ??= value;
 process.env.VERSICLE_DATA = join(home, 'versicle');
+// Demo data never goes into the store that somebody works with.
+process.env.DATABASE_URL = '';
 let standins;
 try {
   // The other systems listen right behind us; they end with this process.

@@ -8,6 +8,8 @@ export function startServer({ data, port = '4170', env = {} }) {
   const child = spawn(process.execPath, ['--single-threaded-gc', join(root, 'packages/server/dist/main.js')], {
     env: {
       ...process.env,
+      // Demo data never goes into the store that somebody works with.
+      DATABASE_URL: '',
       VERSICLE_DATA: data,
       VERSICLE_PORT: String(port),
       VERSICLE_TEMPLATE: join(root, '.cache/template'),

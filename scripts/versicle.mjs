@@ -12,6 +12,7 @@ await whenChanged(
     'packages/files/src',
     'packages/postgres/src',
     'packages/source-sets/src',
+    'packages/store/src',
     'packages/cli/src',
   ),
   program,
