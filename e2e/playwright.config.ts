@@ -3,7 +3,7 @@ import { defineConfig } from '@playwright/test';
 /** Two servers with the same demo data, one for each half of the tests that change things. */
 export const PORTS = { stories: 4185, sheets: 4186 };
 const VIEWS = /(views|spoken)\.spec\.ts/;
-const SHEETS = /(lists|pages|sheet|story|work)\.spec\.ts/;
+const SHEETS = /(life|lists|pages|sheet|story|work)\.spec\.ts/;
 
 export default defineConfig({
   testDir: './tests',

@@ -1,5 +1,6 @@
 import { expect, test, type Page } from '@playwright/test';
 import { mkdirSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 
 /** Connecting each kind of system, and knowing what is in it before anything is mapped; by mouse and keyboard. */
@@ -171,6 +172,8 @@ test('how a file writes numbers is guessed, corrected, and the typed values foll
   await expect(first).toContainText(/47,14450\s*= 47\.14450/);
 });
 
+/** Below what may be read. */
+const NOWHERE = join(tmpdir(), 'nowhere/export');
 for (const [what, kind, fill, sentence] of [
   [
     'a database whose host is not known',
@@ -185,12 +188,7 @@ for (const [what, kind, fill, sentence] of [
     /connection was refused/,
   ],
   ['a metadata address', 'HTTP API', { 'Base address': 'http://169.254.169.254/' }, /link-local or metadata address/],
-  [
-    'a folder that is not there',
-    'Folder of files',
-    { Folder: '/tmp/nowhere/export' },
-    /There is no folder \/tmp\/nowhere\/export/,
-  ],
+  ['a folder that is not there', 'Folder of files', { Folder: NOWHERE }, `There is no folder ${NOWHERE}`],
 ] as const)
   test(`${what} is said as what it is`, async ({ page }) => {
     await begin(page, `Try ${what}`, kind);

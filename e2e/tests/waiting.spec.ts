@@ -37,7 +37,9 @@ test('what waits for a target is held, sent first and skipped, and the rest goes
   await page.goto(`/runs/${run}`);
   await page.getByRole('link', { name: 'See them' }).click();
   await expect(page.getByRole('heading', { name: 'Waiting for Membership service' })).toBeVisible();
-  await expect(page.getByText(/5,149 records wait\. Its window opens today/)).toBeVisible({ timeout: 60_000 });
+  await expect(page.getByText(/5,149 records wait\. Its window opens (today|tomorrow)/)).toBeVisible({
+    timeout: 60_000,
+  });
   const { violations } = await new AxeBuilder({ page })
     .setLegacyMode(true)
     .exclude('tbody tr:nth-child(n + 15)')
@@ -89,5 +91,5 @@ test('what waits for a target is held, sent first and skipped, and the rest goes
   await expect(page.getByText('Nothing waits.')).toBeVisible({ timeout: 60_000 });
   await page.goto(`/runs/${run}`);
   await expect(page.getByRole('log')).toContainText('the founders are looked at by hand');
-  await expect(page.getByText(', it adds up')).toBeVisible();
+  await expect(page.getByText('it adds up')).toBeVisible();
 });
