@@ -3,6 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { chromium, type Page } from '@playwright/test';
+import { chromiumHere } from '../scripts/chromium.mjs';
 
 /**
  * How long pages take to open on a slow laptop (a quarter of this processor, 10 Mbit/s, 20 ms), from the click until what they
@@ -36,7 +37,7 @@ const server = await startServer!({
 });
 await seedDemo!(server.address, folder, standins.ports);
 const browser = await chromium.launch({
-  executablePath: process.env['CHROMIUM'] ?? '/usr/bin/chromium',
+  executablePath: chromiumHere(),
   args: ['--no-sandbox', '--disable-gpu'],
 });
 

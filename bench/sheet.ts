@@ -4,6 +4,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { chromium, type Page } from '@playwright/test';
+import { chromiumHere } from '../scripts/chromium.mjs';
 
 /** The sheet of 1,000 lines in 14 columns, in a browser: opening it, a key, a step of the sample, an edit. */
 
@@ -46,7 +47,7 @@ const post = async (path: string, body: unknown): Promise<{ id: string }> =>
     })
   ).json()) as { id: string };
 const browser = await chromium.launch({
-  executablePath: '/usr/bin/chromium',
+  executablePath: chromiumHere(),
   args: ['--no-sandbox', '--disable-gpu', '--disable-background-networking'],
 });
 try {

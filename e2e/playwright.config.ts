@@ -1,4 +1,5 @@
 import { defineConfig } from '@playwright/test';
+import { chromiumHere } from '../scripts/chromium.mjs';
 
 /** Two servers with the same demo data, one for each half of the tests that change things. */
 export const PORTS = { stories: 4185, sheets: 4186 };
@@ -35,7 +36,7 @@ export default defineConfig({
     // Each step is photographed for a trace, which takes longer than the step.
     trace: process.env['E2E_TRACE'] ? 'retain-on-failure' : 'off',
     launchOptions: {
-      executablePath: process.env['CHROMIUM'] ?? '/usr/bin/chromium',
+      executablePath: chromiumHere(),
       args: [
         '--headless',
         '--no-sandbox',

@@ -1,6 +1,7 @@
 import { mkdirSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { chromiumHere } from './chromium.mjs';
 import { ensureInstalled, root } from './setup.mjs';
 
 /** `npm run screenshots`: one picture of each main view at 1280×800, from fresh demo data, into docs/screenshots. */
@@ -80,7 +81,7 @@ const VIEWS = [
   ['lines', '/mappings/all/lines'],
 ];
 const browser = await chromium.launch({
-  executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
+  executablePath: chromiumHere(),
   args: ['--headless', '--no-sandbox', '--disable-gpu', '--no-first-run', '--disable-background-networking'],
 });
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, locale: 'en-GB' });

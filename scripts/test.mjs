@@ -1,6 +1,7 @@
 import { spawn, spawnSync } from 'node:child_process';
 import { chmodSync, existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, statfsSync } from 'node:fs';
 import { join } from 'node:path';
+import { chromiumHere } from './chromium.mjs';
 import { ensureInstalled, fail, root } from './setup.mjs';
 
 /** `npm test`: installs what is missing, then lint, types, unit and integration tests, browser tests; ends with the sum. */
@@ -146,14 +147,17 @@ function apt(...args) {
 }
 
 function ensureChromium() {
-  const known = process.env.CHROMIUM ?? '/usr/bin/chromium';
-  if (existsSync(known)) return known;
-  if (!canInstall())
+  const found = () => {
+    const known = chromiumHere();
+    return known !== undefined && existsSync(known) ? known : undefined;
+  };
+  if (found()) return found();
+  if (!canInstall() || process.env.CHROMIUM)
     fail(
       'The browser tests need Chromium: install it (on Debian: apt-get install chromium), or name its program with CHROMIUM=/path.',
     );
   process.stdout.write('Installing Chromium …\n');
-  if (apt('install', 'chromium') !== 0 || !existsSync(known))
-    fail('Chromium could not be installed with apt-get; see the message above.');
-  return known;
+  // Older Debians have only the whole one.
+  if (apt('install', '--no-install-recommends', 'chromium-headless-shell') !== 0) apt('install', 'chromium');
+  return found() ?? fail('Chromium could not be installed with apt-get; see the message above.');
 }
