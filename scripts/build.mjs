@@ -22,6 +22,7 @@ export async function buildServer() {
     await bundleInParts({ entry: 'packages/server/src/main.ts', outdir: 'packages/server/dist', name: 'main' });
     for (const [entry, outfile] of [
       ['postgres/src/pglite/pglite-worker.ts', 'pglite-worker.js'],
+      ['server/src/looks/look-worker.ts', 'look-worker.js'],
       ['server/src/engine/map-worker.ts', 'map-worker.js'],
       ['server/src/engine/share-worker.ts', 'share-worker.js'],
       ['server/src/profiles/profile-worker.ts', 'profile-worker.js'],

@@ -91,6 +91,7 @@ export const addresses = {
   changeSystem: 'put /systems/:id',
   beginSignIn: 'post /systems/:id/sign-in',
   settleDataset: 'put /systems/:id/setting',
+  learnDataset: 'post /systems/:id/learn',
   tryWrite: 'post /systems/:id/try-write',
   unsettleDataset: 'delete /systems/:id/setting',
   deleteSystem: 'delete /systems/:id',

@@ -27,7 +27,12 @@ const delimited = z.strictObject({
   marks,
   unknown,
 });
-const jsonl = z.strictObject({ kind: z.literal('jsonl'), encoding, unknown });
+const jsonl = z.strictObject({
+  kind: z.literal('jsonl'),
+  encoding,
+  fields: z.array(z.string()).max(20_000).optional(),
+  unknown,
+});
 const fixed = z.strictObject({
   kind: z.literal('fixed'),
   encoding,

@@ -40,6 +40,12 @@ export const systemRoutes = {
     body: systems.saveSetting,
     response: systems.datasetDetail,
   },
+  learnDataset: {
+    summary: 'Learn what the records of a dataset are like from all of them, not from the first ones, and settle it',
+    params: idParams,
+    body: z.strictObject({ dataset: z.string().min(1) }),
+    response: systems.learnedStructure,
+  },
   tryWrite: {
     summary: 'Send records of which one must be refused, to see how the answer says so',
     params: idParams,

@@ -100,6 +100,15 @@ export const datasetDetail = z.object({
 });
 export type DatasetDetail = z.infer<typeof datasetDetail>;
 
+/** What was learned from all records of a dataset: how many there are, how many of them can't be read, which fields are new. */
+export const learnedStructure = z.object({
+  detail: datasetDetail,
+  records: z.number(),
+  unread: z.number(),
+  added: z.array(z.string()),
+});
+export type LearnedStructure = z.infer<typeof learnedStructure>;
+
 export const rowsQuery = z.object({
   dataset: z.string().min(1),
   limit: z.coerce.number().int().min(1).max(2000).default(100),

@@ -1,6 +1,7 @@
 export * from './archive.ts';
 export * from './awake.ts';
 export * from './chunks.ts';
+export * from './learn-whole.ts';
 export * from './look.ts';
 export * from './records.ts';
 export * from './thread.ts';

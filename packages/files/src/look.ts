@@ -107,7 +107,7 @@ function lookAtText(sample: Uint8Array, name: string, part: string | null, fixed
     return {
       format,
       reasons: guess.reasons,
-      fields: sampleFields(sample, format),
+      fields: (format.kind === 'jsonl' && format.fields) || sampleFields(sample, format),
       parts: [],
       lines: firstLines(sample, format.encoding),
     };

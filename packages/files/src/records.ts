@@ -107,7 +107,8 @@ function placesOf(names: readonly string[], fields: readonly string[]): Places |
   if (same) return null;
   const known = new Set(fields);
   const others = names.map((name, at) => ({ name, at })).filter(({ name }) => !known.has(name));
-  return { at: fields.map((field) => names.indexOf(field)), others };
+  const places = new Map(names.map((name, at) => [name, at]));
+  return { at: fields.map((field) => places.get(field) ?? -1), others };
 }
 function mapped(batch: RowBatch, map: (row: RawRow, number: number) => RawRow): RowBatch {
   return { ...batch, rows: batch.rows.map((row, i) => map(row, batch.firstRow + i)) };
@@ -130,7 +131,7 @@ export interface DatasetFile {
   readonly bytes?: number;
   readonly changed?: number;
 }
-const stateOf = ({ bytes, changed }: DatasetFile): FileState | null =>
+export const stateOf = ({ bytes, changed }: DatasetFile): FileState | null =>
   bytes === undefined || changed === undefined ? null : { bytes, changed };
 /** Consecutive records of one file of a dataset. */
 export interface DatasetBatch extends RowBatch {
@@ -164,7 +165,8 @@ export async function* datasetRecords(
     before += last;
   }
 }
-const withName = (name: string, message: string): string => (message.includes(name) ? message : `${name}: ${message}`);
+export const withName = (name: string, message: string): string =>
+  message.includes(name) ? message : `${name}: ${message}`;
 
 /** The records of a block, with its cells where the dataset has their fields. */
 export function recordsOfBlock(block: Block, format: FileFormat, fields: readonly string[]): RowBatch {

@@ -1,4 +1,12 @@
-import { Unreadable, type BlocksOfFile } from '@versicle/core';
+import {
+  Fault,
+  isFault,
+  Unreadable,
+  type BlocksOfFile,
+  type FaultCode,
+  type FaultDetail,
+  type RawRow,
+} from '@versicle/core';
 import { Worker, type MessagePort, type WorkerOptions } from 'node:worker_threads';
 
 interface Call {
@@ -10,6 +18,8 @@ interface Answer {
   readonly id: number;
   readonly value?: unknown;
   readonly error?: string;
+  /** What people may see of it. */
+  readonly fault?: { readonly code: FaultCode; readonly details: readonly FaultDetail[] };
 }
 interface Waiting {
   resolve(value: unknown): void;
@@ -25,11 +35,11 @@ export class InThread {
 
   constructor(program: URL, options: WorkerOptions) {
     this.worker = new Worker(program, options);
-    this.worker.on('message', ({ id, value, error }: Answer) => {
+    this.worker.on('message', ({ id, value, error, fault }: Answer) => {
       const waiting = this.waiting.get(id);
       this.waiting.delete(id);
       if (error === undefined) waiting?.resolve(value);
-      else waiting?.reject(new Error(error));
+      else waiting?.reject(fault ? new Fault(fault.code, error, fault.details) : new Error(error));
     });
     this.worker.on('error', (error) => this.end(error));
     this.worker.on('exit', () => this.end(new Error('A thread ended before its work was done.')));
@@ -48,7 +58,18 @@ export class InThread {
       this.worker.postMessage({ id, method, args } satisfies Call);
     });
   }
+  /** While nothing is asked of it, it does not keep the process going. */
+  rest(): void {
+    this.worker.unref();
+  }
+  wake(): void {
+    this.worker.ref();
+  }
+  get hasEnded(): boolean {
+    return this.ended !== null;
+  }
   async close(): Promise<void> {
+    this.end(new Error('A thread was ended before its work was done.'));
     await this.worker.terminate();
   }
 }
@@ -65,7 +86,8 @@ export function serveCalls(
       const value = await methods[method]!(...args);
       port.postMessage({ id, value } satisfies Answer, moved(value));
     } catch (error) {
-      port.postMessage({ id, error: (error as Error).message } satisfies Answer);
+      const fault = isFault(error) ? { fault: { code: error.code, details: error.details } } : {};
+      port.postMessage({ id, error: (error as Error).message, ...fault } satisfies Answer);
     }
   };
   let last = Promise.resolve();
@@ -78,8 +100,10 @@ export function serveCalls(
 export function blocksFromMessage(blocks: readonly BlocksOfFile[]): BlocksOfFile[] {
   return blocks.map(({ block, ...rest }) => {
     if (!('read' in block)) return { block, ...rest };
-    const read = block.read.map((row) => (Array.isArray(row) ? row : unreadableOf(row as Unreadable)));
-    return { block: { ...block, read }, ...rest };
+    return { block: { ...block, read: rowsFromMessage(block.read) }, ...rest };
   });
+}
+export function rowsFromMessage(rows: readonly RawRow[]): RawRow[] {
+  return rows.map((row) => (Array.isArray(row) ? row : unreadableOf(row as Unreadable)));
 }
 const unreadableOf = ({ message, raw }: Unreadable): Unreadable => new Unreadable(message, raw);

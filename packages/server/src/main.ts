@@ -29,6 +29,7 @@ import { makeApp, makeHealthApp, makeHooksApp } from './http/app.ts';
 import { Events } from './http/events.ts';
 import { publicAddress } from './http/public-address.ts';
 import { Codes } from './codes/codes.ts';
+import { Looks } from './looks/looks.ts';
 import { KeyMaps } from './key-maps/key-maps.ts';
 import { Mappings } from './mappings/mappings.ts';
 import { findUses } from './mappings/uses.ts';
@@ -110,13 +111,14 @@ async function start(): Promise<void> {
   await requireSameKey(db, secrets, alone);
   await workers.begin();
   const embedded = await embeddedDatabases(db, store.address, home);
-  const systems = new Systems(db, embedded, secrets, kinds, peers);
+  const looks = new Looks({ seconds: secondsOf('VERSICLE_LOOK_SECONDS', 60), megabytes: 300 });
+  const systems = new Systems(db, embedded, secrets, kinds, peers, looks);
   const failures = new Failures(db);
   const structures = new Structures(db, systems);
   const landed = join(shared, 'landed');
   const profiles = new Profiles(db, systems, structures, events, landed, me, LEASE, peers, works);
   const sourceSets = new SourceSets(systems, structures, template ?? null);
-  const keyMaps = new KeyMaps(db);
+  const keyMaps = new KeyMaps(db, looks);
   const readings = new Readings(db, systems);
   const mappings = new Mappings(db, systems, failures, structures, sourceSets, keyMaps, readings);
   const runs = new Runs(db, events, me, peers);
@@ -321,6 +323,15 @@ async function embeddedDatabases(db: Database, server: ServerAddress | null, hom
 }
 
 /** What this process does of all that there is to do. */
+/** A setting in seconds. Throws a fault. */
+function secondsOf(name: string, usual: number): number {
+  const text = process.env[name];
+  if (text === undefined || text === '') return usual;
+  const seconds = Number(text);
+  if (seconds > 0 && seconds <= 86_400) return seconds;
+  throw new Fault('start', `${name} is a number of seconds, up to a day, not “${text}”.`);
+}
+
 function workOf(text: string): Work {
   if (text === 'pages' || text === 'runs' || text === 'all') return text;
   throw new Fault('start', `VERSICLE_WORK is pages, runs or all, not “${text}”.`);
@@ -442,6 +453,7 @@ function closeOnSignals(
     await profiles.close();
     await trials.close();
     await systems.close();
+    await systems.looks.close();
     await workers.end().catch(() => undefined);
     await peers.close();
     await db.close();

@@ -29,6 +29,8 @@ export interface DelimitedFormat extends OfAnyKind {
 export interface JsonLinesFormat extends OfAnyKind {
   readonly kind: 'jsonl';
   readonly encoding: Encoding;
+  /** The names of all its objects, where they were learned from whole files; otherwise those of the first ones. */
+  readonly fields?: readonly string[];
   /** Kept by us: a line that begins with `!` is a record that could not be read when it was fetched (landedUnreadable). */
   readonly landed?: true;
   /** Of the dataset that they were taken from. */

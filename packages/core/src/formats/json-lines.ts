@@ -15,9 +15,11 @@ export class JsonLinesReader {
   constructor(
     private readonly format: JsonLinesFormat,
     fields: readonly string[] | null = null,
+    /** Without fields: the names that those of its objects come behind. */
+    before: readonly string[] = [],
   ) {
     this.decoder = new ChunkDecoder(format.encoding);
-    this.known = fields ? [...fields] : [];
+    this.known = [...(fields ?? before)];
     this.knownSet = new Set(this.known);
     this.quick = new FlatObjects(this.known);
     this.fixed = fields !== null;

@@ -41,6 +41,15 @@ export class StructureLearner {
   constructor(part = '') {
     this.repeating = new Set(part === '' ? [] : [part]);
   }
+  /** Goes on from what is known. */
+  static from(structures: readonly NestedStructure[]): StructureLearner {
+    const learner = new StructureLearner();
+    for (const { path, fields } of structures) {
+      if (path !== '') learner.repeating.add(path);
+      learner.found.set(path, new Map(fields.map((name) => [name, true])));
+    }
+    return learner;
+  }
 
   add(records: readonly Tree[]): this {
     const before = new Map([...this.found].map(([path, fields]) => [path, new Map(fields)]));
@@ -68,6 +77,10 @@ export class StructureLearner {
     }
   }
 
+  /** Fields of the structure that has most of them. */
+  get widest(): number {
+    return Math.max(...[...this.found.values()].map((fields) => fields.size));
+  }
   get structures(): NestedStructure[] {
     return [...this.found].map(([path, fields]) => ({
       path,
@@ -254,7 +267,7 @@ interface Place {
   readonly below: Map<string, Place>;
 }
 const MOST_PLACES = 10_000;
-const SAMPLE = 'in the sample that the structure was learned from; learn it again.';
+const SAMPLE = 'in those that the structure was learned from; learn it from all records.';
 /** The paths above a field: `a` and `a.b` of `a.b.c`. */
 const parentsOf = (field: string): string[] => {
   const names = field.split('.');

@@ -20,7 +20,6 @@ import {
   quoted,
   refused,
 } from '@versicle/core';
-import { readCodeTable } from '@versicle/files';
 import { withUpload } from '../http/upload.ts';
 import type { Mappings } from '../mappings/mappings.ts';
 import type { Database } from '@versicle/postgres';
@@ -162,7 +161,9 @@ export class Codes {
   /** What a file says, beside the table. Codes that stand in it twice are named; the first of them counts. */
   async read(beside: string | null, fileName: string, content: string): Promise<CodesRead> {
     const there = beside === null ? [] : fromJson((await this.row(beside)).codes);
-    const read = await withUpload(fileName, content, (path) => readCodeTable(path, fileName));
+    const read = await withUpload(fileName, content, (path) =>
+      this.systems.looks.ask(fileName, 'codeTable', [path, fileName]),
+    );
     const twice = doubledCodes(read);
     const codes: Code[] = [];
     for (const code of read)

@@ -11,7 +11,6 @@ import {
   refused,
   targetTables,
 } from '@versicle/core';
-import { readGrid } from '@versicle/files';
 import { withUpload } from '../http/upload.ts';
 import type { Database } from '@versicle/postgres';
 import type { Structures } from '../structures/structures.ts';
@@ -71,7 +70,9 @@ export class Foreign {
   }
 
   private async grids(fileName: string, content: string): Promise<Grid[]> {
-    const grids = await withUpload(fileName, content, (path) => readGrid(path, fileName)).catch((error: Error) => {
+    const grids = await withUpload(fileName, content, (path) =>
+      this.systems.looks.ask(fileName, 'grid', [path, fileName]),
+    ).catch((error: Error) => {
       throw isFault(error, 'unreadable')
         ? refused(error.message.includes(fileName) ? error.message : `${fileName}: ${error.message}`)
         : error;

@@ -228,6 +228,8 @@ function isDecodable(path: string): boolean {
 function problems(log: Logger): ErrorRequestHandler {
   return (error: unknown, req, res, next) => {
     if (res.headersSent) return next(error);
+    // Nobody waits for it any more, and so it was given up.
+    if (res.closed && (error as Error).name === 'AbortError') return;
     const fault = asFault(error);
     const [status, title] = fault === null ? OURS : PROBLEMS[fault.code];
     if (status >= 500) log.error({ err: error, method: req.method, path: req.path }, 'request failed');

@@ -1,7 +1,7 @@
 import { type KeyMaps as Maps, keyMapsAsked, type MappingDocument, notFound, quoted, refused } from '@versicle/core';
 import type { KeyMap } from '@versicle/contract';
-import { readCodeTable } from '@versicle/files';
 import { withUpload } from '../http/upload.ts';
+import type { Looks } from '../looks/looks.ts';
 import type { Database, Statement } from '@versicle/postgres';
 import { isoTime } from '../store/values.ts';
 
@@ -10,7 +10,10 @@ const SAMPLE_KEYS = 20_000;
 
 /** Which record of the target each delivered record of the source became. */
 export class KeyMaps {
-  constructor(private readonly db: Database) {}
+  constructor(
+    private readonly db: Database,
+    private readonly looks: Looks,
+  ) {}
 
   async get(id: string, search: string, limit: number): Promise<KeyMap> {
     await this.requireMapping(id);
@@ -44,7 +47,9 @@ export class KeyMaps {
   /** Source key and target key from the first two columns of a file; keys that are there already are overwritten. */
   async import(id: string, fileName: string, content: string): Promise<{ added: number; changed: number }> {
     await this.requireMapping(id);
-    const codes = await withUpload(fileName, content, (path) => readCodeTable(path, fileName));
+    const codes = await withUpload(fileName, content, (path) =>
+      this.looks.ask(fileName, 'codeTable', [path, fileName]),
+    );
     const keys = new Map(codes.map((c) => [c.from, c.to]));
     const [{ known } = { known: '0' }] = await this.db.query<{ known: string }>(
       'SELECT count(*) AS known FROM key_map k JOIN unnest($2::text[], $3::text[]) AS n(source, target) ON n.source = k.source WHERE k.mapping = $1 AND n.target <> k.target',

@@ -12,7 +12,7 @@ import {
   withStaleAgreements,
   type WorkbookFacts,
 } from '@versicle/core';
-import { readDocumentWorkbook, writeDocumentWorkbook } from '@versicle/files';
+import { writeDocumentWorkbook } from '@versicle/files';
 import type { Systems } from '../systems/systems.ts';
 import type { Mappings } from './mappings.ts';
 
@@ -60,7 +60,12 @@ export class Workbooks {
       const path = join(folder, 'document.xlsx');
       writeFileSync(path, Buffer.from(content, 'base64'));
       try {
-        const { document: read, mapping, base, mistaken } = await readDocumentWorkbook(path, fileName);
+        const {
+          document: read,
+          mapping,
+          base,
+          mistaken,
+        } = await this.systems.looks.ask(fileName, 'documentWorkbook', [path, fileName]);
         const ofOther = mapping !== null && mapping !== id ? mapping : null;
         // What changed in the draft since the workbook went out stays, where the workbook did not change it, too.
         const { document, clashes } =

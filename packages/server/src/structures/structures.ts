@@ -1,6 +1,3 @@
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
 import {
   endpoint,
   type DatasetDetail,
@@ -12,21 +9,18 @@ import {
 import {
   compareStructures,
   type DescribedEndpoint,
-  endpointsOfOpenApi,
   Fault,
   isFault,
   quoted,
   refused,
   type Structure,
   type StructureField,
-  structuresOfDictionary,
-  structuresOfJsonSchema,
-  structuresOfXsd,
 } from '@versicle/core';
-import { lookAt, recordsOf } from '@versicle/files';
+import { withUpload } from '../http/upload.ts';
 import type { Database } from '@versicle/postgres';
 import { fromJson, isoTime } from '../store/values.ts';
 import type { Systems } from '../systems/systems.ts';
+import type { Told } from './told-by.ts';
 
 interface VersionRow {
   [key: string]: unknown;
@@ -109,7 +103,7 @@ export class Structures {
   async import(system: string, dataset: string | null, fileName: string, content: Buffer): Promise<Imported> {
     const { connection } = await this.systems.get(system);
     try {
-      const told = await toldBy(fileName, content, dataset ?? fileName.replace(/\.[^.]+$/, ''));
+      const told = await this.told(fileName, content, dataset ?? fileName.replace(/\.[^.]+$/, ''));
       if (told.kind === 'endpoints') {
         if (connection.kind !== 'http')
           throw refused('An OpenAPI document describes an HTTP API; this system is of another kind.');
@@ -131,6 +125,9 @@ export class Structures {
     } catch (error) {
       throw isFault(error, 'structure', 'unreadable') ? refused(`${fileName} can't be used: ${error.message}`) : error;
     }
+  }
+  private told(fileName: string, content: Buffer, name: string): Promise<Told> {
+    return withUpload(fileName, content, (path) => this.systems.looks.ask(fileName, 'told', [path, fileName, name]));
   }
   private async keepEndpoint(system: string, fileName: string, told: DescribedEndpoint): Promise<void> {
     const paging = told.cursor
@@ -283,43 +280,4 @@ function withTold(fields: readonly DatasetField[], told: readonly StructureField
       description: f.description ?? t.description,
     };
   });
-}
-
-type Told =
-  | { readonly kind: 'structures'; readonly what: string; readonly structures: readonly Structure[] }
-  | { readonly kind: 'endpoints'; readonly endpoints: readonly DescribedEndpoint[] };
-
-/** Finds out what kind of description a file is, by its content. */
-async function toldBy(fileName: string, content: Buffer, name: string): Promise<Told> {
-  const head = content.subarray(0, 4096).toString('utf8').trimStart();
-  if (head.startsWith('<'))
-    return { kind: 'structures', what: 'the schema', structures: structuresOfXsd(content.toString('utf8')) };
-  if (head.startsWith('{') && !/\.(jsonl|ndjson)$/i.test(fileName)) {
-    let document: unknown;
-    try {
-      document = JSON.parse(content.toString('utf8'));
-    } catch (error) {
-      throw new Fault('structure', `it is not sound JSON (${(error as Error).message}).`);
-    }
-    if (typeof document === 'object' && document !== null && 'openapi' in document)
-      return { kind: 'endpoints', endpoints: endpointsOfOpenApi(document) };
-    return { kind: 'structures', what: 'the schema', structures: structuresOfJsonSchema(document, name) };
-  }
-  return { kind: 'structures', what: 'the dictionary', structures: await dictionary(fileName, content, name) };
-}
-/** A dictionary comes as delimited text or as a workbook; both are read as any other file. */
-async function dictionary(fileName: string, content: Buffer, name: string): Promise<Structure[]> {
-  const folder = mkdtempSync(join(tmpdir(), 'versicle-dictionary-'));
-  const ending = /\.(xlsx|xlsm|csv|tsv|txt)$/i.exec(fileName)?.[0] ?? '.csv';
-  const path = join(folder, `dictionary${ending}`);
-  try {
-    writeFileSync(path, content);
-    const look = await lookAt(path, `dictionary${ending}`);
-    const rows: (readonly (string | null)[])[] = [];
-    for await (const batch of recordsOf(path, `dictionary${ending}`, look.format))
-      for (const row of batch.rows) if (Array.isArray(row)) rows.push(row as readonly (string | null)[]);
-    return structuresOfDictionary(look.fields, rows, name);
-  } finally {
-    rmSync(folder, { recursive: true });
-  }
 }

@@ -14,16 +14,11 @@ import {
   type Value,
   type ValueType,
 } from '@versicle/core';
-import type { OpenSystem, ReadOptions } from './kinds/kind.ts';
+import { GrowingFields } from './growing-fields.ts';
+import type { OpenSystem, PreviewOptions, ReadOptions } from './kinds/kind.ts';
 
-export interface PreviewOptions {
-  readonly filter: string | null;
-  /** A rule; `-` before it turns the order round. */
-  readonly sort: string | null;
-  readonly limit: number;
-  /** Aborted when nobody waits any more. */
-  readonly signal?: AbortSignal;
-}
+/** What is asked of a system for it. */
+export type Previewed = Pick<OpenSystem, 'read' | 'columns' | 'describe' | 'sourcePlan'>;
 interface Found {
   readonly row: number;
   readonly file: string | null;
@@ -31,44 +26,46 @@ interface Found {
   readonly order: Value;
 }
 
-/** A preview looks at a million records at the most, so that a filter that nothing meets ends. */
+/** A preview looks at a million records at the most, for twenty seconds, so that a filter that nothing meets ends. */
 const MAX_LOOKED = 1_000_000;
+const MAX_MILLIS = 20_000;
+/** Of records with thousands of fields, fewer are shown. */
+const MAX_CELLS = 100_000;
+const FEW_ROWS = 5;
 
 /** The first rows of a dataset that meet a filter, in the order read or sorted. */
-export async function preview(system: OpenSystem, dataset: string, options: PreviewOptions): Promise<Rows> {
+export async function preview(system: Previewed, dataset: string, options: PreviewOptions): Promise<Rows> {
   if (!system.read) throw refused('This kind of system holds no records.');
-  const { filter, limit } = options;
+  const { filter } = options;
+  let { limit } = options;
   const descending = options.sort?.startsWith('-') ?? false;
   const sort = options.sort?.replace(/^-/, '') ?? null;
-  let fields: string[] = [];
+  const growing = new GrowingFields();
   let keep: ((row: readonly (string | null)[]) => boolean) | null = null;
   let orderOf: ((row: readonly (string | null)[]) => Value) | null = null;
   let found: Found[] = [];
   let looked = 0;
   let more = false;
   let compare: (a: Value, b: Value) => number = () => 0;
+  const until = performance.now() + MAX_MILLIS;
   const better = (a: Found, b: Found): number => (descending ? -1 : 1) * compare(a.order, b.order) || a.row - b.row;
   reading: for await (const batch of system.read(dataset, {
     ...(system.columns ? given(options) : {}),
     signal: options.signal,
   })) {
-    // Later batches of an API may know more fields; they come after those that are known.
-    const added = batch.fields.filter((f) => !fields.includes(f));
-    if (added.length > 0) {
-      fields = [...fields, ...added];
-      keep = filter === null || system.columns ? null : condition(filter, fields);
+    if (growing.next(batch.fields)) {
+      limit = Math.min(limit, Math.max(FEW_ROWS, Math.floor(MAX_CELLS / growing.names.length)));
+      keep = filter === null || system.columns ? null : condition(filter, growing.names);
       if (sort !== null && !system.columns) {
-        const rule = compiled(sort, fields, 'sort');
+        const rule = compiled(sort, growing.names, 'sort');
         orderOf = rule.run;
         compare = nullsLast(rule.type);
       }
     }
-    const places = fields.map((f) => batch.fields.indexOf(f));
-    const same = places.every((p, i) => p === i);
     if (options.signal?.aborted) break;
     for (const raw of batch.rows) {
       looked++;
-      const values = raw instanceof Unreadable || same ? raw : places.map((p) => (p < 0 ? null : (raw[p] ?? null)));
+      const values = growing.row(raw);
       if (keep && (values instanceof Unreadable || !keep(values))) continue;
       if (!orderOf && found.length >= limit) {
         looked--;
@@ -86,7 +83,7 @@ export async function preview(system: OpenSystem, dataset: string, options: Prev
         more = true;
       }
     }
-    if (looked >= MAX_LOOKED) {
+    if (looked >= MAX_LOOKED || performance.now() > until) {
       more = true;
       break;
     }
@@ -95,14 +92,14 @@ export async function preview(system: OpenSystem, dataset: string, options: Prev
     more ||= found.length > limit;
     found = found.sort(better).slice(0, limit);
   }
-  if (fields.length === 0) fields = (await system.describe(dataset)).fields.map((f) => f.name);
+  const fields = growing.names.length > 0 ? growing.names : (await system.describe(dataset)).fields.map((f) => f.name);
   const rows = found.map(({ row, file, values }) =>
     values instanceof Unreadable
       ? { row, file, values: [], problem: `${values.message} ${values.raw ? `It begins: ${values.raw}` : ''}`.trim() }
       : { row, file, values: [...values], problem: null },
   );
   return {
-    fields,
+    fields: [...fields],
     rows,
     reading: system.columns ? null : await readingOf(system, dataset, fields, found),
     looked,
@@ -113,7 +110,7 @@ export async function preview(system: OpenSystem, dataset: string, options: Prev
 }
 /** What the rows read as; a file's format says, guessed or declared, how its numbers and dates are written. */
 async function readingOf(
-  system: OpenSystem,
+  system: Previewed,
   dataset: string,
   fields: readonly string[],
   found: readonly Found[],

@@ -30,6 +30,7 @@ export function systemRoutes(api: Api, { systems, signIn, events }: Services): v
   api.on('beginSignIn', ({ params, body }) => signIn.begin(params.id, body.origin));
   api.on('changeSystem', ({ params, body }) => changed(systems.change(params.id, body)));
   api.on('settleDataset', ({ params, body }) => systems.settle(params.id, body.dataset, body.setting));
+  api.on('learnDataset', ({ params, body }, { signal }) => systems.learn(params.id, body.dataset, signal));
   api.on('tryWrite', async ({ params, body }) => {
     const { system } = await systems.openById(params.id);
     if (!system.tryWrite) throw refused('Only datasets of APIs are tried so.');

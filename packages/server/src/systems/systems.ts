@@ -8,6 +8,7 @@ import {
   type DatasetSetting,
   type Diagnosis,
   type KindFacts,
+  type LearnedStructure,
   type LookSchedule,
   type NewSystem,
   type Rows,
@@ -17,15 +18,16 @@ import { changedMeanwhile, isFault, nearest, notFound, quoted, refused } from '@
 import type { Database } from '@versicle/postgres';
 import type { Secrets } from '../store/secrets.ts';
 import { fromJson, isoTime } from '../store/values.ts';
+import { Looks } from '../looks/looks.ts';
 import { nextLook, requireSchedule } from '../structures/next-look.ts';
-import type { KindContext, OpenSystem } from './kinds/kind.ts';
+import type { KindContext, OpenSystem, PreviewOptions } from './kinds/kind.ts';
 import type { Kinds } from './kinds/kinds.ts';
 import { Peers } from '../workers/peers.ts';
 import { countRows } from './count.ts';
 import { alone } from '../workers/alone.ts';
 import type { EmbeddedDatabases } from './embedded-databases.ts';
 import type { Standing } from './embedded-home.ts';
-import { preview, type PreviewOptions } from './preview.ts';
+import { preview } from './preview.ts';
 
 /** Turns that may be given out ahead: more of them are of a clock that was set back. */
 const MOST_AHEAD = 100;
@@ -47,6 +49,7 @@ interface SystemRow {
   diagnosis: Diagnosis | string | null;
 }
 type Kept = Record<string, string>;
+type FormatSetting = Extract<DatasetSetting, { kind: 'format' }>['format'];
 
 /** The registered systems, and the one place where a connection becomes something that can be read or written. */
 export class Systems {
@@ -63,6 +66,7 @@ export class Systems {
     private readonly secrets: Secrets,
     readonly kinds: Kinds,
     private readonly peers: Peers = Peers.none(),
+    readonly looks: Looks = new Looks(),
   ) {
     peers.on('system', ({ id }) => void this.forgetHere(id, 'changed').catch(() => undefined));
     peers.on('missed', () => void this.forgetChanged().catch(() => undefined));
@@ -328,6 +332,7 @@ export class Systems {
         this.databaseOf.set(system, name);
         return this.databases.open(name, () => this.reopen(name));
       },
+      folders: this.looks.folders,
       settings: () => this.settings(system),
       ...this.keeper(system),
       received: async (after, limit) => {
@@ -385,6 +390,23 @@ export class Systems {
       throw error;
     }
   }
+  /** Learns what a dataset's records are like from all of them, and settles it. Throws a fault. */
+  async learn(id: string, name: string, signal: AbortSignal): Promise<LearnedStructure> {
+    const { system } = await this.openById(id);
+    const { learn } = system;
+    if (!learn) throw refused('Only the datasets of folders are learned from whole files.');
+    const { format, records, unread, added } = await this.inWords(system, () => learn(name, signal));
+    const settings = await this.settings(id);
+    // All parts of a file have one structure; a part that somebody settled by itself has its own.
+    const [file] = name.split('/') as [string];
+    for (const dataset of new Set([file, name])) {
+      const own = settings.get(dataset);
+      if (dataset !== file && own?.kind !== 'format') continue;
+      const kept = own?.kind === 'format' && own.format.kind === format.kind ? { ...own.format, ...format } : format;
+      await this.keepSetting(id, dataset, { kind: 'format', format: kept as FormatSetting });
+    }
+    return { detail: await this.describe(id, name), records, unread, added: [...added] };
+  }
   async keepSetting(id: string, dataset: string, setting: DatasetSetting): Promise<void> {
     await this.db.query(
       'INSERT INTO dataset_setting (system, dataset, setting) VALUES ($1, $2, $3) ON CONFLICT (system, dataset) DO UPDATE SET setting = EXCLUDED.setting, updated_at = now()',
@@ -402,7 +424,7 @@ export class Systems {
     try {
       return await ask();
     } catch (error) {
-      if (isFault(error)) throw error;
+      if (isFault(error) || (error as Error).name === 'AbortError') throw error;
       const found = await system.test().catch(() => null);
       if (found && !found.ok) throw refused(found.message);
       throw error;
@@ -433,7 +455,7 @@ export class Systems {
 
   async rows(id: string, dataset: string, options: PreviewOptions): Promise<Rows> {
     const { system } = await this.openById(id);
-    return this.inWords(system, () => preview(system, dataset, options));
+    return this.inWords(system, () => system.rows?.(dataset, options) ?? preview(system, dataset, options));
   }
 
   async count(id: string, dataset: string, filter: string, signal: AbortSignal): Promise<Counted> {

@@ -6,6 +6,7 @@ import type {
   DatasetSetting,
   Diagnosis,
   KindFacts,
+  Rows,
   TriedWrite,
 } from '@versicle/contract';
 import {
@@ -17,6 +18,7 @@ import {
   type Delivery,
   type ChunkEncodingName,
   type FileFormat,
+  type Learned,
   type MappingDocument,
   type Pace,
   type TargetField,
@@ -200,12 +202,16 @@ export interface OpenSystem {
   describe(dataset: string): Promise<Described>;
   /** All records as text, in a steady order where the system has one; ends early when nobody asks for more. */
   read?(dataset: string, options: ReadOptions): AsyncIterable<SourceBatch>;
+  /** The first records that meet a filter, where the system itself looks for them. */
+  rows?(dataset: string, options: PreviewOptions): Promise<Rows>;
   /** A database says which fields a dataset has without reading a record; it carries out filter and sort itself. */
   columns?(dataset: string): Promise<readonly { readonly name: string; readonly type: string }[]>;
   /** How many of all records meet a filter, where the system itself can count. */
   count?(dataset: string, filter: string, signal?: AbortSignal): Promise<Counted>;
   /** Gives some records of the dataset by the values of a field (`keys` of `read`); null: all or nothing. */
   finds?(dataset: string): Promise<Finder | null>;
+  /** What the records of a dataset are like, learned from all of them. Throws a fault. */
+  learn?(dataset: string, signal?: AbortSignal): Promise<LearnedDataset>;
   /** Files that a run may read by itself; without it, a run lands the records first. */
   sourcePlan?(dataset: string, options: ReadOptions): Promise<SourcePlan>;
   /** Sends records as they are, of which the one at `bad` (from 1) must be refused, to learn how answers say so. */
@@ -312,6 +318,10 @@ export interface Captured {
   /** Up to where it goes. */
   readonly upTo: string;
 }
+/** What was learned of a dataset from all of its records, and which fields nobody knew of before. */
+export interface LearnedDataset extends Learned {
+  readonly added: readonly string[];
+}
 /** How the files of a dataset are read: what they were found to be, and the fields that they had. */
 export interface Reading {
   readonly format: FileFormat;
@@ -341,9 +351,40 @@ export interface ReadOptions {
   readonly keys?: readonly string[];
 }
 
+/** Which records a person wants to see. */
+export interface PreviewOptions {
+  readonly filter: string | null;
+  /** A rule; `-` before it turns the order round. */
+  readonly sort: string | null;
+  readonly limit: number;
+  /** Aborted when nobody waits any more. */
+  readonly signal?: AbortSignal;
+}
+/** A folder and what people settled about its datasets, as plain data. */
+export interface FolderPlace {
+  readonly root: string;
+  readonly settings: ReadonlyMap<string, DatasetSetting>;
+}
+export type FolderReadOptions = Pick<ReadOptions, 'withDoc' | 'only' | 'as'>;
+/** Looks into the files of folders, within bounds and away from the thread that answers requests. */
+export interface FolderLooks {
+  describe(place: FolderPlace, dataset: string): Promise<Described>;
+  plan(place: FolderPlace, dataset: string, options: FolderReadOptions, signal?: AbortSignal): Promise<SourcePlan>;
+  rows(place: FolderPlace, dataset: string, options: PreviewOptions): Promise<Rows>;
+  count(place: FolderPlace, dataset: string, filter: string, signal?: AbortSignal): Promise<Counted>;
+  learn(place: FolderPlace, dataset: string, signal?: AbortSignal): Promise<LearnedDataset>;
+  read(
+    place: FolderPlace,
+    dataset: string,
+    options: FolderReadOptions,
+    signal?: AbortSignal,
+  ): AsyncGenerator<SourceBatch>;
+}
+
 /** What a kind may ask of the house. */
 export interface KindContext {
   readonly system: string;
+  readonly folders: FolderLooks;
   embedded(name: string): Promise<Database>;
   /** What people settled about the system's datasets. */
   settings(): Promise<ReadonlyMap<string, DatasetSetting>>;

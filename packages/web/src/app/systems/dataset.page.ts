@@ -142,13 +142,12 @@ export class DatasetPage {
     effect(() => this.store.dispatch(profilesActions.opened({ id: this.id(), dataset: this.name() })));
     // Read another way, the rows are others.
     inject(Actions)
-      .pipe(ofType(systemsActions.settled, systemsActions.unsettled), takeUntilDestroyed())
+      .pipe(ofType(systemsActions.settled, systemsActions.learned, systemsActions.unsettled), takeUntilDestroyed())
       .subscribe((action) => {
         const gone = action.type === systemsActions.unsettled.type && this.detail()?.setting?.kind !== 'format';
         if (gone) void this.router.navigate(['/systems', this.id()]);
-        else if (action.type === systemsActions.settled.type)
-          this.store.dispatch(systemsActions.rowsAsked(this.asked()));
-        else this.again();
+        else if (action.type === systemsActions.unsettled.type) this.again();
+        else this.store.dispatch(systemsActions.rowsAsked(this.asked()));
       });
   }
   protected again(): void {

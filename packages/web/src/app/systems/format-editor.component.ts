@@ -5,6 +5,7 @@ import type { Marks } from '@versicle/core';
 import { FormComponent } from '../shared/form/form.component';
 import { formatForm, formatValues } from './format-form';
 import { RulerComponent } from './ruler.component';
+import { learnedWords } from './system-words';
 import { systemsActions, systemsFeature } from './systems.feature';
 
 type Format = Extract<DatasetSetting, { kind: 'format' }>['format'];
@@ -30,13 +31,28 @@ type Format = Extract<DatasetSetting, { kind: 'format' }>['format'];
         <p class="rub" role="alert">{{ problem }} It is read as before.</p>
       }
       <p class="why" role="status">
-        @if (settling().busy) {
+        @if (settling().busy === 'learning') {
+          Reading all of {{ detail().files.length === 1 ? detail().files[0] : 'its files' }} …
+        } @else if (settling().busy) {
           Reading it that way …
+        } @else if (learnedWords(); as words) {
+          {{ words }}
+          <button type="button" class="btn quiet" (click)="guessAgain()">Guess again</button>
         } @else if (detail().settled) {
           Settled by a person.
           <button type="button" class="btn quiet" (click)="guessAgain()">Guess again</button>
         } @else {
           Guessed from the first bytes of {{ detail().files[0] }}: {{ detail().guessedFrom.join('; ') }}.
+        }
+        @if (isLearned() && !settling().busy) {
+          <button
+            type="button"
+            class="btn quiet"
+            title="Finds what only some of its records have, and what repeats in few of them"
+            (click)="learn()"
+          >
+            Learn from all records
+          </button>
         }
       </p>
     }
@@ -141,6 +157,15 @@ export class FormatEditorComponent {
   /** With other records comes another structure; the server learns it from the file. */
   private relearn(records: string): void {
     this.set({ records, structures: [], part: '' });
+  }
+  /** Its structure is that of its records, of which only the first ones were looked at. */
+  protected readonly isLearned = computed(() => ['json', 'xml', 'jsonl'].includes(this.format()?.kind ?? ''));
+  protected readonly learnedWords = computed(() => {
+    const { learned } = this.settling();
+    return learned && learnedWords(learned);
+  });
+  protected learn(): void {
+    this.store.dispatch(systemsActions.learn({ id: this.id(), dataset: this.detail().name }));
   }
   protected guessAgain(): void {
     this.store.dispatch(systemsActions.unsettle({ id: this.id(), dataset: this.detail().name }));

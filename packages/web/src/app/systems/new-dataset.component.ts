@@ -41,7 +41,7 @@ import { systemsActions, systemsFeature } from './systems.feature';
           <p class="rub" role="alert">{{ complaint() || settling().problem }}</p>
         }
         <div class="acts">
-          <button type="submit" class="btn first" [disabled]="settling().busy">
+          <button type="submit" class="btn first" [disabled]="!!settling().busy">
             {{ settling().busy ? 'Asking …' : 'Save and look at it' }}
           </button>
           <button type="button" class="btn quiet" (click)="open.set(false)">Give up</button>

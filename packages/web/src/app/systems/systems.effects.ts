@@ -75,6 +75,14 @@ export const settle = request(a.settle, 'settleDataset', 'in turn', {
   failed: (problem) => a.settleFailed({ problem }),
 });
 
+export const learn = request(a.learn, 'learnDataset', 'newest', {
+  call: ({ id, dataset }) => ({ params: { id }, body: { dataset } }),
+  done: (learned, { id }) => a.learned({ id, learned }),
+  failed: (problem) => a.settleFailed({ problem }),
+  // Who leaves the dataset waits for it no longer.
+  until: (actions) => actions.pipe(ofType(a.datasetOpened, a.settle, a.unsettle)),
+});
+
 export const unsettle = request(a.unsettle, 'unsettleDataset', 'in turn', {
   call: ({ id, dataset }) => ({ params: { id }, query: { dataset } }),
   done: (_, { id, dataset }) => a.unsettled({ id, dataset }),
@@ -123,7 +131,7 @@ export const loadStructure = request([a.datasetOpened, a.structureAsked], 'getDa
   done: (detail) => a.structureLoaded({ detail }),
   failed: (problem) => a.structureFailed({ problem }),
   // A choice that is made meanwhile is answered with what holds then; this answer would be older.
-  until: (actions) => actions.pipe(ofType(a.settle, a.unsettle)),
+  until: (actions) => actions.pipe(ofType(a.settle, a.unsettle, a.learn)),
 });
 
 export const loadRows = request([a.datasetOpened, a.rowsAsked], 'getRows', 'newest', {

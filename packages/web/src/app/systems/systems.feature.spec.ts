@@ -44,9 +44,9 @@ describe('a dataset', () => {
   it('goes on being read as it was when a choice is refused', () => {
     const settle = a.settle({ id: 'tidebridge', dataset: 'stations.csv', setting: {} as never });
     const busy = systemsFeature.reducer(there, settle);
-    expect(busy.settling).toEqual({ busy: true, problem: null });
+    expect(busy.settling).toEqual({ busy: 'reading', problem: null, learned: null });
     const refused = systemsFeature.reducer(busy, a.settleFailed({ problem: 'A separator is one character.' }));
-    expect(refused.settling).toEqual({ busy: false, problem: 'A separator is one character.' });
+    expect(refused.settling).toEqual({ busy: false, problem: 'A separator is one character.', learned: null });
     expect(refused.structure.value!.name).toBe('stations.csv');
     const settled = systemsFeature.reducer(refused, a.settled({ id: 'tidebridge', detail: detail('stations.csv') }));
     expect(settled.settling.problem).toBeNull();

@@ -4,6 +4,7 @@ import type {
   DatasetDetail,
   DatasetSetting,
   Kind,
+  LearnedStructure,
   LookSchedule,
   NewSystem,
   Rows,
@@ -43,6 +44,9 @@ export const systemsActions = createActionGroup({
     unsettle: props<{ id: string; dataset: string }>(),
     settled: props<{ id: string; detail: DatasetDetail }>(),
     unsettled: props<{ id: string; dataset: string }>(),
+    /** From all of its records, not from the first ones. */
+    learn: props<{ id: string; dataset: string }>(),
+    learned: props<{ id: string; learned: LearnedStructure }>(),
     'settle failed': props<{ problem: string }>(),
     /** Only the structure, anew. */
     'structure asked': props<{ id: string; name: string }>(),
@@ -53,6 +57,13 @@ export const systemsActions = createActionGroup({
   },
 });
 
+/** How a dataset is being settled; `learned`: what was learned of it last. */
+export interface Settling {
+  readonly busy: false | 'reading' | 'learning';
+  readonly problem: string | null;
+  readonly learned: Omit<LearnedStructure, 'detail'> | null;
+}
+const SETTLED: Settling = { busy: false, problem: null, learned: null };
 interface SystemsState {
   readonly systems: Loadable<System[]>;
   /** The kinds of system that there are; empty until they are known. */
@@ -65,7 +76,7 @@ interface SystemsState {
   readonly testing: string | null;
   readonly problem: string | null;
   /** What is wrong with the last choice of how a dataset is read; the choice before still holds. */
-  readonly settling: { readonly busy: boolean; readonly problem: string | null };
+  readonly settling: Settling;
   readonly madeSecret: { readonly id: string; readonly secret: string } | null;
 }
 const initial: SystemsState = {
@@ -77,7 +88,7 @@ const initial: SystemsState = {
   shown: '',
   testing: null,
   problem: null,
-  settling: { busy: false, problem: null },
+  settling: SETTLED,
   madeSecret: null,
 };
 
@@ -118,15 +129,21 @@ export const systemsFeature = createFeature({
     })),
     on(systemsActions.settle, systemsActions.unsettle, (s): SystemsState => ({
       ...s,
-      settling: { busy: true, problem: null },
+      settling: { ...SETTLED, busy: 'reading' },
     })),
     on(systemsActions.settled, (s, { detail }): SystemsState => ({
       ...s,
       structure: loaded(detail),
-      settling: { busy: false, problem: null },
+      settling: SETTLED,
     })),
-    on(systemsActions.unsettled, (s): SystemsState => ({ ...s, settling: { busy: false, problem: null } })),
-    on(systemsActions.settleFailed, (s, { problem }): SystemsState => ({ ...s, settling: { busy: false, problem } })),
+    on(systemsActions.learn, (s): SystemsState => ({ ...s, settling: { ...SETTLED, busy: 'learning' } })),
+    on(systemsActions.learned, (s, { learned: { detail, ...learned } }): SystemsState => ({
+      ...s,
+      structure: loaded(detail),
+      settling: { ...SETTLED, learned },
+    })),
+    on(systemsActions.unsettled, (s): SystemsState => ({ ...s, settling: SETTLED })),
+    on(systemsActions.settleFailed, (s, { problem }): SystemsState => ({ ...s, settling: { ...SETTLED, problem } })),
     on(systemsActions.test, (s, { id }): SystemsState => ({ ...s, testing: id, problem: null })),
     on(systemsActions.datasetsOpened, (s): SystemsState => ({ ...s, datasets: idle() })),
     ...fetched<SystemsState, 'datasets'>('datasets', {
@@ -137,7 +154,7 @@ export const systemsFeature = createFeature({
       const shown = `${id}/${name}`;
       return s.shown === shown
         ? { ...s, rows: loading(s.rows) }
-        : { ...s, shown, structure: idle(), rows: idle(), settling: { busy: false, problem: null } };
+        : { ...s, shown, structure: idle(), rows: idle(), settling: SETTLED };
     }),
     ...fetched<SystemsState, 'rows'>('rows', {
       asked: systemsActions.rowsAsked,

@@ -1,0 +1,5 @@
+import { parentPort } from 'node:worker_threads';
+import { serveCalls } from '@versicle/files';
+import { lookMethods } from './look-methods.ts';
+
+serveCalls(parentPort!, lookMethods);
