@@ -299,7 +299,7 @@ withServer('tables that are not made for us', () => {
     while ((await pg.query(SLEEPING)).length === 0) await new Promise((r) => setTimeout(r, 20));
     return { table, run };
   }
-  const SLEEPING = "SELECT 1 FROM pg_stat_activity WHERE wait_event = 'PgSleep'";
+  const SLEEPING = "SELECT pid FROM pg_stat_activity WHERE wait_event = 'PgSleep'";
   it.each(['cut', 'cut and killed'])(
     'goes on after its session was lost in the middle of a statement, and the database did not hear of it: %s',
     async (how) => {
@@ -316,12 +316,11 @@ withServer('tables that are not made for us', () => {
   );
   it('writes nothing where the target knows that somebody else has taken the run on, and says so', async () => {
     const { table, run } = await asleep();
-    // Waits for the session that sleeps; whoever tries after it finds the run taken on.
-    const taken = pg.query('UPDATE versicle.delivery SET unchanged = 99 WHERE chunk = -1');
-    const isWaiting = "SELECT 1 FROM pg_stat_activity WHERE wait_event_type = 'Lock'";
-    while ((await pg.query(isWaiting)).length === 0) await new Promise((r) => setTimeout(r, 20));
-    await way.cutHere();
-    await taken;
+    // Nobody gets through until somebody else has said that the run is theirs.
+    way.close();
+    await pg.query(`SELECT pg_terminate_backend(pid) FROM (${SLEEPING}) s`);
+    await pg.query('UPDATE versicle.delivery SET unchanged = 99 WHERE chunk = -1');
+    way.open();
     const { state, error } = await server.ended(run);
     expect({ state, error }).toEqual({ state: 'broken', error: expect.stringContaining('a later time that this run was taken on') }); // prettier-ignore
     expect(await pg.query(`SELECT * FROM ${table}`)).toEqual([]);
