@@ -285,6 +285,13 @@ test('nested XML is a dataset for each structure, a workbook one for each sheet'
   await page.getByRole('link', { name: 'task.part' }).click();
   await expect(page.getByRole('heading', { name: 'repairs.xml/task.part' })).toBeVisible();
   await expect(page.getByRole('columnheader', { name: '_parent_key' })).toBeVisible();
+  // Of the first records, or of all of them.
+  await page.goto('/systems/tidebridge/dataset?name=repairs.xml&tab=format');
+  await expect(page.getByText('Guessed from the first bytes of repairs.xml')).toBeVisible();
+  await page.getByRole('button', { name: 'Learn from all records' }).click();
+  await expect(page.getByText(/^ *Learned from all \d+ records; nothing in them is new\./)).toBeVisible();
+  await page.getByRole('button', { name: 'Guess again' }).click();
+  await expect(page.getByText('Guessed from the first bytes of repairs.xml')).toBeVisible();
   await page.goto('/systems/tidebridge/dataset?name=bikes.xlsx');
   await expect(page.getByRole('cell', { name: '0007501' })).toBeVisible();
   await page.getByRole('link', { name: 'Models' }).click();

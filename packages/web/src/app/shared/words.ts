@@ -72,8 +72,9 @@ const NUMBER_WORDS = [
   'twelve',
 ];
 /** Small counts in words, as in running text. */
+export const numberWords = (n: number): string => NUMBER_WORDS[n] ?? figure(n);
 export function inWords(n: number, one: string, many = `${one}s`): string {
-  return `${NUMBER_WORDS[n] ?? figure(n)} ${n === 1 ? one : many}`;
+  return `${numberWords(n)} ${n === 1 ? one : many}`;
 }
 export function capital(text: string): string {
   return text.charAt(0).toUpperCase() + text.slice(1);

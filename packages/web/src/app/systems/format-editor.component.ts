@@ -44,7 +44,7 @@ type Format = Extract<DatasetSetting, { kind: 'format' }>['format'];
         } @else {
           Guessed from the first bytes of {{ detail().files[0] }}: {{ detail().guessedFrom.join('; ') }}.
         }
-        @if (isLearned() && !settling().busy) {
+        @if (isLearned() && !settling().busy && !learnedWords()) {
           <button
             type="button"
             class="btn quiet"

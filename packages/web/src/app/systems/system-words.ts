@@ -1,5 +1,5 @@
 import type { LearnedStructure, System } from '@versicle/contract';
-import { durationWords, inWords, timeWords } from '../shared/words';
+import { capital, durationWords, inWords, numberWords, timeWords } from '../shared/words';
 
 const STATES: Readonly<Record<string, string>> = {
   name_not_found: 'host not found',
@@ -24,18 +24,17 @@ export function stateWords({ diagnosis, stateSince }: Pick<System, 'diagnosis' |
 }
 
 const SHOWN_FIELDS = 6;
-/** “Learned from 120,001 records: two more fields, late and tags.” */
+/** “Learned from all 120,001 records; two fields more: late, tags/value.” */
 export function learnedWords({ records, unread, added }: Omit<LearnedStructure, 'detail'>): string {
   const from = `Learned from ${records === 1 ? 'its one record' : `all ${inWords(records, 'record')}`}`;
-  const shown = added.slice(0, SHOWN_FIELDS).join(', ');
-  const rest = added.length > SHOWN_FIELDS ? ` and ${(added.length - SHOWN_FIELDS).toLocaleString()} more` : '';
+  const rest = added.length > SHOWN_FIELDS ? ` and ${numberWords(added.length - SHOWN_FIELDS)} more` : '';
   const found =
     added.length === 0
-      ? 'there is no field that was not known'
-      : `${inWords(added.length, 'field')} more: ${shown}${rest}`;
+      ? `nothing in ${records === 1 ? 'it' : 'them'} is new`
+      : `${inWords(added.length, 'field')} more: ${added.slice(0, SHOWN_FIELDS).join(', ')}${rest}`;
   const left =
     unread === 0
       ? ''
-      : ` ${unread === 1 ? 'One can’t' : `${unread.toLocaleString()} can’t`} be read, and nothing was learned from ${unread === 1 ? 'it' : 'them'}.`;
+      : ` ${capital(numberWords(unread))} can’t be read, and nothing was learned from ${unread === 1 ? 'it' : 'them'}.`;
   return `${from}; ${found}.${left}`;
 }
