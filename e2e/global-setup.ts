@@ -8,7 +8,7 @@ import { PORTS } from './playwright.config.ts';
 const root = join(dirname(fileURLToPath(import.meta.url)), '..');
 
 /**
- * Builds what changed, and starts the application with the demo world (4,000 trips) once for each half of the stories,
+ * Builds what changed, and starts the application with the demo world (4,000 trips) once for each third of the tests,
  * each on a data directory of its own: the demo is loaded once, and copied while nobody runs on it.
  */
 export default async function setUp(): Promise<() => Promise<void>> {
@@ -39,8 +39,8 @@ export default async function setUp(): Promise<() => Promise<void>> {
   });
   await profiled(first.address);
   await end(first.child);
-  cpSync(data(PORTS.stories), data(PORTS.sheets), { recursive: true });
-  const servers = await Promise.all([start(PORTS.stories), start(PORTS.sheets)]);
+  for (const port of [PORTS.sheets, PORTS.plans]) cpSync(data(PORTS.stories), data(port), { recursive: true });
+  const servers = await Promise.all(Object.values(PORTS).map(start));
   return async () => {
     await Promise.all(servers.map((server) => end(server.child)));
     standins.child.removeAllListeners('exit');

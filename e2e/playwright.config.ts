@@ -1,10 +1,17 @@
 import { defineConfig } from '@playwright/test';
 import { chromiumHere } from '../scripts/chromium.mjs';
 
-/** Two servers with the same demo data, one for each half of the tests that change things. */
-export const PORTS = { stories: 4185, sheets: 4186 };
+/** Servers with the same demo data, one for each third of the tests that change things; the thirds take equally long. */
+export const PORTS = { stories: 4185, sheets: 4186, plans: 4187 };
 const VIEWS = /(views|spoken)\.spec\.ts/;
-const SHEETS = /(life|lists|pages|sheet|story|work)\.spec\.ts/;
+const SHEETS = /(pages|sheet|work)\.spec\.ts/;
+const PLANS = /(life|lists|plan|story|waiting)\.spec\.ts/;
+const third = (name: keyof typeof PORTS) => ({
+  name,
+  workers: 1,
+  dependencies: ['views'],
+  use: { baseURL: `http://127.0.0.1:${PORTS[name]}` },
+});
 
 export default defineConfig({
   testDir: './tests',
@@ -12,19 +19,15 @@ export default defineConfig({
   timeout: 120_000,
   // Generous, for machines that others work on, too: what is wrong stays wrong.
   expect: { timeout: 20_000 },
-  workers: 2,
-  // Looking changes nothing, so views are looked at two at a time; what changes things goes one after the other on
-  // its server, afterwards, in two halves beside each other.
+  // More than there are cores, as each waits for its page half of the time.
+  workers: 3,
+  // Looking changes nothing, so views are looked at side by side; what changes things goes one after the other on its
+  // server, afterwards.
   projects: [
     { name: 'views', testMatch: VIEWS, fullyParallel: true },
-    { name: 'stories', testIgnore: [VIEWS, SHEETS], workers: 1, dependencies: ['views'] },
-    {
-      name: 'sheets',
-      testMatch: SHEETS,
-      workers: 1,
-      dependencies: ['views'],
-      use: { baseURL: `http://127.0.0.1:${PORTS.sheets}` },
-    },
+    { ...third('stories'), testIgnore: [VIEWS, SHEETS, PLANS] },
+    { ...third('sheets'), testMatch: SHEETS },
+    { ...third('plans'), testMatch: PLANS },
   ],
   reporter: process.env['E2E_REPORT'] ? [['list'], ['json', { outputFile: process.env['E2E_REPORT'] }]] : 'list',
   use: {

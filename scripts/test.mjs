@@ -16,55 +16,56 @@ const sum = { passed: 0, failed: 0 };
 let updated = false;
 const started = Date.now();
 
-function step(name, command, args, env = {}) {
-  process.stdout.write(`\n── ${name}\n`);
-  const { status } = spawnSync(command, args, {
+/** Ends with whether it went well. `say`: what it says is heard at once; otherwise as a whole, when it is over. */
+function run(command, args, { say = false, env = {} } = {}) {
+  const pieces = [];
+  const child = spawn(command, args, {
     cwd: root,
-    stdio: ['ignore', 'inherit', 'inherit'],
+    stdio: ['ignore', ...(say ? ['inherit', 'inherit'] : ['pipe', 'pipe'])],
     env: { ...process.env, ...env },
   });
-  return status === 0;
+  for (const stream of [child.stdout, child.stderr]) stream?.on('data', (piece) => pieces.push(piece));
+  return new Promise((resolve) => {
+    child.on('error', (error) => {
+      pieces.push(Buffer.from(`${error.message}\n`));
+      resolve({ well: false, said: Buffer.concat(pieces) });
+    });
+    child.on('close', (status) => resolve({ well: status === 0, said: Buffer.concat(pieces) }));
+  });
 }
-/** Steps that count as one test each, two at a time since none uses more than one core; what one says is said as a whole. */
+async function step(name, command, args, env) {
+  process.stdout.write(`\n── ${name}\n`);
+  return (await run(command, args, { say: true, env })).well;
+}
+/** Steps that count as one test each, one after the other. */
 async function check(steps) {
-  const waiting = [...steps];
-  const worker = async () => {
-    for (let next = waiting.shift(); next; next = waiting.shift()) {
-      const [name, command, args] = next;
-      const pieces = [];
-      const child = spawn(command, args, { cwd: root, stdio: ['ignore', 'pipe', 'pipe'] });
-      for (const stream of [child.stdout, child.stderr]) stream.on('data', (piece) => pieces.push(piece));
-      const status = await new Promise((resolve) => {
-        child.on('error', (error) => {
-          pieces.push(Buffer.from(`${error.message}\n`));
-          resolve(1);
-        });
-        child.on('close', resolve);
-      });
-      process.stdout.write(`\n── ${name}\n${Buffer.concat(pieces)}`);
-      if (status === 0) sum.passed++;
-      else {
-        sum.failed++;
-        process.stdout.write(`${name}: failed\n`);
-      }
+  for (const [name, command, args] of steps) {
+    const { well, said } = await run(command, args);
+    process.stdout.write(`\n── ${name}\n${said}`);
+    if (well) sum.passed++;
+    else {
+      sum.failed++;
+      process.stdout.write(`${name}: failed\n`);
     }
-  };
-  await Promise.all([worker(), worker()]);
+  }
 }
+/** As `check`, with what the tests leave of the cores: those wait now and then, and nobody waits for these. */
+const checkMeanwhile = (steps) =>
+  check(steps.map(([name, command, args]) => [name, 'nice', ['-n', '19', command, ...args]]));
 
 const chromium = ensureChromium();
 ensurePostgres();
 const script = (name) => join(root, 'scripts', name);
-await check([
+await check([['build', process.execPath, [script('build.mjs')]]]);
+const meanwhile = checkMeanwhile([
   ['lint', bin('eslint'), ['.']],
   ['types', process.execPath, [script('typecheck.mjs')]],
-  ['build', process.execPath, [script('build.mjs')]],
   ['format', bin('prettier'), ['--check', '--log-level', 'warn', '.']],
   ['no circles of imports', process.execPath, [script('circles.mjs')]],
   ['JSON Schema of the document is current', process.execPath, [script('schema.mjs'), '--check']],
 ]);
 const unit = join(reports, 'unit.json');
-const unitRan = step('unit and integration tests', process.execPath, [
+const unitRan = await step('unit and integration tests', process.execPath, [
   // Databases of tests live for seconds, too short to gain by being compiled better.
   '--wasm-tiering-budget=30000000',
   bin('jest'),
@@ -77,7 +78,7 @@ count(existsSync(unit) ? JSON.parse(readFileSync(unit, 'utf8')) : null, unitRan,
   r.numFailedTests + r.numRuntimeErrorTestSuites,
 ]);
 const browser = join(reports, 'browser.json');
-const browserRan = step(
+const browserRan = await step(
   'browser tests',
   bin('playwright'),
   ['test', '--config', join(root, 'e2e/playwright.config.ts')],
@@ -88,6 +89,7 @@ count(existsSync(browser) ? JSON.parse(readFileSync(browser, 'utf8')) : null, br
   r.stats.unexpected + r.errors.length,
 ]);
 
+await meanwhile;
 process.stdout.write(
   `\ntook ${Math.round((Date.now() - started) / 1000)} s\n${sum.passed} passed, ${sum.failed} failed\n`,
 );

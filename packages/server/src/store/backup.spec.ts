@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import { gunzipSync, gzipSync } from 'node:zlib';
 import { postgresPrograms, PostgresServer } from '@versicle/postgres/testing';
 import { csv, Loads } from '../testing/loads.ts';
-import { RunningServer, spawnServer, ended } from '../testing/running-server.ts';
+import { FLAGS, RunningServer, spawnServer, ended } from '../testing/running-server.ts';
 
 const root = join(__dirname, '../../../..');
 /** The command line, as people use it. */
@@ -13,7 +13,7 @@ function versicle(args: readonly string[], env: Record<string, string> = {}): Pr
   return new Promise((resolve) => {
     execFile(
       process.execPath,
-      [join(root, 'scripts/versicle.mjs'), ...args],
+      [...FLAGS, join(root, 'scripts/versicle.mjs'), ...args],
       { env: { ...process.env, VERSICLE_TEMPLATE: join(root, '.cache/template'), INIT_CWD: tmpdir(), ...env } },
       (error, out, err) => resolve({ code: Number(error?.code ?? 0), said: `${out}${err}`.trim() }),
     );

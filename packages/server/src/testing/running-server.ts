@@ -12,7 +12,7 @@ export const root = join(__dirname, '../../../..');
 /** The built server; a soak that goes on for hours has a copy of its own, which nobody builds anew meanwhile. */
 const PROGRAM = process.env['VERSICLE_PROGRAM'] ?? join(root, 'packages/server/dist/main.js');
 /** Servers of tests live for seconds: what the database's code would gain by being compiled better comes too late for them. */
-const FLAGS = ['--single-threaded-gc', '--liftoff-only'];
+export const FLAGS = ['--single-threaded-gc', '--liftoff-only'];
 
 export interface Spawned {
   readonly child: ChildProcess;
