@@ -5,6 +5,8 @@ type Schema = Record<string, unknown>;
 const isObject = (value: unknown): value is Schema =>
   typeof value === 'object' && value !== null && !Array.isArray(value);
 const MAX_LEVELS = 12;
+const MAX_STRUCTURES = 2000;
+const MAX_FIELDS = 5000;
 
 /**
  * The structures that a JSON Schema (2020-12 and the older drafts that agree with it here) describes: the record itself
@@ -41,13 +43,46 @@ function typeOf(schema: Schema): string | null {
 }
 const allowsNull = (schema: Schema): boolean =>
   (Array.isArray(schema['type']) && schema['type'].includes('null')) || schema['nullable'] === true;
+const requiredBy = (schema: Schema): string[] =>
+  Array.isArray(schema['required']) ? (schema['required'] as string[]) : [];
+const defined = (schema: Schema): Schema =>
+  Object.fromEntries(Object.entries(schema).filter(([, value]) => value !== undefined));
+/** The properties of several schemas together; a later one comes before an earlier one. */
+function propertiesOf(parts: readonly Schema[]): Schema {
+  const all = parts.flatMap((part) => (isObject(part['properties']) ? Object.entries(part['properties']) : []));
+  return all.length === 0 ? {} : { properties: Object.fromEntries(all) };
+}
+function unescaped(part: string, ref: string): string {
+  try {
+    return decodeURIComponent(part).replace(/~1/g, '/').replace(/~0/g, '~');
+  } catch {
+    throw new Fault('structure', `The reference ${ref} can't be read: a % in it stands before no two digits.`);
+  }
+}
 const text = (value: unknown): string | null =>
   typeof value === 'string' && value.trim() !== '' ? value.trim() : null;
 
 class Reader {
+  /** What was resolved already; null: it is being resolved. */
+  private readonly resolved = new Map<Schema, Schema | null>();
   constructor(private readonly root: Schema) {}
 
+  /** A schema with its references followed and its parts put together; the same one for the same. Throws a fault. */
   resolve(schema: Schema): Schema {
+    const at = this.target(schema);
+    const known = this.resolved.get(at);
+    if (known) return known;
+    if (known === null)
+      throw new Fault(
+        'structure',
+        'A schema in it is made of itself (allOf, anyOf or $ref that lead round in circles).',
+      );
+    this.resolved.set(at, null);
+    const found = this.whole(at);
+    this.resolved.set(at, found);
+    return found;
+  }
+  private target(schema: Schema): Schema {
     let at = schema;
     for (let hops = 0; typeof at['$ref'] === 'string'; hops++) {
       const ref = at['$ref'];
@@ -58,23 +93,46 @@ class Reader {
         );
       let target: unknown = this.root;
       for (const part of ref.slice(1).split('/').filter(Boolean)) {
-        const name = decodeURIComponent(part).replace(/~1/g, '/').replace(/~0/g, '~');
-        target = isObject(target) ? target[name] : undefined;
+        const name = unescaped(part, ref);
+        target = (isObject(target) || Array.isArray(target)) && Object.hasOwn(target, name) ? (target as Schema)[name] : undefined; // prettier-ignore
       }
       if (!isObject(target)) throw new Fault('structure', `The reference ${ref} leads to nothing.`);
       at = target;
     }
-    if (!Array.isArray(at['allOf'])) return at;
-    const parts = (at['allOf'] as unknown[]).filter(isObject).map((p) => this.resolve(p));
+    return at;
+  }
+  private whole(at: Schema): Schema {
+    const any = at['anyOf'] ?? at['oneOf'];
+    const one = Array.isArray(any) ? this.oneOf(at, any.filter(isObject)) : at;
+    if (!Array.isArray(one['allOf'])) return one;
+    const parts = one['allOf'].filter(isObject).map((p: Schema) => this.resolve(p));
     return {
-      ...at,
-      type: 'object',
-      properties: Object.assign({}, ...parts.map((p) => p['properties']), at['properties']) as Schema,
-      required: [...parts, at].flatMap((p) => (Array.isArray(p['required']) ? (p['required'] as string[]) : [])),
-    };
+      ...Object.assign({}, ...parts.filter((p) => !isObject(p['properties']))),
+      ...one,
+      ...(parts.some((p) => isObject(p['properties'])) ? { type: 'object' } : {}),
+      ...propertiesOf([...parts, one]),
+      required: [...parts, one].flatMap(requiredBy),
+    } as Schema;
+  }
+  /** One of several: what they have together, with null where that is one of them. */
+  private oneOf(at: Schema, any: readonly Schema[]): Schema {
+    const all = any.map((schema) => this.resolve(schema));
+    const real = all.filter((schema) => schema['type'] !== 'null' && schema['const'] !== null);
+    const rest = { ...at, anyOf: undefined, oneOf: undefined };
+    const nullable = real.length < all.length || real.some(allowsNull) ? { nullable: true } : {};
+    if (real.length === 1) return { ...real[0], ...defined(rest), ...nullable };
+    if (real.length > 1 && real.every((schema) => isObject(schema['properties']))) {
+      // What not each of them requires may be missing.
+      const [first, ...others] = real.map((schema) => new Set(requiredBy(schema)));
+      const everywhere = [...first!].filter((name) => others.every((o) => o.has(name)));
+      return { ...defined(rest), ...nullable, type: 'object', ...propertiesOf([...real, at]), required: [...requiredBy(at), ...everywhere] }; // prettier-ignore
+    }
+    const types = new Set(real.map(typeOf));
+    return { ...defined(rest), ...nullable, ...(types.size === 1 ? { type: [...types][0] } : {}) };
   }
 
   structure(schema: Schema, name: string, found: Structure[], within: readonly Schema[]): void {
+    if (found.length >= MAX_STRUCTURES) throw new Fault('structure', 'The schema has more than 2,000 structures.');
     const fields: StructureField[] = [];
     found.push({ name, description: text(schema['description']), fields });
     this.flatten(schema, '', name, fields, found, [...within, schema], true);
@@ -90,11 +148,13 @@ class Reader {
     required: boolean,
   ): void {
     const properties = schema['properties'];
+    if (fields.length > MAX_FIELDS)
+      throw new Fault('structure', 'A structure of the schema has more than 5,000 fields.');
     if (!isObject(properties)) {
       fields.push(this.scalar(schema, prefix || 'value', required));
       return;
     }
-    const needed = new Set(Array.isArray(schema['required']) ? (schema['required'] as string[]) : []);
+    const needed = new Set(requiredBy(schema));
     for (const [key, raw] of Object.entries(properties)) {
       if (!isObject(raw)) continue;
       const inner = this.resolve(raw);

@@ -51,6 +51,55 @@ describe('an XML Schema', () => {
     expect(found[0]!.fields[2]!.description).toBe('Leading zeros count');
     expect(found[1]!.fields.map((f) => f.name)).toEqual(['name']);
   });
+  const schema = (...inner: string[]): string =>
+    `<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema">${inner.join('')}</xs:schema>`;
+  const holds = (name: string, ...inner: string[]): string =>
+    `<xs:element name="${name}"><xs:complexType><xs:sequence>${inner.join('')}</xs:sequence></xs:complexType></xs:element>`;
+  const fieldsOf = (text: string): [string, string, boolean][] =>
+    structuresOfXsd(text)[0]!.fields.map((f) => [f.name, f.type, f.nullable]);
+
+  it('takes what may stand for an element, and what may be nil', () => {
+    expect(
+      fieldsOf(
+        schema(
+          holds('ride', '<xs:element ref="stop"/>', '<xs:element name="note" type="xs:string" nillable="true"/>'),
+          '<xs:element name="stop" abstract="true" type="xs:string"/>',
+          '<xs:element name="dock" type="xs:int" substitutionGroup="stop"/>',
+          '<xs:element name="hub" type="xs:long" substitutionGroup="dock"/>',
+        ),
+      ),
+    ).toEqual([['dock', 'integer', true], ['hub', 'bigint', true], ['note', 'text', true]]); // prettier-ignore
+    expect(
+      fieldsOf(
+        schema(
+          holds('ride', '<xs:element ref="stop"/>'),
+          '<xs:element name="stop" type="xs:string"/>',
+          '<xs:element name="dock" type="xs:int" substitutionGroup="stop"/>',
+        ),
+      ),
+    ).toEqual([['stop', 'text', true], ['dock', 'integer', true]]); // prettier-ignore
+  });
+  it.each([
+    ['a type', holds('a', '<xs:element name="b" type="Money"/>'), 'refers to the type Money, which it does not define. It may be in money.xsd.'], // prettier-ignore
+    ['a base', '<xs:element name="a"><xs:complexType><xs:complexContent><xs:extension base="m:Base"/></xs:complexContent></xs:complexType></xs:element>', 'the type m:Base'], // prettier-ignore
+    ['a group', holds('a', '<xs:group ref="g"/>'), 'the group g'],
+    ['attributes', '<xs:element name="a"><xs:complexType><xs:attributeGroup ref="g"/></xs:complexType></xs:element>', 'the group of attributes g'], // prettier-ignore
+  ])('says what it lacks and where that may be: %s', (_, inner, sentence) => {
+    expect(() => structuresOfXsd(schema('<xs:include schemaLocation="money.xsd"/>', inner))).toThrow(sentence);
+  });
+  it.each([
+    ['an element', holds('a', '<xs:element ref="b"/>') + '<xs:element name="b" ref="b"/>'],
+    ['groups', holds('a', '<xs:group ref="g"/>') + '<xs:group name="g"><xs:sequence><xs:group ref="h"/></xs:sequence></xs:group><xs:group name="h"><xs:sequence><xs:group ref="g"/></xs:sequence></xs:group>'], // prettier-ignore
+    ['types', ['A', 'B'].map((t, i) => `<xs:complexType name="${t}"><xs:complexContent><xs:extension base="${'BA'[i]}"/></xs:complexContent></xs:complexType>`).join('') + '<xs:element name="a" type="A"/>'], // prettier-ignore
+    ['attributes', '<xs:element name="a"><xs:complexType><xs:attributeGroup ref="g"/></xs:complexType></xs:element><xs:attributeGroup name="g"><xs:attributeGroup ref="g"/></xs:attributeGroup>'], // prettier-ignore
+  ])('says what is made of itself: %s', (_, inner) => {
+    expect(() => structuresOfXsd(schema(inner))).toThrow('of the schema is made of itself.');
+  });
+  it('counts what groups refer to, also where nothing is in them', () => {
+    const twice = Array.from({ length: 40 }, (_, i) => `<xs:group name="g${i}"><xs:sequence><xs:group ref="g${i + 1}"/><xs:group ref="g${i + 1}"/></xs:sequence></xs:group>`); // prettier-ignore
+    const text = schema(holds('a', '<xs:group ref="g0"/>'), ...twice, '<xs:group name="g40"><xs:sequence/></xs:group>');
+    expect(() => structuresOfXsd(text)).toThrow('refer to one another more often than can be followed');
+  });
   it('says what is wrong', () => {
     expect(() => structuresOfXsd('<a/>')).toThrow('its root is not “schema”');
     expect(() => structuresOfXsd('<xs:schema')).toThrow('not well-formed');
@@ -94,6 +143,57 @@ describe('a JSON Schema', () => {
     ]);
     expect(found[0]!.fields[0]).toMatchObject({ label: 'Number', description: 'As printed' });
     expect(found[2]!.fields).toEqual([expect.objectContaining({ name: 'value', type: 'text' })]);
+  });
+  it('takes one of several, with null or without, for what they have together', () => {
+    const plan = {
+      $defs: {
+        Dock: { type: 'object', properties: { no: { type: 'integer' }, name: { type: 'string' } }, required: ['no'] },
+        Bike: { type: 'object', properties: { no: { type: 'integer' }, gears: { type: 'integer' } }, required: ['no'] },
+      },
+      type: 'object',
+      required: ['at', 'when', 'place', 'thing', 'any', 'code'],
+      properties: {
+        at: { anyOf: [{ type: 'number' }, { type: 'null' }], title: 'Where' },
+        when: {
+          oneOf: [
+            { type: 'string', format: 'date' },
+            { type: 'string', format: 'date-time' },
+          ],
+        },
+        place: { anyOf: [{ $ref: '#/$defs/Dock' }, { type: 'null' }] },
+        thing: { oneOf: [{ $ref: '#/$defs/Dock' }, { $ref: '#/$defs/Bike' }] },
+        any: { anyOf: [{ type: 'string' }, { type: 'integer' }] },
+        code: { allOf: [{ type: 'string', maxLength: 4 }], description: 'A short one' },
+      },
+    };
+    expect(structuresOfJsonSchema(plan, 'p')[0]!.fields.map((f) => [f.name, f.type, f.nullable])).toEqual([
+      ['at', 'numeric', true],
+      ['when', 'text', false],
+      ['place.no', 'integer', true],
+      ['place.name', 'text', true],
+      ['thing.no', 'integer', false],
+      ['thing.name', 'text', true],
+      ['thing.gears', 'integer', true],
+      ['any', 'text', false],
+      ['code', 'varchar(4)', false],
+    ]);
+  });
+  it.each([
+    ['a reference to itself', { properties: { a: { $ref: '#/properties/a' } } }, 'round in circles'],
+    ['allOf', { $defs: { A: { allOf: [{ $ref: '#/$defs/B' }] }, B: { allOf: [{ $ref: '#/$defs/A' }] } }, properties: { a: { $ref: '#/$defs/A' } } }, 'made of itself'], // prettier-ignore
+    ['anyOf', { $defs: { A: { anyOf: [{ $ref: '#/$defs/A' }, { type: 'null' }] } }, properties: { a: { $ref: '#/$defs/A' } } }, 'made of itself'], // prettier-ignore
+    ['an escape that is none', { properties: { a: { $ref: '#/$defs/%zz' } } }, 'a % in it stands before no two digits'],
+    ['what every object has', { properties: { a: { $ref: '#/constructor' } } }, 'leads to nothing'],
+  ])('says what can’t be followed: %s', (_, plan, sentence) => {
+    expect(() => structuresOfJsonSchema(plan, 'x')).toThrow(sentence);
+  });
+  it('follows what holds itself once, also where it is put together of parts', () => {
+    const node = { allOf: [{ properties: { name: { type: 'string' } } }], properties: { next: { $ref: '#/$defs/N' }, more: { type: 'array', items: { $ref: '#/$defs/N' } } } }; // prettier-ignore
+    const found = structuresOfJsonSchema(
+      { $defs: { N: node }, ...{ properties: { first: { $ref: '#/$defs/N' } } } },
+      'x',
+    );
+    expect(found.map((f) => [f.name, f.fields.map((one) => one.name)])).toEqual([['x', ['first.name']]]);
   });
   it('takes allOf together and refuses references out of the document', () => {
     const all = {

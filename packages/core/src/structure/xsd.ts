@@ -12,6 +12,8 @@ interface Node {
 const MAX_STRUCTURES = 2000;
 const MAX_FIELDS = 5000;
 const MAX_LEVELS = 30;
+/** Definitions that are gone through for one structure: groups that refer twice to the next ones are ever more. */
+const MAX_STEPS = 50_000;
 const local = (name: string): string => name.slice(name.indexOf(':') + 1);
 
 /**
@@ -78,24 +80,77 @@ const TYPES: Record<string, string> = {
   double: 'double precision',
 };
 
+/** What the language itself defines besides, all of it text to us. */
+const TEXTS = new Set(
+  'string normalizedString token language Name NCName NMTOKEN NMTOKENS ID IDREF IDREFS ENTITY ENTITIES QName NOTATION anyURI base64Binary hexBinary duration time gYear gYearMonth gMonth gMonthDay gDay nonPositiveInteger negativeInteger unsignedLong anyType anySimpleType anyAtomicType dateTimeStamp yearMonthDuration dayTimeDuration untypedAtomic'.split(
+    ' ',
+  ),
+);
+
 class SchemaReader {
   readonly found: Structure[] = [];
   private readonly types = new Map<string, Node>();
   private readonly elements = new Map<string, Node>();
   private readonly groups = new Map<string, Node>();
+  /** Elements that may stand for another one, by its name. */
+  private readonly substitutes = new Map<string, Node[]>();
+  /** Other files that it is made of. */
+  private readonly others: readonly string[];
+  private steps = 0;
 
   constructor(schema: Node) {
+    this.others = schema.children
+      .filter((n) => n.name === 'include' || n.name === 'import' || n.name === 'redefine')
+      .flatMap((n) => n.attributes['schemaLocation'] ?? []);
     for (const node of schema.children) {
       const name = node.attributes['name'] ?? '';
+      const head = node.attributes['substitutionGroup'];
+      if (node.name === 'element' && head !== undefined)
+        for (const one of head.trim().split(/\s+/))
+          this.substitutes.set(local(one), [...(this.substitutes.get(local(one)) ?? []), node]);
       if (node.name === 'complexType' || node.name === 'simpleType') this.types.set(name, node);
       else if (node.name === 'element') this.elements.set(name, node);
       else if (node.name === 'group' || node.name === 'attributeGroup') this.groups.set(name, node);
     }
   }
 
+  /** It names what stands elsewhere: nothing is guessed in its place. */
+  private lacks(what: string, name: string): Fault {
+    const where = this.others.length === 0 ? '' : ` It may be in ${this.others.join(', ')}.`;
+    return new Fault(
+      'structure',
+      `The schema refers to the ${what} ${name}, which it does not define.${where} Put all of it into one file.`,
+    );
+  }
+  private group(reference: string, what: string): Node {
+    const found = this.groups.get(local(reference));
+    if (!found) throw this.lacks(what, reference);
+    return found;
+  }
+  /** Undefined for what the language itself defines. Throws a fault. */
+  private typeOf(reference: string | undefined): Node | undefined {
+    if (reference === undefined) return undefined;
+    const found = this.types.get(local(reference));
+    if (!found && !TEXTS.has(local(reference)) && TYPES[local(reference)] === undefined)
+      throw this.lacks('type', reference);
+    return found;
+  }
+  /** What holds itself is told; so is what refers to more than anybody meant. Throws a fault. */
+  private follow(node: Node, within: readonly Node[]): readonly Node[] {
+    if (within.includes(node)) {
+      const words: Readonly<Record<string, string>> = { complexType: 'type', element: 'element' };
+      const what = words[node.name] ?? node.name;
+      throw new Fault('structure', `The ${what} ${node.attributes['name'] ?? ''} of the schema is made of itself.`);
+    }
+    if (++this.steps > MAX_STEPS)
+      throw new Fault('structure', 'The groups of the schema refer to one another more often than can be followed.');
+    return [...within, node];
+  }
+
   /** Files the structure of an element, and those inside it. `within`: definitions that are being followed. */
   structure(element: Node, path: string, within: readonly Node[]): void {
     if (this.found.length >= MAX_STRUCTURES) throw new Fault('structure', 'The schema has more than 2,000 structures.');
+    this.steps = 0;
     const fields: StructureField[] = [];
     const at = this.found.length;
     this.found.push({
@@ -108,20 +163,17 @@ class SchemaReader {
     if (fields.length === 0) this.found.splice(at, 1);
   }
 
-  private definition(element: Node): Node {
+  private definition(element: Node, within: readonly Node[] = []): Node {
     const ref = element.attributes['ref'];
     if (ref !== undefined) {
       const target = this.elements.get(local(ref));
-      if (!target)
-        throw new Fault(
-          'structure',
-          `The schema refers to the element ${ref}, which it does not define; include that file.`,
-        );
-      return this.definition(target);
+      if (!target) throw this.lacks('element', ref);
+      return this.definition(target, this.follow(target, within));
     }
     const type = element.attributes['type'];
-    const named = type === undefined ? undefined : this.types.get(local(type));
-    return named ?? element.children.find((n) => n.name === 'complexType' || n.name === 'simpleType') ?? element;
+    return (
+      this.typeOf(type) ?? element.children.find((n) => n.name === 'complexType' || n.name === 'simpleType') ?? element
+    );
   }
 
   private flatten(
@@ -147,7 +199,7 @@ class SchemaReader {
       const base = simple.children[0];
       fields.push(this.simple(base ?? simple, element, prefix || 'value', required));
     }
-    for (const attribute of this.attributes(definition)) {
+    for (const attribute of this.attributes(definition, [])) {
       const name = `@${attribute.attributes['name'] ?? attribute.attributes['ref'] ?? ''}`;
       const type = attribute.children.find((n) => n.name === 'simpleType') ?? attribute;
       fields.push(
@@ -159,11 +211,24 @@ class SchemaReader {
         ),
       );
     }
-    for (const { node, many, optional } of this.particles(definition, false, false)) {
+    for (const { node, many, optional } of this.particles(definition, false, false, [])) {
       const name = node.attributes['name'] ?? local(node.attributes['ref'] ?? '');
       if (many) this.structure(node, `${path}/${prefix ? `${prefix.replaceAll('.', '/')}/` : ''}${name}`, next);
-      else this.flatten(node, prefix ? `${prefix}.${name}` : name, path, fields, next, required && !optional);
+      else
+        this.flatten(
+          node,
+          prefix ? `${prefix}.${name}` : name,
+          path,
+          fields,
+          next,
+          required && !optional && !this.mayBeNil(node),
+        );
     }
+  }
+  private mayBeNil(element: Node): boolean {
+    const ref = element.attributes['ref'];
+    const named = ref === undefined ? element : (this.elements.get(local(ref)) ?? element);
+    return named.attributes['nillable'] === 'true' || named.attributes['nillable'] === '1';
   }
 
   /** The elements of a complex type, through sequences, choices, groups and what it extends. */
@@ -171,34 +236,55 @@ class SchemaReader {
     node: Node,
     many: boolean,
     optional: boolean,
+    within: readonly Node[],
   ): Generator<{ node: Node; many: boolean; optional: boolean }> {
+    const path = this.follow(node, within);
     for (const child of node.children) {
       const times = child.attributes['maxOccurs'];
       const repeats = many || (times !== undefined && times !== '1' && times !== '0');
       const missing = optional || child.attributes['minOccurs'] === '0';
-      if (child.name === 'element') yield { node: child, many: repeats, optional: missing };
-      else if (child.name === 'sequence' || child.name === 'all') yield* this.particles(child, repeats, missing);
-      else if (child.name === 'choice') yield* this.particles(child, repeats, true);
-      else if (child.name === 'group') {
-        const group = this.groups.get(local(child.attributes['ref'] ?? ''));
-        if (group) yield* this.particles(group, repeats, missing);
-      } else if (child.name === 'complexContent' || child.name === 'extension' || child.name === 'restriction') {
-        const base = child.name === 'extension' ? this.types.get(local(child.attributes['base'] ?? '')) : undefined;
-        if (base && base !== node) yield* this.particles(base, many, optional);
-        yield* this.particles(child, many, optional);
+      if (child.name === 'element')
+        for (const one of this.inPlaceOf(child)) yield { node: one, many: repeats, optional: missing || one !== child };
+      else if (child.name === 'sequence' || child.name === 'all') yield* this.particles(child, repeats, missing, path);
+      else if (child.name === 'choice') yield* this.particles(child, repeats, true, path);
+      else if (child.name === 'group')
+        yield* this.particles(this.group(child.attributes['ref'] ?? '', 'group'), repeats, missing, path);
+      else if (child.name === 'complexContent' || child.name === 'extension' || child.name === 'restriction') {
+        const base = child.name === 'extension' ? this.typeOf(child.attributes['base']) : undefined;
+        if (base) yield* this.particles(base, many, optional, path);
+        yield* this.particles(child, many, optional, path);
       }
     }
   }
-  private *attributes(node: Node): Generator<Node> {
+  /** An element, or those that may stand where it is named: it is one of several then, or none of them where it is abstract. */
+  private inPlaceOf(element: Node): readonly Node[] {
+    const ref = element.attributes['ref'];
+    const found: Node[] = [];
+    const look = (name: string): void => {
+      for (const one of this.substitutes.get(name) ?? []) {
+        const own = one.attributes['name'] ?? '';
+        if (found.includes(one) || own === name) continue;
+        found.push(one);
+        look(own);
+      }
+    };
+    if (ref !== undefined) look(local(ref));
+    if (found.length === 0) return [element];
+    const isAbstract = (n: Node | undefined): boolean => n?.attributes['abstract'] === 'true';
+    const others = found.filter((n) => !isAbstract(n)).map((n): Node => ({ ...n }));
+    // It may be missing for another one.
+    return isAbstract(this.elements.get(local(ref!))) ? others : [{ ...element }, ...others];
+  }
+  private *attributes(node: Node, within: readonly Node[]): Generator<Node> {
+    const path = this.follow(node, within);
     for (const child of node.children) {
       if (child.name === 'attribute') yield child;
-      else if (child.name === 'attributeGroup') {
-        const group = this.groups.get(local(child.attributes['ref'] ?? ''));
-        if (group) yield* this.attributes(group);
-      } else if (['simpleContent', 'complexContent', 'extension', 'restriction'].includes(child.name)) {
-        const base = child.name === 'extension' ? this.types.get(local(child.attributes['base'] ?? '')) : undefined;
-        if (base?.name === 'complexType' && base !== node) yield* this.attributes(base);
-        yield* this.attributes(child);
+      else if (child.name === 'attributeGroup')
+        yield* this.attributes(this.group(child.attributes['ref'] ?? '', 'group of attributes'), path);
+      else if (['simpleContent', 'complexContent', 'extension', 'restriction'].includes(child.name)) {
+        const base = child.name === 'extension' ? this.typeOf(child.attributes['base']) : undefined;
+        if (base?.name === 'complexType') yield* this.attributes(base, path);
+        yield* this.attributes(child, path);
       }
     }
   }
@@ -212,7 +298,7 @@ class SchemaReader {
     let fraction: string | null = null;
     let description = documentation(owner);
     for (let steps = 0; at && steps < 20; steps++) {
-      const named: Node | undefined = this.types.get(local(base));
+      const named: Node | undefined = this.typeOf(base);
       description ??= documentation(at);
       const restriction: Node | undefined =
         at.name === 'restriction' ? at : at.children.find((n) => n.name === 'restriction');
