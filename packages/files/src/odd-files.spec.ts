@@ -57,6 +57,10 @@ describe('JSON', () => {
 describe('XML', () => {
   const row = (inside: string): string => `<r><o><a>1</a></o>${inside}<o><a>3</a></o></r>`;
   it.each([
+    ['a reference to no character', '<o><a>2&#0;</a></o>', 'names a character that XML does not allow'],
+    ['half a character', '<o a="&#xD800;"><a>2</a></o>', 'names a character that XML does not allow'],
+    ['an entity without a name', '<o><a>2&;</a></o>', 'nothing behind it but a semicolon'],
+    ['the end of a section in text', '<o><a>2]]></a></o>', 'It has ]]> in its text'],
     ['an undefined entity', '<o><a>&nbsp;2</a></o>', 'not one of the five of XML'],
     ['an attribute twice', '<o x="1" x="2"><a>2</a></o>', 'It has the attribute “x” twice.'],
     ['an attribute twice further down', '<o><a x="1" x="2">2</a></o>', 'It has the attribute “x” twice.'],

@@ -95,7 +95,7 @@ export class JsonElements {
   private misses = 0;
 
   constructor(private readonly records: string) {
-    this.path = records === '' ? [] : records.split('.');
+    this.path = namesOnPath(records);
   }
 
   push(text: string): (string | Unreadable)[] {
@@ -321,6 +321,17 @@ function keyOf(text: string): string {
   }
 }
 
+/** Where records are, by the names that lead there: `data.items`; a dot within a name stands behind a backslash. */
+const pathOf = (names: readonly string[]): string => names.map((name) => name.replace(/[\\.]/g, '\\$&')).join('.');
+function namesOnPath(path: string): string[] {
+  if (path === '') return [];
+  const names = [''];
+  for (let i = 0; i < path.length; i++)
+    if (path[i] === '.') names.push('');
+    else names[names.length - 1] += path[i] === '\\' && i + 1 < path.length ? path[++i]! : path[i]!;
+  return names;
+}
+
 /**
  * Where the records are in a sample (which may be cut): the list with the most objects that is not inside another such
  * list; the uppermost of equals. Empty for a list at the top or a single object.
@@ -343,7 +354,8 @@ export function guessRecords(sample: string): string {
       if (c === 123 && level?.array && (within < 0 || within === levels.length)) {
         const path = levels.filter((l) => !l.array).map((l) => l.key ?? '');
         if (levels.length === path.length + 1) {
-          counts.set(path.join('.'), (counts.get(path.join('.')) ?? 0) + 1);
+          const at = pathOf(path);
+          counts.set(at, (counts.get(at) ?? 0) + 1);
           within = levels.length;
         }
       }

@@ -98,6 +98,13 @@ describe('JSON of any size', () => {
     expect(guessRecords(orders)).toBe('data.items');
     expect(guessRecords('[{"a":1},{"a":2}]')).toBe('');
     expect(guessRecords('{"a":1}')).toBe('');
+    // A dot, or a backslash, that belongs to a name is told from one that leads further.
+    const dotted = String.raw`{"my.data": {"a\\b": [{"x": 1}, {"x": 2}]}, "my": {"data": {"a": 1}}}`;
+    expect(guessRecords(dotted)).toBe(String.raw`my\.data.a\\b`);
+    expect(table(learnNested('json', dotted, 'utf-8') as JsonFormat, '', dotted)).toEqual([
+      { _key: '1', x: '1' },
+      { _key: '2', x: '2' },
+    ]);
   });
   it('flattens what does not repeat, and makes a dataset of what does', () => {
     const format = learnNested('json', orders, 'utf-8') as JsonFormat;

@@ -86,6 +86,7 @@ export class XmlRecords {
     refuseDefinitions(parser);
     parser.on('error', (error) => {
       if (isFault(error, 'unreadable')) throw error;
+      if (isHarmless(error.message)) return;
       const problem = withinRecord(error.message);
       if (problem === null) throw new XmlFault(/entity/.test(error.message) ? BARE : error.message.replace(/\.$/, ''));
       if (this.open.length > 0) this.problem ??= problem;
@@ -210,8 +211,15 @@ function withinRecord(message: string): string | null {
     return 'it has an entity that is not one of the five of XML (&amp; &lt; &gt; &quot; &apos;)';
   const twice = /^duplicate attribute: (.*)\.$/.exec(message)?.[1];
   if (twice !== undefined) return `it has the attribute “${twice}” twice`;
+  if (/^malformed character entity/.test(message)) return 'it names a character that XML does not allow, such as &#0;';
+  if (/^empty entity name/.test(message))
+    return 'it has an & with nothing behind it but a semicolon; an & itself is &amp;';
+  if (/^the string "\]\]>"/.test(message)) return 'it has ]]> in its text; the > of it is written &gt;';
   return /^disallowed character\.$/.test(message) ? 'it has a character that XML does not allow' : null;
 }
+
+/** Two hyphens within a comment: XML forbids them, and they change nothing. */
+const isHarmless = (message: string): boolean => /^malformed comment/.test(message);
 
 /** A document type declaration is passed over, unless it changes what is in the file: no entity is ever expanded. */
 function refuseDefinitions(parser: SaxesParser): void {
@@ -270,7 +278,7 @@ export function guessXmlRecords(sample: string): string {
   const parser = new SaxesParser({ position: false });
   refuseDefinitions(parser);
   parser.on('error', (error) => {
-    if (isFault(error) || withinRecord(error.message) === null) throw error;
+    if (isFault(error) || (withinRecord(error.message) === null && !isHarmless(error.message))) throw error;
   });
   parser.on('opentag', (tag) => {
     const name = localName(tag.name);

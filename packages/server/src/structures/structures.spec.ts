@@ -1,3 +1,4 @@
+import { stringify } from 'yaml';
 import { RunningServer, itemsDocument, type Reply } from '../testing/running-server.ts';
 import { Standins } from '../testing/standins.ts';
 
@@ -97,6 +98,17 @@ describe('structures', () => {
     });
     expect(members.format).toContainEqual({ label: 'Written', value: 'POST /members/batch' });
     expect((await bring('files', null, 'openapi.json', description)).body.detail).toContain('describes an HTTP API');
+    // The same, as most people write it; by its ending or by how it begins.
+    const yaml = stringify(JSON.parse(description));
+    for (const name of ['openapi.yaml', 'api.txt'])
+      expect((await bring('membership', null, name, yaml)).body.datasets).toEqual(body.datasets);
+    const tell = async (text: string): Promise<string> =>
+      (await bring('membership', null, 'openapi.yaml', text)).body.detail;
+    expect(await tell('openapi: 3.0.0\npaths: [a\nb: c')).toContain('not sound YAML (line ');
+    expect(await tell('swagger: "2.0"\npaths: {}')).toContain('not an OpenAPI document of version 3.0 or 3.1');
+    const bomb = `a: &a [x, x, x, x, x, x, x, x, x]\n${[...'bcdefghi'].map((c, i) => `${c}: &${c} [${Array(9).fill(`*${'abcdefgh'[i]}`).join(', ')}]`).join('\n')}`; // prettier-ignore
+    expect(await tell(bomb)).toContain("can't be read as a description");
+    expect(await tell('')).toContain('openapi.yaml');
   });
   it('matches a dictionary of many tables by their names, and one of a single table by its fields', async () => {
     server.file('people.csv', 'person_no;surname\n1;Marlowe\n');
