@@ -43,6 +43,8 @@ export const trialReport = z.object({
     z.object({ target: z.string(), line: z.string(), before: z.array(fieldProfile), after: fieldProfile }),
   ),
   stoppedAt: z.number().nullable(),
+  /** What the records have and the structure of their source does not know, so that a run would not read it: a sentence each. */
+  unread: z.array(z.string()).optional(),
 });
 
 export const startTrial = z.strictObject({

@@ -218,7 +218,7 @@ export class WholeTrial {
   }
 }
 /** The report of a trial on composed records, with the stages at which they were composed. */
-export function withComposedStages(report: TrialReport, counts: ComposedCounts, peek: ComposedPeek): TrialReport {
+export function withComposedStages<T extends TrialReport>(report: T, counts: ComposedCounts, peek: ComposedPeek): T {
   const shown = (records: readonly PeekRecord[], why: string): StageRecord[] =>
     records.map(({ row, values }) => ({ row: row ?? 0, file: null, values: values.map(shortened), why }));
   const [first] = report.stages;

@@ -1,12 +1,15 @@
 import { parentPort, workerData } from 'node:worker_threads';
 import {
   compileMapping,
+  mergeUnknown,
   sourceFieldsFor,
   timestampOfMillis,
+  unknownWords,
   WholeTrial,
   type KeyMaps,
   type MappingDocument,
   type TrialReport,
+  type Unknown,
 } from '@versicle/core';
 import { datasetRecords, openRecordFile, TextFile } from '@versicle/files';
 import { beforeOfPlan, marksOfPlan, type SourcePlan } from '../systems/kinds/kind.ts';
@@ -23,9 +26,11 @@ export interface TrialJob {
   /** What plans give to rules. */
   readonly variables: Readonly<Record<string, string>>;
 }
+/** With a sentence for each path that the records have and the structure of their source does not know. */
+export type ToldReport = TrialReport & { readonly unread: readonly string[] };
 export type FromTrial =
   | { readonly progress: { readonly records: number; readonly bytes: number } }
-  | { readonly report: TrialReport }
+  | { readonly report: ToldReport }
   | { readonly problem: string };
 
 const { document, plan, rowLimit, written, failed, keyMaps, variables } = workerData as TrialJob;
@@ -50,10 +55,16 @@ async function main(): Promise<void> {
   let left = rowLimit ?? Infinity;
   let bytes = 0;
   let records = 0;
+  const unknown: Map<string, Unknown & { readonly file: string; readonly isCut: boolean }>[] = [];
   const count = (n: number): void => void (bytes += n);
   for await (const batch of datasetRecords(plan.files, plan.format, names, count)) {
     const { firstRow, firstInDataset, file, rows } = batch;
     const taken = rows.length > left ? rows.slice(0, left) : rows;
+    // Of a batch that is not taken whole, it is known where the first record with it stands, not how many of them were taken.
+    const last = firstRow + taken.length - 1;
+    const isCut = taken.length < rows.length;
+    for (const [path, { count: n, row }] of batch.unknown ?? [])
+      if (row <= last) unknown.push(new Map([[path, { count: isCut ? 1 : n, row, file, isCut }]]));
     left -= taken.length;
     records += taken.length;
     const goesOn = trial.push(taken, { row: firstInDataset, fileRow: firstRow, file });
@@ -64,7 +75,11 @@ async function main(): Promise<void> {
   }
   await out.close();
   await faults.close();
-  tell({ report: trial.result() });
+  const cut = new Set(unknown.flatMap((one) => [...one].filter(([, { isCut }]) => isCut).map(([path]) => path)));
+  const unread = [...mergeUnknown(unknown)].map(
+    ([path, of]) => (cut.has(path) ? 'At least ' : '') + unknownWords(document.source.primary.dataset, path, of),
+  );
+  tell({ report: { ...trial.result(), unread } });
 }
 
 main().catch((error: Error) => tell({ problem: error.message }));

@@ -54,6 +54,21 @@ describe('trials of a draft', () => {
     const { body } = await server.ask('GET', '/api/systems/store/datasets');
     expect(body).toEqual([]);
   });
+  it('tells what the records have and their structure does not know', async () => {
+    const line = (i: number): string =>
+      JSON.stringify({ code: `S${i}`, docks: i, pad: 'x'.repeat(60), ...(i >= 1500 ? { late: 'a' } : {}) });
+    server.file('late.jsonl', Array.from({ length: 2000 }, (_, i) => line(i)).join('\n'));
+    const source = { primary: { alias: 's', dataset: 'files/late.jsonl' } };
+    const id = await begin({ ...document(), name: 'Late', source });
+    const said = 'files/late.jsonl have “late”, the first in row 1,501 of late.jsonl; the structure of the dataset does not know it, so it was not read'; // prettier-ignore
+    expect((await tried(id, null)).report).toMatchObject({ unread: [`500 records of ${said}`] });
+    expect((await tried(id, 1500)).report).toMatchObject({ counts: { read: 1500 }, unread: [] });
+    const some = (await tried(id, 1600)).report!;
+    expect(some.counts.read).toBe(1600);
+    expect(some.unread).toEqual([expect.stringMatching(/^At least \d+ records? of files.late.jsonl ha.*row 1,501 of/)]);
+    await server.api('learnDataset', 'POST', '/systems/files/learn', { dataset: 'late.jsonl' });
+    expect((await tried(id, null)).report).toMatchObject({ counts: { read: 2000 }, unread: [] });
+  });
   it('has what would be written, and what fails, as files', async () => {
     const id = await begin({ ...document(), name: 'As files' });
     expect((await server.ask('GET', `/api/mappings/${id}/trial/failed.jsonl`)).body.detail).toContain('try it first');

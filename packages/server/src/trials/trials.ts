@@ -11,7 +11,6 @@ import {
   namedSourceFields,
   notFound,
   quoted,
-  type TrialReport,
   withComposedStages,
   requireVariables,
 } from '@versicle/core';
@@ -26,7 +25,7 @@ import type { Database } from '@versicle/postgres';
 import { fromJson } from '../store/values.ts';
 import type { Peers } from '../workers/peers.ts';
 import type { Workers } from '../workers/workers.ts';
-import type { FromTrial, TrialJob } from './trial-worker.ts';
+import type { FromTrial, ToldReport, TrialJob } from './trial-worker.ts';
 
 const TELL_EVERY_MILLIS = 400;
 export const TRIAL_FILES = { written: 'mapped.csv', failed: 'failed.jsonl' } as const;
@@ -41,7 +40,7 @@ interface Trial {
   records: number;
   share: number | null;
   problem: string | null;
-  report: TrialReport | null;
+  report: ToldReport | null;
   worker: Worker | null;
   /** What was last said of it is kept. */
   kept: Promise<void>;
@@ -248,10 +247,10 @@ export class Trials {
     return plan;
   }
 
-  private inWorker(mapping: string, trial: Trial, job: TrialJob): Promise<TrialReport> {
+  private inWorker(mapping: string, trial: Trial, job: TrialJob): Promise<ToldReport> {
     const total = job.plan.files.reduce((sum, f) => sum + f.bytes, 0);
     let told = 0;
-    return new Promise<TrialReport>((resolve, reject) => {
+    return new Promise<ToldReport>((resolve, reject) => {
       const worker = new Worker(new URL('./trial-worker.js', import.meta.url), { workerData: job });
       trial.worker = worker;
       worker.on('message', (message: FromTrial) => {

@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { Router } from '@angular/router';
+import { Router, RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import type { TrialState } from '@versicle/contract';
 import type { FieldProfile, MappingDocument } from '@versicle/core';
@@ -40,7 +40,7 @@ const AMOUNTS = [
 @Component({
   selector: 'vs-trial-panel',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, SELECT, BandComponent, LoadingComponent, SaidComponent, SignComponent, FigurePipe],
+  imports: [FormsModule, RouterLink, SELECT, BandComponent, LoadingComponent, SaidComponent, SignComponent, FigurePipe],
   templateUrl: './trial-panel.component.html',
   styleUrl: './trial-panel.component.less',
 })
@@ -64,6 +64,11 @@ export class TrialPanelComponent {
   protected readonly counts = computed(() => {
     const { read, filtered, skipped, failed, written, remarks } = this.report()!.counts;
     return { read, filtered, skipped, unchanged: 0, unmatched: 0, waiting: 0, failed, delivered: written, remarks };
+  });
+  /** Where the dataset that is read is told how. */
+  protected readonly source = computed(() => {
+    const [system, ...name] = this.document().source.primary.dataset.split('/');
+    return { system, at: { name: name.join('/'), tab: 'format' } };
   });
   protected readonly stale = computed(() => (this.trial()?.version ?? this.version()) !== this.version());
   protected readonly progressWords = computed(() => {
