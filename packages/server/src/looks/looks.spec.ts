@@ -96,7 +96,7 @@ describe('a look into a file', () => {
       await asked.catch(() => undefined);
       expect(answered).not.toBe(true);
     }
-    // Three looks are made at a time: those that were left are not in the way.
+    // Two are counted at a time: those that were left are not in the way, and who looks or runs waits for none of them.
     expect(await fieldsOf('plain.csv')).toEqual(['no', 'name']);
     expect((await server.ask('GET', at('count', 'plain.csv', '&filter=no%20%3D%20%271%27'))).body).toEqual({
       met: 1,

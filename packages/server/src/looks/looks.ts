@@ -8,8 +8,14 @@ export interface LookBounds {
   readonly seconds: number;
   readonly megabytes: number;
 }
-/** Looks at a time; who asks for more waits. */
-const MOST = 3;
+/**
+ * Looks at a time; who asks for more waits. Runs don't wait for what people look at, and who looks doesn't wait for what goes
+ * through all records.
+ */
+const PLACES = { runs: 2, looks: 3, whole: 2 } as const;
+type Lane = keyof typeof PLACES;
+const laneOf = (method: keyof LookMethods): Lane =>
+  method === 'plan' ? 'runs' : method === 'count' || method === 'learn' || method === 'begin' ? 'whole' : 'looks';
 /** A thread waits for the next look: to start one takes longer than most looks. */
 const WAITS_MS = 20_000;
 
@@ -19,9 +25,12 @@ const WAITS_MS = 20_000;
  */
 export class Looks {
   private readonly idle = new Map<InThread, NodeJS.Timeout>();
-  private readonly waiting: (() => void)[] = [];
+  private readonly lanes: Readonly<Record<Lane, { taken: number; readonly waiting: (() => void)[] }>> = {
+    runs: { taken: 0, waiting: [] },
+    looks: { taken: 0, waiting: [] },
+    whole: { taken: 0, waiting: [] },
+  };
   private readonly working = new Set<InThread>();
-  private taken = 0;
 
   constructor(private readonly bounds: LookBounds = { seconds: 60, megabytes: 300 }) {}
 
@@ -32,11 +41,12 @@ export class Looks {
     args: Parameters<LookMethods[M]>,
     signal?: AbortSignal,
   ): Promise<Awaited<ReturnType<LookMethods[M]>>> {
-    const thread = await this.take(signal);
+    const lane = laneOf(method);
+    const thread = await this.take(lane, signal);
     try {
       return await this.bounded(what, thread, method, args, signal);
     } finally {
-      this.giveBack(thread);
+      this.giveBack(lane, thread);
     }
   }
 
@@ -53,7 +63,7 @@ export class Looks {
   private async *read(
     ...[place, dataset, options, signal]: Parameters<FolderLooks['read']>
   ): ReturnType<FolderLooks['read']> {
-    const thread = await this.take(signal);
+    const thread = await this.take('whole', signal);
     let isAtEnd = false;
     try {
       await this.bounded(dataset, thread, 'begin', [place, dataset, plain(options)], signal);
@@ -65,7 +75,7 @@ export class Looks {
       isAtEnd = true;
     } finally {
       if (!isAtEnd) await thread.close();
-      this.giveBack(thread);
+      this.giveBack('whole', thread);
     }
   }
 
@@ -115,9 +125,9 @@ export class Looks {
     }
   }
 
-  private async take(signal: AbortSignal | undefined): Promise<InThread> {
-    if (this.taken >= MOST) await this.turn(signal);
-    else this.taken++;
+  private async take(lane: Lane, signal: AbortSignal | undefined): Promise<InThread> {
+    if (this.lanes[lane].taken >= PLACES[lane]) await this.turn(lane, signal);
+    else this.lanes[lane].taken++;
     const [waits] = this.idle;
     if (waits) {
       const [thread, leave] = waits;
@@ -137,24 +147,25 @@ export class Looks {
     return started;
   }
   /** Waits until another look hands its place on. */
-  private turn(signal: AbortSignal | undefined): Promise<void> {
+  private turn(lane: Lane, signal: AbortSignal | undefined): Promise<void> {
+    const { waiting } = this.lanes[lane];
     return new Promise((resolve, reject) => {
       const mine = (): void => {
         signal?.removeEventListener('abort', left);
         resolve();
       };
       const left = (): void => {
-        this.waiting.splice(this.waiting.indexOf(mine), 1);
+        waiting.splice(waiting.indexOf(mine), 1);
         reject(signal!.reason as Error);
       };
       signal?.addEventListener('abort', left, { once: true });
-      this.waiting.push(mine);
+      waiting.push(mine);
     });
   }
-  private giveBack(thread: InThread): void {
+  private giveBack(lane: Lane, thread: InThread): void {
     this.working.delete(thread);
-    const next = this.waiting.shift();
-    if (!next) this.taken--;
+    const next = this.lanes[lane].waiting.shift();
+    if (!next) this.lanes[lane].taken--;
     if (!thread.hasEnded) {
       thread.rest();
       const leave = setTimeout(() => {

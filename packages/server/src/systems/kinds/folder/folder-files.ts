@@ -8,6 +8,14 @@ export interface FileEntry {
   readonly path: string;
   readonly bytes: number;
   readonly changed: number;
+  /** Its name is in another encoding than UTF-8, so that nobody can say which file is meant. */
+  readonly isUnnamed?: true;
+}
+const ENDINGS = new Set('csv tsv tab psv txt asc dat log out prn lst exp jsonl ndjson json xml xlsx xlsm'.split(' '));
+/** By its name: with a known ending, without one, or with a number or date in place of one (`trips.2026-08`). */
+export function isReadable(name: string): boolean {
+  const ending = /\.([^.]*)$/.exec(name.replace(/\.gz$/i, ''))?.[1];
+  return ending === undefined || /^\d/.test(ending) || ENDINGS.has(ending.toLowerCase());
 }
 
 /** Which files lie in a folder; nothing of their content is looked at. */
@@ -21,6 +29,10 @@ export class FolderFiles {
     const found: FileEntry[] = [];
     for (const entry of entries) {
       if (entry.name.startsWith('.') || entry.isDirectory()) continue;
+      if (entry.name.includes('\ufffd')) {
+        found.push({ name: entry.name, path: '', bytes: 0, changed: 0, isUnnamed: true });
+        continue;
+      }
       const path = await this.inside(base, entry.name).catch(() => null);
       const stats = path === null ? null : await stat(path).catch(() => null);
       if (path && stats?.isFile()) found.push({ name: entry.name, path, bytes: stats.size, changed: stats.mtimeMs });
@@ -37,7 +49,7 @@ export class FolderFiles {
 
   /** The files behind a dataset: one by its name, or all that a pattern such as trips-*.csv matches, in order of name. */
   async filesOf(dataset: string): Promise<FileEntry[]> {
-    if (/[/\\\0]/.test(dataset) || dataset === '..' || dataset === '.')
+    if (dataset.includes(sep) || /[/\0]/.test(dataset) || dataset === '..' || dataset === '.')
       throw refused(`${quoted(dataset)} is not the name of a file in the folder; names have no slashes.`);
     const files = await this.all().catch((error: NodeJS.ErrnoException) => {
       throw refused(
@@ -47,7 +59,7 @@ export class FolderFiles {
       );
     });
     if (dataset.includes('*')) {
-      const matching = files.filter((f) => matchesGlob(dataset, f.name));
+      const matching = files.filter((f) => !f.isUnnamed && matchesGlob(dataset, f.name));
       if (matching.length === 0)
         throw notFound(
           `No file in the folder matches ${quoted(dataset)}. It holds ${listed(files.map((f) => f.name))}.`,
@@ -55,6 +67,7 @@ export class FolderFiles {
       return matching;
     }
     const file = files.find((f) => f.name === dataset);
+    if (file?.isUnnamed) throw refused(`${quoted(dataset)}: ${UNNAMED}`);
     if (file) return [file];
     const near = nearest(
       dataset,
@@ -70,6 +83,8 @@ export class FolderFiles {
     return (await stat(join(this.root, name)).catch(() => null))?.isDirectory() ?? false;
   }
 }
+
+export const UNNAMED = 'The name of the file is not written in UTF-8; rename it to read it.';
 
 /** Names for a sentence, a few of them where they are many. */
 export function listed(names: readonly string[]): string {

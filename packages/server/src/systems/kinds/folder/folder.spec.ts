@@ -1,4 +1,4 @@
-import { existsSync, readFileSync } from 'node:fs';
+import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { itemsDocument, RunningServer, type Reply } from '../../../testing/running-server.ts';
 
@@ -222,5 +222,44 @@ describe('a folder as the target', () => {
       }
     }
     expect(existsSync(join(server.home, 'x.csv'))).toBe(false);
+  });
+});
+
+describe('a folder of files with odd names', () => {
+  let server: RunningServer;
+  beforeAll(async () => {
+    server = await RunningServer.start();
+    await server.connect();
+  });
+  afterAll(() => server.close());
+
+  it('lists each as what it is, and reads all that is text', async () => {
+    const rows = 'no;name\n1;Bell\n2;Lamp\n';
+    const names = ['export', 'access.log', 'trips.2026-08-01', 'a\\b.csv', 'EXPORT.PSV', 'mail.eml', 'photo.png', 'trips.csv.done']; // prettier-ignore
+    for (const name of names) server.file(name, rows);
+    // Windows-1252, as an older program wrote it.
+    writeFileSync(Buffer.concat([Buffer.from(`${server.folder}/caf`), Buffer.from([0xe9]), Buffer.from('.csv')]), rows);
+    const { body } = await server.ask('GET', '/api/systems/files/datasets');
+    const problems = new Map(body.map((d: { name: string; problem: string | null }) => [d.name, d.problem]));
+    const notRead = 'Files of this kind are not read.';
+    expect(Object.fromEntries(problems)).toEqual({
+      export: null,
+      'access.log': null,
+      'trips.2026-08-01': null,
+      'a\\b.csv': null,
+      'EXPORT.PSV': null,
+      'mail.eml': notRead,
+      'photo.png': notRead,
+      'trips.csv.done': notRead,
+      'caf\ufffd.csv': 'The name of the file is not written in UTF-8; rename it to read it.',
+    });
+    for (const name of names.slice(0, 5)) {
+      const { body: read } = await server.ask('GET', `/api/systems/files/rows?dataset=${encodeURIComponent(name)}`);
+      expect(read.rows).toMatchObject([{ values: ['1', 'Bell'] }, { values: ['2', 'Lamp'] }]);
+    }
+    const odd = await server.ask('GET', `/api/systems/files/rows?dataset=${encodeURIComponent('caf\ufffd.csv')}`);
+    expect(odd.body.detail).toContain('is not written in UTF-8');
+    const tested = await server.ask('POST', '/api/systems/files/test');
+    expect(tested.body.message).toBe('The folder holds 9 files, 5 of which can be read as records.');
   });
 });

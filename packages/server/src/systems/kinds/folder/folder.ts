@@ -6,7 +6,7 @@ import { isWorkbook } from '@versicle/files';
 import type { FolderPlace, Found, Kind, KindContext, OpenSystem } from '../kind.ts';
 import { failed } from '../network/diagnose.ts';
 import { FolderArrivals } from './arrivals.ts';
-import { type FileEntry, FolderFiles, listed } from './folder-files.ts';
+import { type FileEntry, FolderFiles, isReadable, listed, UNNAMED } from './folder-files.ts';
 import { requireAllowedRoot } from './roots.ts';
 import { folderWithin } from './within.ts';
 import { settings, type FolderConnection } from './settings.ts';
@@ -61,8 +61,6 @@ export const folder: Kind<FolderConnection> = {
   },
 };
 
-const READABLE = /\.(csv|tsv|txt|dat|jsonl|ndjson|json|xml|xlsx|xlsm)(\.gz)?$/i;
-
 /** Whatever has to look into a file. */
 function contentOf(root: string, context: KindContext): Partial<OpenSystem> & Pick<OpenSystem, 'describe'> {
   const { folders } = context;
@@ -88,7 +86,7 @@ class Folder {
   async test(): Promise<Found> {
     try {
       const files = await this.files.all();
-      const readable = files.filter((f) => READABLE.test(f.name) && f.bytes > 0);
+      const readable = files.filter((f) => problemOf(f) === null);
       const sees = [...files]
         .sort((a, b) => b.changed - a.changed)
         .slice(0, 8)
@@ -141,20 +139,16 @@ class Folder {
     const groups = new Map<string, FileEntry[]>();
     for (const file of files) {
       const pattern = file.name.replace(/\d[\d_.-]*\d|\d/, '*');
-      if (READABLE.test(file.name) && pattern !== file.name)
+      if (problemOf(file) === null && pattern !== file.name)
         groups.set(pattern, [...(groups.get(pattern) ?? []), file]);
     }
     const single = (file: FileEntry): Dataset => ({
       name: file.name,
       description: describeFile(file.name),
       records: null,
-      bytes: file.bytes,
-      changedAt: new Date(file.changed).toISOString(),
-      problem: READABLE.test(file.name)
-        ? file.bytes === 0
-          ? 'The file is empty.'
-          : null
-        : 'Files of this kind are not read.',
+      bytes: file.isUnnamed ? null : file.bytes,
+      changedAt: file.isUnnamed ? null : new Date(file.changed).toISOString(),
+      problem: problemOf(file),
     });
     const together = [...groups]
       .filter(([, list]) => list.length > 1)
@@ -180,10 +174,17 @@ class Folder {
   }
 }
 
+/** Why it can't be read, as far as that can be seen without a look into it. */
+function problemOf({ name, bytes, isUnnamed }: FileEntry): string | null {
+  if (isUnnamed) return UNNAMED;
+  if (!isReadable(name)) return 'Files of this kind are not read.';
+  return bytes === 0 ? 'The file is empty.' : null;
+}
+
 function describeFile(name: string): string {
   if (isWorkbook(name)) return 'a workbook';
   const ending = /\.([a-z]+)(\.gz)?$/i.exec(name)?.[1]?.toLowerCase() ?? '';
   if (ending === 'xml') return 'XML';
   if (ending === 'json') return 'JSON';
-  return READABLE.test(name) ? 'text with records' : 'not read';
+  return isReadable(name) ? 'text with records' : 'not read';
 }
