@@ -1,6 +1,6 @@
 import { quoted, refused } from '@versicle/core';
 import { InThread, rowsFromMessage } from '@versicle/files';
-import type { FolderLooks, FolderReadOptions, SourceBatch } from '../systems/kinds/kind.ts';
+import type { FolderLooks, FolderReadOptions } from '../systems/kinds/kind.ts';
 import type { LookMethods } from './look-methods.ts';
 
 /** How long a look may take, and how much memory beyond the base. */
