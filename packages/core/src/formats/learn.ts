@@ -1,6 +1,6 @@
 import { Fault } from '../faults.ts';
 import { quoted } from '../words.ts';
-import { ChunkDecoder } from './decode.ts';
+import { ChunkDecoder, DAMAGED } from './decode.ts';
 import {
   MAX_COLUMNS,
   Unreadable,
@@ -126,6 +126,9 @@ function jsonCutter(records: string) {
   const parsed = (texts: readonly (string | Unreadable)[]): (Tree | Unreadable)[] =>
     texts.map((text) => {
       if (text instanceof Unreadable) return text;
+      // Names with bytes outside of the encoding are none.
+      if (text.includes(DAMAGED))
+        return new Unreadable('The record has bytes that are not in the file’s encoding.', '');
       try {
         return parseJsonTree(text);
       } catch (error) {

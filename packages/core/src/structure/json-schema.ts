@@ -127,8 +127,9 @@ class Reader {
       const everywhere = [...first!].filter((name) => others.every((o) => o.has(name)));
       return { ...defined(rest), ...nullable, type: 'object', ...propertiesOf([...real, at]), required: [...requiredBy(at), ...everywhere] }; // prettier-ignore
     }
-    const types = new Set(real.map(typeOf));
-    return { ...defined(rest), ...nullable, ...(types.size === 1 ? { type: [...types][0] } : {}) };
+    // What each of them is, where it does not say so itself: several may only say what else must hold.
+    const [type, ...others] = new Set(real.map(typeOf));
+    return { ...(type && others.length === 0 ? { type } : {}), ...defined(rest), ...nullable };
   }
 
   structure(schema: Schema, name: string, found: Structure[], within: readonly Schema[]): void {

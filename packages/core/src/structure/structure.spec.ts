@@ -164,6 +164,12 @@ describe('a JSON Schema', () => {
         thing: { oneOf: [{ $ref: '#/$defs/Dock' }, { $ref: '#/$defs/Bike' }] },
         any: { anyOf: [{ type: 'string' }, { type: 'integer' }] },
         code: { allOf: [{ type: 'string', maxLength: 4 }], description: 'A short one' },
+        gears: { type: 'integer', anyOf: [{ maximum: 3 }, { minimum: 7 }] },
+        either: {
+          type: 'object',
+          properties: { a: { type: 'integer' } },
+          anyOf: [{ required: ['a'] }, { required: ['b'] }],
+        },
       },
     };
     expect(structuresOfJsonSchema(plan, 'p')[0]!.fields.map((f) => [f.name, f.type, f.nullable])).toEqual([
@@ -176,6 +182,8 @@ describe('a JSON Schema', () => {
       ['thing.gears', 'integer', true],
       ['any', 'text', false],
       ['code', 'varchar(4)', false],
+      ['gears', 'integer', true],
+      ['either.a', 'integer', true],
     ]);
   });
   it.each([

@@ -138,6 +138,11 @@ export class DatasetPage {
 
   constructor() {
     pageTitle(() => this.name() && `${this.name()} · ${this.detail()?.systemName ?? this.id()}`);
+    effect((left) => {
+      this.id();
+      this.name();
+      left(() => this.store.dispatch(systemsActions.datasetLeft()));
+    });
     effect(() => this.store.dispatch(systemsActions.datasetOpened(this.asked())));
     effect(() => this.store.dispatch(profilesActions.opened({ id: this.id(), dataset: this.name() })));
     // Read another way, the rows are others.

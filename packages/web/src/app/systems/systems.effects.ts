@@ -80,7 +80,7 @@ export const learn = request(a.learn, 'learnDataset', 'newest', {
   done: (learned, { id }) => a.learned({ id, learned }),
   failed: (problem) => a.settleFailed({ problem }),
   // Who leaves the dataset waits for it no longer.
-  until: (actions) => actions.pipe(ofType(a.datasetOpened, a.settle, a.unsettle)),
+  until: (actions) => actions.pipe(ofType(a.datasetLeft, a.settle, a.unsettle)),
 });
 
 export const unsettle = request(a.unsettle, 'unsettleDataset', 'in turn', {

@@ -50,5 +50,9 @@ describe('a dataset', () => {
     expect(refused.structure.value!.name).toBe('stations.csv');
     const settled = systemsFeature.reducer(refused, a.settled({ id: 'tidebridge', detail: detail('stations.csv') }));
     expect(settled.settling.problem).toBeNull();
+    // All records are read while somebody waits on the page of that dataset.
+    const learning = systemsFeature.reducer(there, a.learn({ id: 'files', dataset: 'trips.json' }));
+    expect(learning.settling.busy).toBe('learning');
+    expect(systemsFeature.reducer(learning, a.datasetLeft()).settling.busy).toBe(false);
   });
 });

@@ -47,6 +47,8 @@ export const systemsActions = createActionGroup({
     /** From all of its records, not from the first ones. */
     learn: props<{ id: string; dataset: string }>(),
     learned: props<{ id: string; learned: LearnedStructure }>(),
+    /** The page shows another one, or is left: what goes on with it is not waited for. */
+    'dataset left': emptyProps(),
     'settle failed': props<{ problem: string }>(),
     /** Only the structure, anew. */
     'structure asked': props<{ id: string; name: string }>(),
@@ -142,7 +144,7 @@ export const systemsFeature = createFeature({
       structure: loaded(detail),
       settling: { ...SETTLED, learned },
     })),
-    on(systemsActions.unsettled, (s): SystemsState => ({ ...s, settling: SETTLED })),
+    on(systemsActions.unsettled, systemsActions.datasetLeft, (s): SystemsState => ({ ...s, settling: SETTLED })),
     on(systemsActions.settleFailed, (s, { problem }): SystemsState => ({ ...s, settling: { ...SETTLED, problem } })),
     on(systemsActions.test, (s, { id }): SystemsState => ({ ...s, testing: id, problem: null })),
     on(systemsActions.datasetsOpened, (s): SystemsState => ({ ...s, datasets: idle() })),

@@ -197,8 +197,9 @@ function fieldsAs(
   if (as === null || as.format.kind !== format.kind) return there;
   if ((format.kind === 'delimited' || format.kind === 'xlsx') && format.header)
     return format.unknown === 'refused' ? as.fields.filter((name) => there.includes(name)) : there;
-  const namesThem = format.kind !== 'jsonl' || format.fields !== undefined;
-  return isSettled && namesThem ? there : as.fields;
+  if (!isSettled || (format.kind === 'jsonl' && format.fields === undefined)) return as.fields;
+  // What was learned from the lines of one day goes beside what was known of those before.
+  return format.kind === 'jsonl' ? [...new Set([...there, ...as.fields])] : there;
 }
 
 /** The files that arrived, as they were when they were complete. */
