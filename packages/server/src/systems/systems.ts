@@ -28,6 +28,7 @@ import { alone } from '../workers/alone.ts';
 import type { EmbeddedDatabases } from './embedded-databases.ts';
 import type { Standing } from './embedded-home.ts';
 import { preview } from './preview.ts';
+import { requireSecretsAnew } from './secrets-anew.ts';
 
 /** Turns that may be given out ahead: more of them are of a clock that was set back. */
 const MOST_AHEAD = 100;
@@ -165,7 +166,7 @@ export class Systems {
     if (changed.connection.kind !== kind) throw refused('A system keeps its kind; register another one instead.');
     const { connection, kept } = this.separate(this.kinds.checked(changed.connection));
     const before = this.kept(row);
-    this.requireSecretsAnew(fromJson(row.connection), connection, before, kept);
+    requireSecretsAnew(this.kinds, fromJson(row.connection), connection, before, kept);
     const all = { ...before, ...kept };
     for (const [name, value] of Object.entries(all)) if (value === '') delete all[name];
     await this.db.query('UPDATE system SET name = $2, connection = $3, secrets = $4 WHERE id = $1', [
@@ -463,21 +464,6 @@ export class Systems {
     return this.inWords(system, () => countRows(system, dataset, filter, signal));
   }
 
-  private requireSecretsAnew(before: Connection, now: Connection, kept: Kept, given: Kept): void {
-    const moved = this.kinds
-      .place(before)
-      .find((entry) =>
-        entry === 'tls'
-          ? (TLS_STRENGTH[placeOf(now, entry)] ?? 0) < (TLS_STRENGTH[placeOf(before, entry)] ?? 0)
-          : placeOf(before, entry) !== placeOf(now, entry),
-      );
-    const missing = this.kinds.secrets(before).filter((name) => kept[name] && !Object.hasOwn(given, name));
-    if (moved === undefined || missing.length === 0) return;
-    throw refused(
-      'The connection goes somewhere else now; what was kept for the other place is not sent there. Give its secrets again.',
-      missing.map((name) => ({ path: `connection.${name}`, message: 'give it again' })),
-    );
-  }
   /** What may be shown, and what must be kept under lock. */
   private separate(full: Connection): { connection: Connection; kept: Kept } {
     const connection: Connection = { ...full };
@@ -501,12 +487,4 @@ const markOf = ({ connection }: SystemRow): string => JSON.stringify(fromJson(co
 function lookOf({ look_cron: cron, look_zone: zone, looked_at: at }: SystemRow): System['look'] {
   if (cron === null || zone === null) return null;
   return { cron, zone, next: nextLook({ cron, zone }, at === null ? new Date() : new Date(at))?.toISOString() ?? null };
-}
-
-/** How much an eavesdropper is kept from: nothing, those who only listen, all. */
-const TLS_STRENGTH: Readonly<Record<string, number>> = { off: 0, unchecked: 1, starttls: 1, auto: 2, on: 2, tls: 2 };
-function placeOf(connection: Connection, entry: string): string {
-  const value = connection[entry];
-  const text = typeof value === 'string' || typeof value === 'number' ? String(value) : '';
-  return URL.canParse(text) ? new URL(text).origin : text;
 }
