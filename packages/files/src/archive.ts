@@ -1,5 +1,6 @@
 import { type Archive, Fault, isFault } from '@versicle/core';
 import { readSample } from './chunks.ts';
+import { crc32 } from 'node:zlib';
 import yauzl, { type Entry, type ZipFile } from 'yauzl';
 
 /** Unpacked bytes of one part at the most. */
@@ -9,10 +10,15 @@ const SUSPICIOUS = 64 * 1024 ** 2;
 const MAX_RATIO = 150;
 
 export interface OpenArchive extends Archive {
+  /** Unpacks one part to its end, to know that it is as it was packed before anything of it counts. Throws a fault. */
+  check(part: string): Promise<void>;
   close(): void;
 }
 
-/** A ZIP archive on disk. Sizes are checked before anything is unpacked; what is unpacked is counted, too. Throws a fault. */
+/**
+ * A ZIP archive on disk. Sizes are checked before anything is unpacked; what is unpacked is counted and summed up (CRC-32), so
+ * that a part with a byte that is not as it was packed throws at its end. Throws a fault.
+ */
 export async function openArchive(path: string, name: string): Promise<OpenArchive> {
   await requireZip(path, name);
   const zip = await new Promise<ZipFile>((resolve, reject) =>
@@ -37,6 +43,10 @@ export async function openArchive(path: string, name: string): Promise<OpenArchi
   return {
     names: [...entries.keys()],
     read: (part) => unpack(zip, entries.get(part), part, name),
+    check: async (part) => {
+      const bytes = unpack(zip, entries.get(part), part, name);
+      while (!(await bytes.next()).done);
+    },
     close: () => zip.close(),
   };
 }
@@ -83,8 +93,13 @@ async function* unpack(zip: ZipFile, entry: Entry | undefined, part: string, nam
         : resolve(found!),
     ),
   );
+  let sum = 0;
   try {
-    yield* stream;
+    for await (const bytes of stream) {
+      sum = crc32(bytes, sum);
+      yield bytes;
+    }
+    if (sum !== entry.crc32) throw new Error('its check sum is another one');
   } catch (error) {
     if (isFault(error, 'unreadable')) throw error;
     throw new Fault('unreadable', `${name}: ${part} is damaged or cut short (${(error as Error).message}).`);

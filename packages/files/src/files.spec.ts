@@ -121,6 +121,17 @@ describe('a workbook', () => {
     await expect(lookAt(put('text.xlsx', 'a;b\n1;2\n'))).rejects.toThrow('not a sound ZIP archive');
     await expect(lookAt(put('book.csv', readFileSync(path)))).rejects.toThrow('a ZIP archive or a workbook');
   });
+  it('is not read if one of its bytes is not as it was packed, also of what is stored as it is', async () => {
+    for (const name of ['sheetjs.xlsx', 'sheetjs-packed.xlsx']) {
+      const whole = readFileSync(join(__dirname, '../corpus', name));
+      const { format } = await lookAt(put(name, whole));
+      // A bit of the sheet: where it begins is told by its name in the archive.
+      const bytes = Buffer.from(whole);
+      bytes[whole.indexOf('xl/worksheets/sheet1.xml') + 400]! ^= 1;
+      const records = rowsOf(put(name, bytes), format);
+      await expect(records).rejects.toThrow(/sheet1.xml is damaged or cut short/);
+    }
+  });
   it('knows both calendars', () => {
     expect(serialText(43558, 'date', false)).toBe('2019-04-03');
     expect(serialText(43558 - 1462, 'date', true)).toBe('2019-04-03');

@@ -48,7 +48,10 @@ export async function* recordsOf(
   const archive = await openArchive(path, name);
   try {
     let names: readonly string[] | null = null;
-    const sheet = readSheet(await Workbook.open(archive), format, (found) => (names = found));
+    const workbook = await Workbook.open(archive);
+    // Whether a byte of the sheet is wrong is known at its end only: before that, records of it would be on their way.
+    await archive.check(workbook.sheet(format.sheet).path);
+    const sheet = readSheet(workbook, format, (found) => (names = found));
     const batches = looking(sheet, look);
     if (fields === null) yield* batches;
     else if (format.header) yield* byName(batches, () => names, fields, format.unknown);

@@ -94,7 +94,10 @@ export class JsonLinesReader {
       for (let i = 0; i < known.length; i++) row[i] = object.get(known[i]!) ?? null;
       return row;
     } catch (error) {
-      return new Unreadable(`The line is not a JSON object: ${(error as Error).message}.`, line.slice(0, 200));
+      return new Unreadable(
+        `The line is not a JSON object: ${(error as Error).message.replace(/\.$/, '')}.`,
+        line.slice(0, 200),
+      );
     }
   }
 }

@@ -45,6 +45,22 @@ describe('JSON', () => {
   ])('%s has a record that says so for each comma too many', (text, expected) => {
     for (const size of [1, 100]) expect(values(text, JSON_FORMAT, size)).toEqual(expected);
   });
+  const TOO_MANY = 'There is a } too many in the list, or a ] too many before it.';
+  it.each([
+    ['[{"a":[""]]},{"a":2}]', [expect.stringContaining('JSON is wrong'), TOO_MANY, '2']],
+    ['[{"a":1}},{"a":2}]', ['1', TOO_MANY, '2']],
+    ['[}', [TOO_MANY, expect.stringContaining('ends in the middle')]],
+  ])('%s has a bracket too many, and an end', (text, expected) => {
+    for (const size of [1, 100]) expect(values(text, JSON_FORMAT, size)).toEqual(expected);
+  });
+  it('that is none beside its records says so once', () => {
+    const format = { ...JSON_FORMAT, records: 'items' };
+    const beside = 'Beside the records there is something that is no JSON.';
+    expect(values('{"n":-1.5e3,"ok":true,"items":[{"a":1}],"none":null}', format)).toEqual(['1']);
+    expect(values('{"n":5%,"items":[{"a":1}],"x":\'y\'}', format)).toEqual([beside, '1']);
+    expect(values('{"items":[{"a":1}]&}', format)).toEqual(['1', beside]);
+    expect(values('{"x\u0000":1,"items":[{"a":1}]}', format)).toEqual([beside, '1']);
+  });
   it('with half of a character is not read as another text', () => {
     expect(values('[{"a":"\\ud83d\\ude42"},{"a":"\\ud83d"},{"a":"\\ude42!"}]')).toEqual([
       '🙂',

@@ -228,7 +228,7 @@ export class JsonElements {
     const among = level?.array === true && this.found && this.isRecordLevel();
     if (c === 32 || c === 10 || c === 13 || c === 9 || c === 44 || c === 58) {
       if (c === 44 && among) {
-        if (this.before !== 'a record') out.push(missing('before', this.buffer, this.at));
+        if (this.before !== 'a record') out.push(missing('before', this.around(this.at)));
         this.before = 'a comma';
       }
       this.at++;
@@ -236,8 +236,12 @@ export class JsonElements {
     }
     if (among) {
       if (c === 93) {
-        if (this.before === 'a comma') out.push(missing('behind', this.buffer, this.at));
+        if (this.before === 'a comma') out.push(missing('behind', this.around(this.at)));
         this.levels.pop();
+        this.at++;
+      } else if (c === 125) {
+        // It closes nothing: as the beginning of a record it would also be its end, for ever.
+        out.push(new Unreadable('There is a } too many in the list, or a ] too many before it.', this.around(this.at)));
         this.at++;
       } else {
         this.start = this.at;
@@ -267,7 +271,9 @@ export class JsonElements {
       let next = end;
       while (next < this.buffer.length && /\s/.test(this.buffer[next]!)) next++;
       if (next >= this.buffer.length) return false;
-      if (level && !level.array && this.buffer[next] === ':') level.key = keyOf(this.buffer.slice(this.at, end));
+      const text = this.buffer.slice(this.at, end);
+      if (hasControls(text)) this.tellStrange(out);
+      if (level && !level.array && this.buffer[next] === ':') level.key = keyOf(text);
       this.at = end;
     } else if (c === 123 || c === 91) {
       const wanted = c === 91 && this.isWanted();
@@ -282,8 +288,22 @@ export class JsonElements {
     } else if (c === 125 || c === 93) {
       this.levels.pop();
       this.at++;
-    } else this.at++;
+    } else {
+      // Numbers and words beside the records are passed over.
+      if (!/[-+.\w]/.test(this.buffer[this.at]!)) this.tellStrange(out);
+      this.at++;
+    }
     return true;
+  }
+  private strange = false;
+  /** Something was damaged, if none of the records; once. */
+  private tellStrange(out: (string | Unreadable)[]): void {
+    if (!this.strange)
+      out.push(new Unreadable('Beside the records there is something that is no JSON.', this.around(this.at)));
+    this.strange = true;
+  }
+  private around(at: number): string {
+    return this.buffer.slice(Math.max(0, at - 40), at + 40);
   }
   private recordLevel = -1;
   /** What stands before the place in the list of records. */
@@ -299,8 +319,8 @@ export class JsonElements {
   }
 }
 /** JSON has a value on both sides of a comma: one may have been lost there. */
-function missing(side: 'before' | 'behind', text: string, at: number): Unreadable {
-  return new Unreadable(`There is no record ${side} a comma of the list.`, text.slice(Math.max(0, at - 40), at + 40));
+function missing(side: 'before' | 'behind', around: string): Unreadable {
+  return new Unreadable(`There is no record ${side} a comma of the list.`, around);
 }
 /** Where the text that begins at `from` ends: its closing quote, or -1 when it is not all there. */
 function closingQuote(text: string, from: number): number {
@@ -312,6 +332,11 @@ function closingQuote(text: string, from: number): number {
     if (backslashes % 2 === 0) return end;
     at = end + 1;
   }
+}
+/** JSON has none within a text. */
+function hasControls(text: string): boolean {
+  for (let i = 0; i < text.length; i++) if (text.charCodeAt(i) < 32) return true;
+  return false;
 }
 function keyOf(text: string): string {
   try {

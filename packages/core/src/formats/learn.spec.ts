@@ -99,6 +99,7 @@ describe('a structure that is learned from all records', () => {
         o: fc.oneof({ depthSize: 'small' }, fc.record({ x: scalar }), tie('tree')),
         l: fc.array(fc.oneof({ depthSize: 'small' }, fc.record({ y: scalar }), tie('tree')), { maxLength: 3 }),
         v: fc.array(scalar, { maxLength: 3 }),
+        m: fc.oneof(scalar, fc.record({ r: fc.array(scalar, { maxLength: 2 }) })),
       },
       { requiredKeys: [] },
     ),

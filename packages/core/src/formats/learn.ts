@@ -66,7 +66,7 @@ export class WholeLearner {
   private file: { push(bytes: Uint8Array): number; end(): number } | null = null;
 
   constructor(private readonly format: LearnedFormat) {
-    this.nested = format.kind === 'jsonl' ? null : StructureLearner.from(format.structures);
+    this.nested = format.kind === 'jsonl' ? null : StructureLearner.ofAll(format.structures);
     this.names = format.kind === 'jsonl' ? (format.fields ?? []) : [];
   }
   /** The next file begins. */

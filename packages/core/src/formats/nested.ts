@@ -37,13 +37,16 @@ export class StructureLearner {
   /** Fields by structure, and whether any record had a value there. */
   private readonly found = new Map<string, Map<string, boolean>>([['', new Map()]]);
 
-  /** `part`: a path that somebody reads as one that repeats, also where it occurs once only. */
-  constructor(part = '') {
+  /** `part`: a path that somebody reads as one that repeats, also where it occurs once only. `unread`: nothing was read by it yet. */
+  constructor(
+    part = '',
+    private readonly unread = false,
+  ) {
     this.repeating = new Set(part === '' ? [] : [part]);
   }
-  /** Goes on from what is known. */
-  static from(structures: readonly NestedStructure[]): StructureLearner {
-    const learner = new StructureLearner();
+  /** Goes on from what is known, to be read by only when all was seen: what is a value here and has members there gets both. */
+  static ofAll(structures: readonly NestedStructure[]): StructureLearner {
+    const learner = new StructureLearner('', true);
     for (const { path, fields } of structures) {
       if (path !== '') learner.repeating.add(path);
       learner.found.set(path, new Map(fields.map((name) => [name, true])));
@@ -52,7 +55,9 @@ export class StructureLearner {
   }
 
   add(records: readonly Tree[]): this {
-    const before = new Map([...this.found].map(([path, fields]) => [path, new Map(fields)]));
+    const before = this.unread
+      ? new Map<string, FieldsFilled>()
+      : new Map([...this.found].map(([path, fields]) => [path, new Map(fields)]));
     for (const record of records) findRepeating(record, '', this.repeating);
     for (const record of records) this.visit(record, '', '', before);
     return this;
@@ -144,7 +149,10 @@ export class Flattener {
     this.names = structureFields(structure, withDoc);
     this.slots = new Map(this.names.map((name, i) => [name, i]));
     this.repeating = new Set(structures.map((s) => s.path).filter((p) => p !== ''));
-    this.withMembers = new Set(structure.fields.flatMap(parentsOf));
+    // What repeats within it has rows of its own, and may have had no elements when it was learned.
+    const within = part === '' ? '' : `${part}.`;
+    const inside = [...this.repeating].filter((p) => p.startsWith(within)).map((p) => p.slice(within.length));
+    this.withMembers = new Set([...structure.fields, ...inside].flatMap(parentsOf));
     const fields = structure.fields.map((f) => below(part, f));
     this.flattened = new Set([...this.repeating].filter((p) => fields.some((f) => f === p || f.startsWith(`${p}.`))));
     this.root = this.placeOf('', '');

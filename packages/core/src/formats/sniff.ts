@@ -57,7 +57,7 @@ export function sniffFormat(sample: Uint8Array, fileName: string): Guess {
     return { format: { kind: 'jsonl', encoding }, reasons: [reason, 'each line is a JSON object'] };
   if (nested !== null) return sniffNested(nested, sample, encoding, reason, fileName);
   const fixed = /\.(csv|tsv)$/.test(name) ? null : sniffFixed(text, encoding, reason);
-  const newline = text.includes('\n') ? '\n' : text.includes('\r') ? '\r' : '\n';
+  const newline = sniffNewline(text);
   const delimiter = sniffDelimiter(text, newline, name);
   // “Surname, Given” is no pair of columns: what stands in more columns of blanks, in lines of one length, wins.
   if (fixed && (delimiter.score === 0 || delimiter.width < fixed.format.columns.length))
@@ -241,6 +241,13 @@ function decodeSample(sample: Uint8Array, encoding: Encoding): string {
   const lastLine = Math.max(text.lastIndexOf('\n'), text.lastIndexOf('\r'));
   // The last line may be cut; it is left out where there are others.
   return lastLine > 0 && sample.length >= 32_768 ? text.slice(0, lastLine + 1) : text;
+}
+
+/** By what there is more of outside quotes: line feeds, or carriage returns without one. */
+function sniffNewline(text: string): '\n' | '\r' {
+  const ends = text.replace(/"[^"]*"/g, '');
+  const count = (pattern: RegExp): number => ends.match(pattern)?.length ?? 0;
+  return count(/\r(?!\n)/g) > count(/\n/g) ? '\r' : '\n';
 }
 
 const DELIMITERS: [value: string, word: string][] = [
