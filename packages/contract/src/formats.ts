@@ -13,7 +13,7 @@ export const writtenMarks = z.strictObject({
 const marks = writtenMarks.optional();
 
 /** What becomes of values that no field is for. */
-const unknown = z.enum(['told', 'ignored', 'refused']).optional();
+const unknown = z.enum(['told', 'taken', 'ignored', 'refused']).optional();
 
 const delimited = z.strictObject({
   kind: z.literal('delimited'),
@@ -70,6 +70,7 @@ const xlsx = z.strictObject({
   skipLines,
   header: z.boolean(),
   mergedRepeat: z.boolean().optional(),
+  width: z.number().int().min(1).max(20_000).optional(),
   unknown,
 });
 export const fileFormat = z.discriminatedUnion('kind', [delimited, jsonl, fixed, json, xml, xlsx]);

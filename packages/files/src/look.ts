@@ -234,7 +234,7 @@ async function sheetFields(workbook: Workbook, format: WorkbookFormat): Promise<
       if (row.number < at) continue;
       if (row.number > at) throw new Fault('unreadable', `Row ${at} of the sheet is empty; it can't be the header.`);
       const cells = range ? row.cells.slice(range.left, range.right + 1) : row.cells;
-      const names = headerNames(cells);
+      const names = headerNames(cells, format.width);
       if (names.length === 0) throw new Fault('unreadable', `Row ${at} of the sheet is empty; it can't be the header.`);
       return names;
     }

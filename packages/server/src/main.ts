@@ -157,7 +157,7 @@ async function start(): Promise<void> {
     new NotificationSettings(db, secrets, () => proxy?.origin ?? addressOf(server)),
     failures,
   );
-  const shareOut = new ShareOut(db, systems, landed, tell);
+  const shareOut = new ShareOut(db, systems, readings, landed, tell);
   const starter: Starter = new Starter(db, plans, runs, engine, () => conductor);
   const over = (run: number): void => {
     followed(run).catch((error: Error) =>

@@ -87,6 +87,8 @@ export interface WorkbookFormat extends OfAnyKind {
   readonly header: boolean;
   /** Whether each cell of a merged range has the range's value; otherwise only its first one has it. */
   readonly mergedRepeat?: boolean;
+  /** Columns at least, where rows were found to have more than the header, or than the first ones. */
+  readonly width?: number;
 }
 /** Formats that are read from first to last byte. */
 export type StreamFormat = DelimitedFormat | JsonLinesFormat | FixedWidthFormat | JsonFormat | XmlFormat;

@@ -10,6 +10,7 @@ import {
   type JsonLinesFormat,
   type NestedStructure,
   type RowBatch,
+  type WorkbookFormat,
   type XmlFormat,
 } from './format.ts';
 import { guessRecords, JsonElements } from './json.ts';
@@ -49,10 +50,11 @@ export function learnNested(
   return { kind, encoding, records: at, structures, part: '', withDoc: false };
 }
 
-/** What can be learned from all of its records: what names its objects have, and what repeats. */
-export type LearnedFormat = JsonFormat | XmlFormat | JsonLinesFormat;
+/** What can be learned from all of its records: what names its objects have, and what repeats; of a sheet, how wide it is. */
+export type LearnedFormat = LearnedText | WorkbookFormat;
+export type LearnedText = JsonFormat | XmlFormat | JsonLinesFormat;
 export const isLearned = (format: FileFormat): format is LearnedFormat =>
-  format.kind === 'json' || format.kind === 'xml' || format.kind === 'jsonl';
+  format.kind === 'json' || format.kind === 'xml' || format.kind === 'jsonl' || format.kind === 'xlsx';
 
 /**
  * Learns a structure from whole files, bit by bit, in the memory of one record. What is known already stays as it is; what
@@ -65,7 +67,7 @@ export class WholeLearner {
   private names: readonly string[];
   private file: { push(bytes: Uint8Array): number; end(): number } | null = null;
 
-  constructor(private readonly format: LearnedFormat) {
+  constructor(private readonly format: LearnedText) {
     this.nested = format.kind === 'jsonl' ? null : StructureLearner.ofAll(format.structures);
     this.names = format.kind === 'jsonl' ? (format.fields ?? []) : [];
   }
@@ -107,7 +109,7 @@ export class WholeLearner {
 
   result(): Learned {
     const { format, records, unread, nested } = this;
-    const learned: LearnedFormat =
+    const learned: LearnedText =
       format.kind === 'jsonl'
         ? { ...format, fields: [...this.names] }
         : { ...format, structures: nested!.structures, part: '', withDoc: false };

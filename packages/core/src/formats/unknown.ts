@@ -9,8 +9,8 @@ export interface Unknown {
 /** By path. */
 export type UnknownValues = ReadonlyMap<string, Unknown>;
 
-/** What becomes of them: they are told (where nothing is said), left out, or their records fail. */
-export type UnknownWay = 'told' | 'ignored' | 'refused';
+/** What becomes of them: they are told (where nothing is said), get a field besides, are left out, or their records fail. */
+export type UnknownWay = 'told' | 'taken' | 'ignored' | 'refused';
 
 /** Paths that are told apart; a file may have a new one in each record. */
 const MOST = 100;

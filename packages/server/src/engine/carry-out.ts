@@ -45,6 +45,7 @@ import { requireKnownFields, sourcePlanOf } from './source-plan.ts';
 import { partPath } from './part-path.ts';
 import type { CapturedChanges } from './changes/captured.ts';
 import { tellGone, type ToldGone } from './tell-gone.ts';
+import { takeIn } from '../sources/take-in.ts';
 import { Unread } from './unread.ts';
 
 const CHUNK_ROWS = Number(process.env['VERSICLE_CHUNK_ROWS'] ?? 20_000);
@@ -187,7 +188,10 @@ export class CarryOut {
     });
     const { how, well } = await drive.go();
     if (how === 'aborted' || signal.aborted) throw new Aborted();
+    // Before it is told, so that whoever takes a killed run on does it again.
+    const taken = unread.isEmpty ? null : await takeIn(this.systems, document.source.primary.dataset, plan, signal);
     await this.db.transaction([requireClaim(claim), ...unread.told(document)]);
+    if (taken) await this.log(row.id, taken.said, taken.well ? 'info' : 'warning');
     return { how, well };
   }
   /** Until all that waits has been sent; others may have the run's place meanwhile. */

@@ -15,6 +15,9 @@ export class Unread {
     this.found = new Map(Object.entries(row.unread === null ? {} : fromJson<Record<string, UnreadValues>>(row.unread)));
   }
 
+  get isEmpty(): boolean {
+    return this.found.size === 0;
+  }
   /** Keeps what another chunk has. */
   keep(unread: MappedChunk['unread']): Statement[] {
     if (unread.size === 0) return [];

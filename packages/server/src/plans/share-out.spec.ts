@@ -78,6 +78,35 @@ describe('records that are shared out', () => {
       '1 record of files/mixed.jsonl has “late”, the first in row 9,002 of mixed.jsonl; the structure of the dataset does not know it, so it was not read',
     ]);
   });
+  it('are read as when those who share them were published, whatever a day happens to bring', async () => {
+    const all = '[{"no":"1","name":"Bell","price":"3,50"},{"no":"2","name":"Frame","price":"450,00"}]';
+    server.file('daily.json', all);
+    const ids: string[] = [];
+    for (const table of ['less', 'more']) {
+      const base = itemsDocument('daily.json');
+      const target = { ...(base['target'] as object), dataset: `store/${table}` };
+      ids.push((await server.mapping({ ...base, name: `Daily ${table}`, target })).mapping);
+      // The second one knows a member that the first does not.
+      server.file('daily.json', all.replace('"3,50"', '"3,50","colour":"red"'));
+    }
+    const by = [
+      { when: CHEAP, mapping: ids[0] },
+      { when: "i.colour = 'red'", mapping: ids[1] },
+    ];
+    const plan = await planOf({ dataset: 'files/daily.json', by });
+    for (const [content, counts, less, more] of [
+      ['[]', { read: 0, unmatched: 0 }, [], []],
+      ['[{"no":"3","name":"Seat"}]', { read: 1, unmatched: 1 }, [], []],
+      ['[{"no":"4","colour":"red","name":"Lamp","price":"500,00"}]', { read: 1, unmatched: 0 }, [], ['4']],
+    ] as const) {
+      server.file('daily.json', content);
+      const run = await server.run(plan);
+      expect(run).toMatchObject({ state: 'finished', counts: { ...counts, failed: 0 } });
+      const { log } = await server.api('getRun', 'GET', `/runs/${shareOf(run)}`);
+      expect(log.filter((l) => l.level === 'warning')).toEqual([]);
+      expect([await nos('less').catch(() => []), await nos('more').catch(() => [])]).toEqual([less, more]);
+    }
+  });
   it('go each to the first that takes them; what none takes is kept, and shared out again when somebody does', async () => {
     const plan = await planOf();
     csv('1,Bell,"3,50"', '2,Frame,"450,00"', '3,Seat,"30,00"', '4,Odd,many', '5,Lamp,"9,00"');

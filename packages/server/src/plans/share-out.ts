@@ -22,6 +22,8 @@ import { partPath } from '../engine/part-path.ts';
 import type { Taken } from '../runs/runs.ts';
 import { land } from '../sources/land.ts';
 import { openSource } from '../sources/open-source.ts';
+import type { Readings } from '../sources/readings.ts';
+import { takeIn } from '../sources/take-in.ts';
 import { fromJson } from '../store/values.ts';
 import type { SourceBatch, SourcePlan } from '../systems/kinds/kind.ts';
 import type { Systems } from '../systems/systems.ts';
@@ -54,6 +56,7 @@ export class ShareOut {
   constructor(
     private readonly db: Database,
     private readonly systems: Systems,
+    private readonly readings: Readings,
     private readonly directory: string,
     private readonly log: Tell,
   ) {}
@@ -100,6 +103,8 @@ export class ShareOut {
         `${counted(read, 'record')} of ${carries.dataset} shared out: ${given}${unmatched > 0 ? `, ${unmatched.toLocaleString('en-GB')} to none` : ''}${failed > 0 ? `, ${failed.toLocaleString('en-GB')} failed` : ''}`,
       );
       for (const [path, of] of unread) await this.log(run, unknownWords(carries.dataset, path, of), 'warning');
+      const taken = unread.size === 0 ? null : await takeIn(this.systems, carries.dataset, source, signal);
+      if (taken) await this.log(run, taken.said, taken.well ? 'info' : 'warning');
       const marks = marksOf(source.format);
       return {
         parts: parts.map((records, part) => ({
@@ -192,6 +197,9 @@ export class ShareOut {
         variables: new Map(Object.entries(variables)),
         ...(isTaken ? { only: taken.only } : {}),
       },
+      readings: this.readings.together(
+        carries.by.map(({ mapping, revision }, i) => this.readings.of(mapping, revision, documents[i]!)),
+      ),
       expected: () => Promise.resolve([...new Set(documents.flatMap((d) => namedSourceFields(d)))]),
       fetches: () => this.log(run, `fetches the records of ${name}`),
     });

@@ -143,17 +143,53 @@ describe('how files are read', () => {
     server.file('riders.csv', 'id;name');
     expect((await today(joined, '{"items":[]}')).run).toMatchObject({ state: 'finished', counts: { read: 0 } });
   });
+  const dataset = ({ file }: Made) => server.api('getDataset', 'GET', `/systems/files/dataset?dataset=${file}`);
+  const settle = async (made: Made, unknown: string): Promise<void> => {
+    const { setting } = await dataset(made);
+    const format = { ...(setting as { format: object }).format, unknown };
+    await server.api('settleDataset', 'PUT', '/systems/files/setting', {
+      dataset: made.file,
+      setting: { kind: 'format', format },
+    });
+  };
+  const fieldsOf = async (made: Made): Promise<string[]> => (await dataset(made)).fields.map((f) => f.name);
+  it('what no field is for with a field from then on, where a person wants it so', async () => {
+    const list = await mapping('grown.json', '[{"no":"1","name":"a"}]');
+    await settle(list, 'taken');
+    const grown = '[{"no":"2","name":"b"},{"no":"3","name":"c","at":{"lat":1},"tags":["x","y"]}]';
+    const { run, rows } = await today(list, grown);
+    // One value where two are is nothing that could be left out.
+    expect(run).toMatchObject({ state: 'finished', counts: { read: 2, failed: 1 } });
+    expect(rows).toEqual([['2', 'b']]);
+    expect(log(run)).toContain('files/grown.json has fields for it now: at.lat and tags/value');
+    expect(await fieldsOf(list)).toEqual(['_key', 'no', 'name', 'at.lat']);
+    const again = await today(list, grown);
+    expect(again).toMatchObject({ run: { counts: { read: 2, failed: 0 } }, rows: [['3', 'c']] });
+    expect(log(again.run)).not.toContain('does not know');
+  });
+  it('cells beyond the header of a workbook with a column from then on, where a person wants it so', async () => {
+    const book = async (...rows: string[][]): Promise<Buffer> => {
+      const made = new ExcelJS.Workbook();
+      const page = made.addWorksheet('Items');
+      page.addRow(['no', 'name']);
+      for (const row of rows) page.addRow(row);
+      return Buffer.from(await made.xlsx.writeBuffer());
+    };
+    const sheet = await mapping('wide.xlsx', await book(['1', 'a']));
+    await settle(sheet, 'taken');
+    server.file('wide.xlsx', await book(['2', 'b'], ['3', 'c', '', 'red']));
+    const run = await server.run(sheet.plan);
+    expect(log(run)).toContain('1 record of files/wide.xlsx has “column D”');
+    expect(log(run)).toContain('files/wide.xlsx has fields for it now: column_3 and column_4');
+    expect(await fieldsOf(sheet)).toEqual(['no', 'name', 'column_3', 'column_4']);
+    const { rows } = await server.api('previewDataset', 'GET', '/systems/files/rows?dataset=wide.xlsx');
+    expect(rows.map((row) => row.values!.at(-1))).toEqual([null, 'red']);
+    const again = await server.run(sheet.plan);
+    expect(log(again)).not.toContain('column D');
+  });
   it('what no field is for as a person wants it: told, left out, or with a record that fails', async () => {
     const list = await mapping('list.jsonl', '{"no":"1","name":"a"}\n');
     const columns = await mapping('list.csv', 'no;name\n1;a');
-    const settle = async ({ file }: Made, unknown: string): Promise<void> => {
-      const { setting } = await server.api('getDataset', 'GET', `/systems/files/dataset?dataset=${file}`);
-      const format = { ...(setting as { format: object }).format, unknown };
-      await server.api('settleDataset', 'PUT', '/systems/files/setting', {
-        dataset: file,
-        setting: { kind: 'format', format },
-      });
-    };
     const more = '{"no":"2","name":"b"}\n{"no":"3","name":"c","colour":"red"}\n';
     await settle(list, 'refused');
     const refused = await today(list, more);

@@ -1,4 +1,11 @@
-import { membersOf, namedSourceFields, type FileFormat, type MappingDocument } from '@versicle/core';
+import {
+  membersOf,
+  namedSourceFields,
+  structureFields,
+  type FileFormat,
+  type MappingDocument,
+  type NestedStructure,
+} from '@versicle/core';
 import type { Database } from '@versicle/postgres';
 import { fromJson } from '../store/values.ts';
 import type { Reading, SourcePlan } from '../systems/kinds/kind.ts';
@@ -48,6 +55,22 @@ export class Readings {
     };
   }
 
+  /** Of revisions that read a dataset together, once for all of them. What was found now belongs to none of them alone. */
+  together(all: readonly RevisionReadings[]): RevisionReadings {
+    return {
+      of: async (dataset) => {
+        const known = await Promise.all(all.map((readings) => readings.of(dataset)));
+        return known.reduce<Reading | null>(
+          (sum, one) => (one === null ? sum : sum && joined(sum, one)),
+          known.find((r) => r !== null) ?? null,
+        );
+      },
+      keep: async (dataset, plan) => {
+        for (const readings of all) await readings.keep(dataset, plan);
+      },
+    };
+  }
+
   /** Of a revision that was just published. What can't be looked at now is kept by the first run that reads it. */
   async keepAll(mapping: string, revision: number, document: MappingDocument): Promise<void> {
     const readings = this.of(mapping, revision, document);
@@ -61,6 +84,29 @@ export class Readings {
     return (await system.sourcePlan?.(dataset, {})) ?? null;
   }
 }
+
+/** What both know, of files that they read alike otherwise; null where they don't, so that they are looked at anew. */
+function joined(one: Reading, other: Reading): Reading | null {
+  if (apart(one.format) !== apart(other.format)) return null;
+  const fields = [...new Set([...one.fields, ...other.fields])];
+  const { format } = one;
+  if (!('structures' in format) || !('structures' in other.format)) return { format, fields };
+  const known = new Map<string, readonly string[]>();
+  for (const { path, fields: own } of [...format.structures, ...other.format.structures])
+    known.set(path, [...new Set([...(known.get(path) ?? []), ...own])]);
+  const structures: NestedStructure[] = [...known].map(([path, own]) => ({ path, fields: own }));
+  const { part } = format;
+  return {
+    format: { ...format, structures },
+    fields: structureFields(
+      structures.find((s) => s.path === part)!,
+      false,
+    ),
+  };
+}
+/** What two readings must have alike to be one; the encoding is that of the file. */
+const apart = (format: FileFormat): string =>
+  JSON.stringify({ ...format, structures: [], fields: [], marks: null, encoding: '', unknown: null });
 
 /** Whether a dataset has whatever the document reads of it. */
 function hasAll(document: MappingDocument, dataset: string, names: readonly string[]): boolean {

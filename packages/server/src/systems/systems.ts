@@ -398,8 +398,8 @@ export class Systems {
     if (!learn) throw refused('Only the datasets of folders are learned from whole files.');
     const { format, records, unread, added } = await this.inWords(system, () => learn(name, signal));
     const settings = await this.settings(id);
-    // All parts of a file have one structure; a part that somebody settled by itself has its own.
-    const [file] = name.split('/') as [string];
+    // All parts of a nested file have one structure; a part that somebody settled by itself has its own. Sheets have theirs.
+    const file = format.kind === 'xlsx' ? name : name.split('/')[0]!;
     for (const dataset of new Set([file, name])) {
       const own = settings.get(dataset);
       if (dataset !== file && own?.kind !== 'format') continue;

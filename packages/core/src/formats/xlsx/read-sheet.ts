@@ -21,7 +21,7 @@ export async function* readSheet(
   const range = format.range === null ? null : parseRange(format.range);
   let skip = format.skipLines + (format.header ? 1 : 0);
   let names: readonly string[] | null = format.header ? null : [];
-  let width = range ? range.right - range.left + 1 : 0;
+  let width = range ? range.right - range.left + 1 : (format.width ?? 0);
   let firstRow = 1;
   let next = range?.top ?? 1;
   const unknown = new UnknownCounter(format.unknown);
@@ -42,7 +42,7 @@ export async function* readSheet(
         skip--;
         if (skip === 0 && names === null) {
           if (row.problem !== null) throw new Fault('unreadable', `The header can't be read: ${row.problem}`);
-          names = headerNames(cells);
+          names = headerNames(cells, format.width);
           heard(names);
           width = Math.max(width, names.length);
         }
@@ -72,6 +72,26 @@ export async function* readSheet(
     }
   }
 }
+/** The columns that the widest record has, and how many records there are. */
+export async function sheetWidth(
+  workbook: Workbook,
+  format: WorkbookFormat,
+): Promise<{ readonly width: number; readonly records: number }> {
+  let width = 0;
+  let records = 0;
+  // Without a header each row is as wide as its cells; the rows above stay out.
+  const bare = { ...format, header: false, skipLines: format.skipLines + (format.header ? 1 : 0) };
+  for await (const { rows } of readSheet(workbook, bare)) {
+    records += rows.length;
+    for (const row of rows) {
+      if (row instanceof Unreadable) continue;
+      let last = row.length;
+      while (last > width && (row[last - 1] ?? '').trim() === '') last--;
+      width = Math.max(width, last);
+    }
+  }
+  return { width, records };
+}
 /** What is beyond them would be read as if it was not merged. */
 function requireFew(ranges: CellRange[]): CellRange[] {
   if (ranges.length <= MAX_MERGED) return ranges;
@@ -99,12 +119,12 @@ export function soundCells({ cells, problem }: SheetRow): Cells {
   return cells;
 }
 
-/** Names of a header row: blanks are numbered, doubled ones counted. */
-export function headerNames(cells: Cells): string[] {
+/** Names of a header row, of at least so many columns: blanks are numbered, doubled ones counted. */
+export function headerNames(cells: Cells, width = 0): string[] {
   const used = new Set<string>();
   let last = cells.length;
   while (last > 0 && (cells[last - 1] ?? '').trim() === '') last--;
-  return cells.slice(0, last).map((cell, i) => {
+  return fit(cells.slice(0, last), Math.max(last, width)).map((cell, i) => {
     const base = (cell ?? '').replace(/\s+/g, ' ').trim() || `column_${i + 1}`;
     let name = base;
     for (let n = 2; used.has(name); n++) name = `${base}_${n}`;

@@ -3,7 +3,7 @@ import { Store } from '@ngrx/store';
 import type { DatasetDetail, DatasetSetting } from '@versicle/contract';
 import type { Marks } from '@versicle/core';
 import { FormComponent } from '../shared/form/form.component';
-import { formatForm, formatValues } from './format-form';
+import { formatForm, formatValues, LEARNED } from './format-form';
 import { RulerComponent } from './ruler.component';
 import { learnedWords } from './system-words';
 import { systemsActions, systemsFeature } from './systems.feature';
@@ -159,7 +159,10 @@ export class FormatEditorComponent {
     this.set({ records, structures: [], part: '' });
   }
   /** Its structure is that of its records, of which only the first ones were looked at. */
-  protected readonly isLearned = computed(() => ['json', 'xml', 'jsonl'].includes(this.format()?.kind ?? ''));
+  protected readonly isLearned = computed(() => {
+    const format = this.format();
+    return format !== null && LEARNED.has(format.kind);
+  });
   protected readonly learnedWords = computed(() => {
     const { learned } = this.settling();
     return learned && learnedWords(learned);

@@ -28,6 +28,9 @@ const DELIMITERS = {
 };
 const DATES = DATE_PATTERNS.filter((p) => p !== 'YYYY-MM-DD');
 
+/** Whose fields can be learned from all of their records. */
+export const LEARNED: ReadonlySet<Format['kind']> = new Set(['json', 'jsonl', 'xml', 'xlsx']);
+
 /** The entries that say how a file is read. */
 export function formatForm(format: Format): readonly FormField[] {
   const of = (...kinds: Format['kind'][]): FormField['when'] => ({ entry: 'kind', is: kinds });
@@ -104,6 +107,7 @@ export function formatForm(format: Format): readonly FormField[] {
       type: 'choice',
       choices: choicesOf({
         told: 'are told by each run',
+        ...(LEARNED.has(format.kind) ? { taken: 'are told, and get a field' } : {}),
         ignored: 'are left out',
         refused: 'make their record fail',
       }),

@@ -139,10 +139,19 @@ export class FolderLook {
     const { files, format, fields } = await this.look(name);
     if (!isLearned(format))
       throw refused(`${quoted(name)} names its columns itself; there is nothing to learn from its records.`);
-    const before = new Set(format.kind === 'jsonl' ? fields : namesOf(format));
     const known = format.kind === 'jsonl' ? { ...format, fields } : format;
+    const before = new Set(await this.namesOf(files, known));
     const found = await learnWhole(files, known);
-    return { ...found, added: namesOf(found.format).filter((field) => !before.has(field)) };
+    const added = (await this.namesOf(files, found.format)).filter((field) => !before.has(field));
+    return { ...found, added };
+  }
+  /** The fields of all of its structures, each by its whole path. */
+  private async namesOf([file]: readonly FileEntry[], format: LearnedFormat): Promise<readonly string[]> {
+    if (format.kind === 'xlsx') return (await lookAt(file!.path, file!.name, format.sheet, format)).fields;
+    if (format.kind === 'jsonl') return format.fields ?? [];
+    return format.structures.flatMap(({ path, fields }) =>
+      fields.map((field) => (path === '' ? field : `${path}/${field}`)),
+    );
   }
   /** The first value of each field among the first records. */
   private async examples(name: string, width: number): Promise<(string | null)[]> {
@@ -213,11 +222,3 @@ function chosenOf(files: readonly FileEntry[], only: Arrived | undefined): FileE
     return file;
   });
 }
-
-/** The fields of all of its structures, each by its whole path. */
-const namesOf = (format: LearnedFormat): readonly string[] =>
-  format.kind === 'jsonl'
-    ? (format.fields ?? [])
-    : format.structures.flatMap(({ path, fields }) =>
-        fields.map((field) => (path === '' ? field : `${path}/${field}`)),
-      );

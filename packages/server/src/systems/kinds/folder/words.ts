@@ -18,7 +18,11 @@ function marksWords(format: FileFormat): { label: string; value: string }[] {
     : [];
 }
 
-const UNKNOWN = { ignored: 'are left out', refused: 'make their record fail' };
+const UNKNOWN = {
+  taken: 'are told, and get a field',
+  ignored: 'are left out',
+  refused: 'make their record fail',
+};
 
 /** How a file is read, as a short table for people. */
 export function describeFormat(format: FileFormat): { label: string; value: string }[] {
