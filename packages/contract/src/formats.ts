@@ -15,6 +15,12 @@ const marks = writtenMarks.optional();
 /** What becomes of values that no field is for. */
 const unknown = z.enum(['told', 'taken', 'ignored', 'refused']).optional();
 
+/** Rows of a report that are no records. */
+const leavesOut = {
+  withoutShort: z.boolean().optional(),
+  withoutBeginning: z.string().max(400).optional(),
+};
+
 const delimited = z.strictObject({
   kind: z.literal('delimited'),
   encoding,
@@ -26,6 +32,7 @@ const delimited = z.strictObject({
   emptyIsNull: z.boolean(),
   marks,
   unknown,
+  ...leavesOut,
 });
 const jsonl = z.strictObject({
   kind: z.literal('jsonl'),
@@ -52,6 +59,7 @@ const fixed = z.strictObject({
   emptyIsNull: z.boolean(),
   marks,
   unknown,
+  ...leavesOut,
 });
 const nested = {
   encoding,

@@ -44,7 +44,7 @@ export { guessXmlRecords, XmlRecords } from './formats/xml.ts';
 export * from './formats/blocks.ts';
 export {
   mergeUnknown,
-  OTHER_PATHS,
+  isPath,
   UnknownCounter,
   unknownWords,
   type Unknown,

@@ -2,6 +2,7 @@ import { ChunkDecoder, DAMAGED } from './decode.ts';
 import { DelimitedReader } from './delimited.ts';
 import type { DelimitedFormat, FileFormat, JsonLinesFormat, RowBatch } from './format.ts';
 import { JsonLinesReader } from './json-lines.ts';
+import { leavesOut } from './left-out.ts';
 import { mergeUnknown } from './unknown.ts';
 
 /**
@@ -185,7 +186,9 @@ export class BlockCutter {
 
 /** Null: files of this format are read from beginning to end by one reader. */
 export function blockCutter(format: FileFormat, fields: readonly string[]): BlockCutter | null {
-  return format.kind === 'delimited' || format.kind === 'jsonl' ? new BlockCutter(format, fields) : null;
+  if (format.kind === 'jsonl') return new BlockCutter(format, fields);
+  // Whether a row is a record is known only when it is read.
+  return format.kind === 'delimited' && !leavesOut(format) ? new BlockCutter(format, fields) : null;
 }
 
 /** Records of one file that belong to one chunk. */

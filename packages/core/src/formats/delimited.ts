@@ -10,6 +10,7 @@ import {
   type RawRow,
   type RowBatch,
 } from './format.ts';
+import { LeftOutRows } from './left-out.ts';
 
 /**
  * Delimited text (RFC 4180 and its everyday relatives) as a stream: bytes in, batches of rows out. Memory is bounded by
@@ -30,6 +31,7 @@ export class DelimitedReader {
   private discarding = false;
   /** The known place of the next quote in the buffer; -1: not looked for; Infinity: none. */
   private quoteAt = -1;
+  private readonly leftOut: LeftOutRows;
   /** Something in the buffer can't be text; only then is each row looked at. */
   private mayBeDamaged = false;
 
@@ -40,6 +42,7 @@ export class DelimitedReader {
   ) {
     this.decoder = new ChunkDecoder(format.encoding);
     this.linesToSkip = format.skipLines;
+    this.leftOut = new LeftOutRows(format);
     if (!format.header && fields) this.headerNames = fields;
   }
 
@@ -84,7 +87,7 @@ export class DelimitedReader {
     }
     this.offset += at;
     this.buffer = at === 0 ? this.buffer : this.buffer.slice(at);
-    return { firstRow, rows: this.rows };
+    return { firstRow, rows: this.rows, ...this.leftOut.take() };
   }
 
   /**
@@ -245,10 +248,12 @@ export class DelimitedReader {
         if (this.fields) this.expectFields(this.headerNames, this.fields);
         return;
       }
-      this.headerNames = cells.map((_, i) => `column_${i + 1}`);
     }
+    if (this.leftOut.begins(cells[0]!, this.nextRow)) return;
+    this.headerNames ??= cells.map((_, i) => `column_${i + 1}`);
     const width = this.headerNames.length;
     if (cells.length !== width) {
+      if (cells.length < width && this.leftOut.isShort(this.nextRow)) return;
       const text = line ?? cells.join(this.format.delimiter);
       return this.unreadable(
         `The row has ${cells.length === 1 ? 'one cell' : `${cells.length} cells`} where ${this.format.header ? 'the header has' : 'the file should have'} ${width}.`,

@@ -1,7 +1,8 @@
 import { ChunkDecoder } from './decode.ts';
 import { Unreadable, type FixedWidthColumn, type FixedWidthFormat, type RawRow, type RowBatch } from './format.ts';
 import { LineSplitter } from './lines.ts';
-import { UnknownCounter } from './unknown.ts';
+import { LeftOutRows } from './left-out.ts';
+import { mergeUnknown, UnknownCounter } from './unknown.ts';
 
 /**
  * Fixed-width text as a stream: one record a line, columns by their place, blanks around a value dropped. What stands behind
@@ -11,6 +12,7 @@ export class FixedWidthReader {
   private readonly decoder: ChunkDecoder;
   private readonly lines: LineSplitter;
   private readonly unknown: UnknownCounter;
+  private readonly leftOut: LeftOutRows;
   private nextRow = 1;
   readonly names: readonly string[];
   /** Places before the last column, and all places. */
@@ -22,6 +24,7 @@ export class FixedWidthReader {
     this.decoder = new ChunkDecoder(format.encoding);
     this.lines = new LineSplitter(format.skipLines, format.newline);
     this.unknown = new UnknownCounter(format.unknown);
+    this.leftOut = new LeftOutRows(format);
     this.names = format.columns.map((c) => c.name);
     this.needed = Math.max(0, ...format.columns.map((c) => c.from - 1));
     this.width = Math.max(0, ...format.columns.map((c) => c.from - 1 + c.width));
@@ -38,16 +41,27 @@ export class FixedWidthReader {
   private scan(text: string, last: boolean): RowBatch {
     const lines = this.lines.push(text, last);
     const firstRow = this.nextRow;
-    this.nextRow += lines.length;
-    const rows = lines.map((line, i) => (typeof line === 'string' ? this.row(line, firstRow + i) : line));
-    return { firstRow, rows, ...this.unknown.take() };
+    const rows: RawRow[] = [];
+    for (const line of lines) {
+      const row = typeof line === 'string' ? this.row(line, this.nextRow) : line;
+      if (row === null) continue;
+      rows.push(row);
+      this.nextRow++;
+    }
+    const unknown = mergeUnknown([this.unknown.take().unknown, this.leftOut.take().unknown]);
+    return { firstRow, rows, ...(unknown.size > 0 ? { unknown } : {}) };
   }
 
-  private row(line: string, number: number): RawRow {
+  /** Null where it is none. */
+  private row(line: string, number: number): RawRow | null {
     const unreadable = (message: string): Unreadable => new Unreadable(message, line.slice(0, 200));
     if (line.includes('\u0000')) return unreadable('The line has a zero byte.');
+    if (this.leftOut.begins(line, number)) return null;
     const places = placesOf(line, this.format);
-    if (places.length <= this.needed && line.trimEnd().length < this.needed / 2)
+    // The blanks at its end may have been cut off, so a line that is not far too short is a record.
+    const isShort = places.length <= this.needed && line.trimEnd().length < this.needed / 2;
+    if (isShort && this.leftOut.isShort(number)) return null;
+    if (isShort)
       return unreadable(
         `The line has ${places.length} ${this.format.counts ?? 'characters'}; the last column begins at ${this.needed + 1}.`,
       );

@@ -1,3 +1,4 @@
+import type { LeavesOut } from './left-out.ts';
 import type { UnknownValues, UnknownWay } from './unknown.ts';
 
 /** How a file's bytes become records. */
@@ -12,7 +13,7 @@ export interface Marks {
 interface OfAnyKind {
   readonly unknown?: UnknownWay;
 }
-export interface DelimitedFormat extends OfAnyKind {
+export interface DelimitedFormat extends OfAnyKind, LeavesOut {
   readonly kind: 'delimited';
   readonly encoding: Encoding;
   readonly delimiter: string;
@@ -37,7 +38,7 @@ export interface JsonLinesFormat extends OfAnyKind {
   readonly marks?: Marks;
 }
 /** Columns by their place in the line, in characters, or in bytes of the encoding. */
-export interface FixedWidthFormat extends OfAnyKind {
+export interface FixedWidthFormat extends OfAnyKind, LeavesOut {
   readonly kind: 'fixed';
   readonly encoding: Encoding;
   /** Lines above the first record that are not data. */

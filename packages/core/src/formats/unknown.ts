@@ -17,6 +17,12 @@ const MOST = 100;
 /** All paths beyond that. */
 export const OTHER_PATHS = '…';
 
+/** In the place of a path: rows of a report that are no records, which its format leaves out. */
+export const LEFT_OUT = { short: '⊘ short', beginning: '⊘ beginning' } as const;
+/** Whether it is the path of a value, and not of rows, or of many paths. */
+export const isPath = (path: string): boolean => path !== OTHER_PATHS && !leftOutRows.has(path);
+const leftOutRows: ReadonlySet<string> = new Set(Object.values(LEFT_OUT));
+
 /** What people are told of it. `file`: the one in which the first is. */
 export function unknownWords(
   dataset: string,
@@ -24,15 +30,22 @@ export function unknownWords(
   { count, row, file }: Unknown & { readonly file: string | null },
 ): string {
   const what = path === OTHER_PATHS ? 'further members' : quoted(path);
+  if (leftOutRows.has(path)) return leftOutWords(dataset, path, count, row, file);
   const where = `row ${row.toLocaleString('en-GB')}${file === null ? '' : ` of ${file}`}`;
   return `${counted(count, 'record')} of ${dataset} ${count === 1 ? 'has' : 'have'} ${what}, the first in ${where}; the structure of the dataset does not know it, so it was not read`;
+}
+
+function leftOutWords(dataset: string, path: string, count: number, row: number, file: string | null): string {
+  const why = path === LEFT_OUT.short ? 'too short for a record' : 'begun as its format says of rows that are none';
+  const before = `row ${row.toLocaleString('en-GB')}${file === null ? '' : ` of ${file}`}`;
+  return `${counted(count, 'row')} of ${dataset} ${count === 1 ? 'was' : 'were'} left out, ${why}, the first before ${before}`;
 }
 
 /** Of batches that come one after the other. */
 export function mergeUnknown<T extends Unknown>(all: readonly (ReadonlyMap<string, T> | undefined)[]): Map<string, T> {
   const merged = new Map<string, T>();
   for (const [path, unknown] of all.flatMap((one) => [...(one ?? [])])) {
-    const at = merged.has(path) || merged.size < MOST ? path : OTHER_PATHS;
+    const at = merged.has(path) || merged.size < MOST || !isPath(path) ? path : OTHER_PATHS;
     const before = merged.get(at);
     merged.set(at, before ? { ...before, count: before.count + unknown.count } : unknown);
   }

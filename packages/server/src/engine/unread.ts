@@ -1,4 +1,4 @@
-import { mergeUnknown, namedSourceFields, OTHER_PATHS, unknownWords, type MappingDocument } from '@versicle/core';
+import { isPath, mergeUnknown, namedSourceFields, unknownWords, type MappingDocument } from '@versicle/core';
 import type { Statement } from '@versicle/postgres';
 import { logged, type RunRow, type UnreadValues } from '../runs/runs.ts';
 import { fromJson } from '../store/values.ts';
@@ -30,7 +30,7 @@ export class Unread {
     if (this.found.size === 0) return [];
     const { dataset } = document.source.primary;
     const used = namedSourceFields(document);
-    const fields = [...this.found.keys()].filter((path) => path !== OTHER_PATHS && !used.includes(path));
+    const fields = [...this.found.keys()].filter((path) => isPath(path) && !used.includes(path));
     const { id, mapping } = this.row;
     return [
       ...[...this.found].map(([path, of]) => logged(id, unknownWords(dataset, path, of), 'warning')),

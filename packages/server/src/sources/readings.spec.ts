@@ -182,10 +182,35 @@ describe('how files are read', () => {
     expect(log(run)).toContain('1 record of files/wide.xlsx has “column D”');
     expect(log(run)).toContain('files/wide.xlsx has fields for it now: column_3 and column_4');
     expect(await fieldsOf(sheet)).toEqual(['no', 'name', 'column_3', 'column_4']);
-    const { rows } = await server.api('previewDataset', 'GET', '/systems/files/rows?dataset=wide.xlsx');
+    const { rows } = await server.api('getRows', 'GET', '/systems/files/rows?dataset=wide.xlsx');
     expect(rows.map((row) => row.values!.at(-1))).toEqual([null, 'red']);
     const again = await server.run(sheet.plan);
     expect(log(again)).not.toContain('column D');
+  });
+  it('reports without their rows that are no records, which are told', async () => {
+    const report = await mapping('report.csv', 'no;name\n1;a\nTotal;1\nend');
+    const { setting } = await dataset(report);
+    const format = {
+      ...(setting as { format: object }).format,
+      withoutShort: true,
+      withoutBeginning: 'Total',
+    };
+    await server.api('settleDataset', 'PUT', '/systems/files/setting', {
+      dataset: 'report.csv',
+      setting: { kind: 'format', format: format as never },
+    });
+    const { run, rows } = await today(report, 'no;name\n1;a\nTotal;1\n2;b\nTotal;1\nend\n3;c;d');
+    expect(run).toMatchObject({ state: 'finished', counts: { read: 3, delivered: 2, failed: 1 } });
+    expect(rows).toEqual([
+      ['1', 'a'],
+      ['2', 'b'],
+    ]);
+    expect(log(run)).toContain(
+      '2 rows of files/report.csv were left out, begun as its format says of rows that are none, the first before row 2 of report.csv',
+    );
+    expect(log(run)).toContain('1 row of files/report.csv was left out, too short for a record');
+    // They are no fields that somebody could map.
+    expect(JSON.stringify(await server.api('today', 'GET', '/today'))).not.toContain('⊘');
   });
   it('what no field is for as a person wants it: told, left out, or with a record that fails', async () => {
     const list = await mapping('list.jsonl', '{"no":"1","name":"a"}\n');

@@ -97,7 +97,7 @@ export class FormatEditorComponent {
       case 'records':
         return this.relearn(text);
       case 'range':
-        return this.set({ range: text || null });
+        return this.set({ range: text || null, width: undefined });
       case 'skipLines':
         return this.set({ skipLines: Math.max(0, Math.trunc(Number(text)) || 0) });
       case 'decimal':
@@ -107,6 +107,7 @@ export class FormatEditorComponent {
       case 'header':
       case 'mergedRepeat':
       case 'emptyIsNull':
+      case 'withoutShort':
         return this.set({ [name]: value === 'true' });
       default:
         return this.set({ [name]: value } as Partial<Format>);

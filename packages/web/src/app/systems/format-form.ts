@@ -113,6 +113,14 @@ export function formatForm(format: Format): readonly FormField[] {
       }),
       when: of('delimited', 'fixed', 'json', 'jsonl', 'xml', 'xlsx'),
     },
+    {
+      name: 'withoutBeginning',
+      title: 'Leave out rows that begin with',
+      type: 'text',
+      hint: 'none; such as Total, Page',
+      when: of('delimited', 'fixed'),
+    },
+    { name: 'withoutShort', title: 'leave out rows that are too short', type: 'tick', when: of('delimited', 'fixed') },
     { name: 'header', title: 'the first row has the names', type: 'tick', when: of('delimited', 'xlsx') },
     { name: 'emptyIsNull', title: 'an empty cell is null', type: 'tick', when: of('delimited', 'fixed') },
   ];

@@ -30,6 +30,12 @@ export function describeFormat(format: FileFormat): { label: string; value: stri
   return [
     ...readAs(format),
     ...(unknown === 'told' ? [] : [{ label: 'Values without a field', value: UNKNOWN[unknown] }]),
+    ...('withoutShort' in format && format.withoutShort
+      ? [{ label: 'Rows that are too short', value: 'are left out' }]
+      : []),
+    ...('withoutBeginning' in format && format.withoutBeginning
+      ? [{ label: 'Rows are left out that begin with', value: format.withoutBeginning }]
+      : []),
   ];
 }
 function readAs(format: FileFormat): { label: string; value: string }[] {
