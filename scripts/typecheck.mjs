@@ -8,7 +8,7 @@ let failed = 0;
 for (const project of PROJECTS) {
   const { status } = spawnSync(
     process.execPath,
-    [join(root, 'node_modules/typescript/bin/tsc'), '-p', join(root, project), '--noEmit'],
+    [join(root, 'node_modules/typescript-checker/bin/tsc'), '-p', join(root, project), '--noEmit'],
     { cwd: root, stdio: 'inherit' },
   );
   if (status !== 0) {

@@ -8,7 +8,7 @@ import {
   WholeLearner,
   type JsonFormat,
   type Learned,
-  type LearnedFormat,
+  type LearnedText,
   type StreamFormat,
 } from '../index.ts';
 
@@ -17,7 +17,7 @@ function* pieces(text: string, size: number): Generator<Uint8Array> {
   const all = bytes(text);
   for (let at = 0; at < all.length; at += size) yield all.slice(at, at + size);
 }
-function learned(format: LearnedFormat, texts: readonly string[], size = 64): Learned {
+function learned(format: LearnedText, texts: readonly string[], size = 64): Learned {
   const learner = new WholeLearner(format);
   for (const text of texts) {
     learner.beginFile();

@@ -38,7 +38,7 @@ function parse(text: string): Node {
     throw new Fault('structure', 'The schema has a document type declaration; take it out first.');
   });
   parser.on('error', (error) => {
-    throw new Fault('structure', `The schema is not well-formed XML: ${error.message}.`);
+    throw new Fault('structure', `The schema is not well-formed XML: ${error.message.replace(/\.$/, '')}.`);
   });
   parser.on('opentag', (tag) => {
     const node: Node = {

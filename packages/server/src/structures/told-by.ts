@@ -10,6 +10,7 @@ import {
   structuresOfDictionary,
   structuresOfJsonSchema,
   structuresOfXsd,
+  Unreadable,
 } from '@versicle/core';
 import { isWorkbook, lookAt, recordsOf } from '@versicle/files';
 
@@ -67,7 +68,11 @@ function textOf(content: Uint8Array, kind: 'xml' | 'json'): string {
 async function dictionary(path: string, fileName: string, name: string): Promise<Structure[]> {
   const look = await lookAt(path, fileName);
   const rows: (readonly (string | null)[])[] = [];
-  for await (const batch of recordsOf(path, fileName, look.format))
-    for (const row of batch.rows) if (Array.isArray(row)) rows.push(row as readonly (string | null)[]);
+  for await (const { firstRow, rows: read } of recordsOf(path, fileName, look.format))
+    for (const [i, row] of read.entries()) {
+      // A field that could not be read would be missing from the structure without a word.
+      if (row instanceof Unreadable) throw new Fault('structure', `row ${firstRow + i} can't be read: ${row.message}`);
+      rows.push(row);
+    }
   return structuresOfDictionary(look.fields, rows, name);
 }

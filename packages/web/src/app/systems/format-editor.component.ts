@@ -64,7 +64,7 @@ type Format = Extract<DatasetSetting, { kind: 'format' }>['format'];
     .why {
       font: 14.4px/1.5 var(--serif);
       color: var(--ink-2);
-      margin: 4px 0 10px;
+      margin: 10px 0;
     }
   `,
 })

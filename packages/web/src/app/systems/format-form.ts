@@ -120,9 +120,9 @@ export function formatForm(format: Format): readonly FormField[] {
       hint: 'none; such as Total, Page',
       when: of('delimited', 'fixed'),
     },
-    { name: 'withoutShort', title: 'leave out rows that are too short', type: 'tick', when: of('delimited', 'fixed') },
     { name: 'header', title: 'the first row has the names', type: 'tick', when: of('delimited', 'xlsx') },
     { name: 'emptyIsNull', title: 'an empty cell is null', type: 'tick', when: of('delimited', 'fixed') },
+    { name: 'withoutShort', title: 'leave out rows that are too short', type: 'tick', when: of('delimited', 'fixed') },
   ];
 }
 export function formatValues(format: Format): FormValues {
