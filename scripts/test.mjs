@@ -59,6 +59,7 @@ const script = (name) => join(root, 'scripts', name);
 await check([['build', process.execPath, [script('build.mjs')]]]);
 const meanwhile = checkMeanwhile([
   ['lint', bin('eslint'), ['.']],
+  ['no promise that nobody waits for', bin('oxlint'), ['--type-aware', '.']],
   ['types', process.execPath, [script('typecheck.mjs')]],
   ['format', bin('prettier'), ['--check', '--log-level', 'warn', '.']],
   ['no circles of imports', process.execPath, [script('circles.mjs')]],
