@@ -13,7 +13,7 @@ import {
   type RawRow,
   type Value,
 } from '@versicle/core';
-import { lookAt, openRecordFile, recordsOf } from './index.ts';
+import { datasetRecords, lookAt, openRecordFile, recordsOf } from './index.ts';
 
 let folder: string;
 beforeAll(() => (folder = mkdtempSync(join(tmpdir(), 'versicle-files-'))));
@@ -128,9 +128,20 @@ describe('a workbook', () => {
       // A bit of the sheet: where it begins is told by its name in the archive.
       const bytes = Buffer.from(whole);
       bytes[whole.indexOf('xl/worksheets/sheet1.xml') + 400]! ^= 1;
-      const records = rowsOf(put(name, bytes), format);
-      await expect(records).rejects.toThrow(/sheet1.xml is damaged or cut short/);
+      const damaged = put(name, bytes);
+      await expect(rowsOf(damaged, format)).rejects.toThrow(/sheet1.xml is damaged or cut short/);
+      // A run, which sends what it has read, reads none of it.
+      const dataset = datasetRecords([{ path: damaged, name }], format, null);
+      await expect(dataset.next()).rejects.toThrow(/sheet1.xml is damaged or cut short/);
     }
+  });
+  it('counts as many bytes as the file has, when all of it was read', async () => {
+    const path = await bikes();
+    let counted = 0;
+    const { format } = await lookAt(path);
+    const dataset = datasetRecords([{ path, name: 'bikes.xlsx' }], format, null, (bytes) => (counted += bytes));
+    while (!(await dataset.next()).done);
+    expect(counted).toBe(readFileSync(path).length);
   });
   it('knows both calendars', () => {
     expect(serialText(43558, 'date', false)).toBe('2019-04-03');

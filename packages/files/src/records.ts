@@ -19,7 +19,9 @@ import {
   UnknownCounter,
   Unreadable,
   Workbook,
+  type WorkbookFormat,
 } from '@versicle/core';
+import { stat } from 'node:fs/promises';
 import { openArchive } from './archive.ts';
 import { chunksOf } from './chunks.ts';
 import { steady, type FileState } from './steady-file.ts';
@@ -44,18 +46,41 @@ export async function* recordsOf(
     const batches = readRows(counted(chunksOf(path, name, as), count), reader);
     return yield* hasHeader && fields !== null ? byName(batches, () => reader.names, fields, format.unknown) : batches;
   }
+  yield* sheetRecords({ path, name, format, fields, as, count });
+}
+interface SheetOfFile {
+  readonly path: string;
+  readonly name: string;
+  readonly format: WorkbookFormat;
+  readonly fields: readonly string[] | null;
+  readonly as: FileState | null;
+  readonly count: (bytes: number) => void;
+  /** The whole sheet is compared with its check sum first: at its end, where that is known otherwise, its records are on their way. */
+  readonly checked?: boolean;
+}
+async function* sheetRecords({
+  path,
+  name,
+  format,
+  fields,
+  as,
+  count,
+  checked = false,
+}: SheetOfFile): AsyncGenerator<RowBatch> {
   const look = await steady(path, name, as);
   const archive = await openArchive(path, name);
   try {
-    let names: readonly string[] | null = null;
     const workbook = await Workbook.open(archive);
-    // Whether a byte of the sheet is wrong is known at its end only: before that, records of it would be on their way.
-    await archive.check(workbook.sheet(format.sheet).path);
-    const sheet = readSheet(workbook, format, (found) => (names = found));
-    const batches = looking(sheet, look);
+    if (checked) await archive.check(workbook.sheet(format.sheet).path);
+    let names: readonly string[] | null = null;
+    const batches = looking(
+      readSheet(workbook, format, (found) => (names = found)),
+      look,
+    );
     if (fields === null) yield* batches;
     else if (format.header) yield* byName(batches, () => names, fields, format.unknown);
     else for await (const batch of batches) yield mapped(batch, (row) => asWideAs(row, fields.length));
+    count((await stat(path)).size);
   } finally {
     archive.close();
   }
@@ -158,7 +183,11 @@ export async function* datasetRecords(
     const { path, name } = file;
     let last = 0;
     try {
-      for await (const batch of recordsOf(path, name, format, count, fields, stateOf(file))) {
+      const records =
+        format.kind === 'xlsx'
+          ? sheetRecords({ path, name, format, fields, as: stateOf(file), count, checked: true })
+          : recordsOf(path, name, format, count, fields, stateOf(file));
+      for await (const batch of records) {
         last = batch.firstRow + batch.rows.length - 1;
         yield { ...batch, file: name, firstInDataset: before + batch.firstRow };
       }

@@ -249,11 +249,11 @@ export class DelimitedReader {
         return;
       }
     }
-    if (this.leftOut.begins(cells[0]!, this.nextRow)) return;
+    if (this.leftOut.begins(cells[0]!, this.nextRow - 1)) return;
     this.headerNames ??= cells.map((_, i) => `column_${i + 1}`);
     const width = this.headerNames.length;
     if (cells.length !== width) {
-      if (cells.length < width && this.leftOut.isShort(this.nextRow)) return;
+      if (cells.length < width && this.leftOut.isShort(this.nextRow - 1)) return;
       const text = line ?? cells.join(this.format.delimiter);
       return this.unreadable(
         `The row has ${cells.length === 1 ? 'one cell' : `${cells.length} cells`} where ${this.format.header ? 'the header has' : 'the file should have'} ${width}.`,

@@ -56,11 +56,11 @@ export class FixedWidthReader {
   private row(line: string, number: number): RawRow | null {
     const unreadable = (message: string): Unreadable => new Unreadable(message, line.slice(0, 200));
     if (line.includes('\u0000')) return unreadable('The line has a zero byte.');
-    if (this.leftOut.begins(line, number)) return null;
+    if (this.leftOut.begins(line, number - 1)) return null;
     const places = placesOf(line, this.format);
     // The blanks at its end may have been cut off, so a line that is not far too short is a record.
     const isShort = places.length <= this.needed && line.trimEnd().length < this.needed / 2;
-    if (isShort && this.leftOut.isShort(number)) return null;
+    if (isShort && this.leftOut.isShort(number - 1)) return null;
     if (isShort)
       return unreadable(
         `The line has ${places.length} ${this.format.counts ?? 'characters'}; the last column begins at ${this.needed + 1}.`,

@@ -61,8 +61,8 @@ describe('rows of a report that are no records', () => {
     const { rows, told } = read({ ...DELIMITED, withoutShort: true, withoutBeginning: 'Total, Page' }, report);
     expect(rows).toEqual([...first, ['2', 'b'], 'The row has 3 cells where the header has 2.']);
     expect(told).toEqual([
-      '3 rows of report.csv were left out, begun as its format says of rows that are none, the first before row 2',
-      '1 row of report.csv was left out, too short for a record, the first before row 2',
+      '3 rows of report.csv were left out, begun as its format says of rows that are none, the first behind row 1',
+      '1 row of report.csv was left out, too short for a record, the first behind row 1',
     ]);
   });
   it('of fixed width, too', () => {

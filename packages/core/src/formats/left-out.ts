@@ -21,7 +21,7 @@ export class LeftOutRows {
       .map((text) => text.trim())
       .filter((text) => text !== '');
   }
-  /** Whether a row that begins so is left out. `row`: the number of the record that comes next. */
+  /** Whether a row that begins so is left out. `row`: the number of the record before it; 0 where there is none. */
   begins(text: string, row: number): boolean {
     if (this.beginnings.length === 0) return false;
     const start = text.trimStart();

@@ -26,14 +26,14 @@ export function readerFor(format: StreamFormat, fields: readonly string[] | null
   }
 }
 
-/** Reads a whole stream of bytes as batches of rows. */
+/** Reads a whole stream of bytes as batches of rows. A batch may have none, and tell of what was left out. */
 export async function* readRows(chunks: AsyncIterable<Uint8Array>, reader: RowReader): AsyncGenerator<RowBatch> {
   for await (const chunk of chunks) {
     const batch = reader.push(chunk);
-    if (batch.rows.length > 0) yield batch;
+    if (batch.rows.length > 0 || batch.unknown !== undefined) yield batch;
   }
   const last = reader.end();
-  if (last.rows.length > 0) yield last;
+  if (last.rows.length > 0 || last.unknown !== undefined) yield last;
 }
 
 /** The names of the fields in a sample of a file's bytes. Throws a fault. */

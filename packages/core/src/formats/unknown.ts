@@ -37,8 +37,8 @@ export function unknownWords(
 
 function leftOutWords(dataset: string, path: string, count: number, row: number, file: string | null): string {
   const why = path === LEFT_OUT.short ? 'too short for a record' : 'begun as its format says of rows that are none';
-  const before = `row ${row.toLocaleString('en-GB')}${file === null ? '' : ` of ${file}`}`;
-  return `${counted(count, 'row')} of ${dataset} ${count === 1 ? 'was' : 'were'} left out, ${why}, the first before ${before}`;
+  const where = row === 0 ? 'before row 1' : `behind row ${row.toLocaleString('en-GB')}`;
+  return `${counted(count, 'row')} of ${dataset} ${count === 1 ? 'was' : 'were'} left out, ${why}, the first ${where}${file === null ? '' : ` of ${file}`}`;
 }
 
 /** Of batches that come one after the other. */

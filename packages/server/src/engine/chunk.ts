@@ -47,6 +47,10 @@ function placeAt({ first, replay }: Origin, at: number): RecordPlace {
   return again ?? { row: first.row + at, fileRow: first.fileRow + at, file: first.file };
 }
 
+/** With the file that it was met in. */
+export const unreadOf = (unknown: UnknownValues | undefined, file: string | null): MappedChunk['unread'] =>
+  new Map([...(unknown ?? [])].map(([path, of]) => [path, { ...of, file }]));
+
 /** Records that are settled together: what goes to the target, and what is kept of those that don't. */
 export class Chunk {
   readonly counts: ChunkCounts = { read: 0, filtered: 0, skipped: 0, failed: 0, written: 0, remarks: 0 };
@@ -85,9 +89,7 @@ export class Chunk {
 
   /** Of the records that begin with this one: what their structure does not know. */
   leaves(unknown: UnknownValues | undefined, file: string | null): void {
-    if (unknown === undefined) return;
-    const here = new Map([...unknown].map(([path, of]) => [path, { ...of, file }]));
-    this.unread = mergeUnknown([this.unread, here]);
+    if (unknown !== undefined) this.unread = mergeUnknown([this.unread, unreadOf(unknown, file)]);
   }
   add(origin: Origin, at: number, read: RawRow): void {
     const again = origin.replay?.[at] ?? null;

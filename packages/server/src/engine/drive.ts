@@ -68,6 +68,7 @@ export class Drive {
       if (signal.aborted) return;
       if (message.kind === 'end') {
         const { well } = message;
+        this.driven.unread.add(message.unread);
         return resolve({ how: message.stopped ? 'stopped' : 'finished', well });
       }
       const taken = this.taking.then(() => this.take(message));

@@ -47,9 +47,14 @@ export class HandOver {
       ...(chunk.digests.length > 0 ? [chunk.digests.buffer as ArrayBuffer] : []),
     ]);
   }
-  async end(bytes: number, stopped: boolean, well: readonly number[]): Promise<void> {
+  async end(
+    bytes: number,
+    stopped: boolean,
+    well: readonly number[],
+    unread: MappedChunk['unread'] = new Map(),
+  ): Promise<void> {
     await this.untilOut(0);
-    this.port.postMessage({ kind: 'end', bytes, stopped, well });
+    this.port.postMessage({ kind: 'end', bytes, stopped, well, unread });
   }
   private async untilOut(atMost: number): Promise<void> {
     while (this.out.size > atMost) await new Promise<void>((resolve) => (this.roomMade = resolve));

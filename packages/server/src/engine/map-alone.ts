@@ -1,8 +1,8 @@
-import type { RowBatch } from '@versicle/core';
+import { mergeUnknown, type RowBatch } from '@versicle/core';
 import { datasetRecords } from '@versicle/files';
-import { Chunk, Mapper, type Origin } from './chunk.ts';
+import { Chunk, Mapper, unreadOf, type Origin } from './chunk.ts';
 import type { HandOver } from './hand-over.ts';
-import type { MapJob } from './messages.ts';
+import type { MapJob, MappedChunk } from './messages.ts';
 
 /** Reads and maps record after record: what depends on all that came before, or comes in formats that one reader reads. */
 export async function mapAlone(job: MapJob, hand: HandOver): Promise<void> {
@@ -24,8 +24,10 @@ export async function mapAlone(job: MapJob, hand: HandOver): Promise<void> {
     await hand.chunk(message, made, isSettled);
   };
   let stopped = false;
+  let rest: MappedChunk['unread'] = new Map();
   reading: for await (const { rows, unknown, ...origin } of originsOf(job, mapper.names, (n) => (bytes += n))) {
     let told = false;
+    if (rows.length === 0) rest = mergeUnknown([rest, unreadOf(unknown, origin.first.file)]);
     for (let at = 0; at < rows.length; at++) {
       if (job.rowLimit !== null && read >= job.rowLimit) break reading;
       const insertOnly = origin.replay?.[at]?.duplicate ?? false;
@@ -47,7 +49,7 @@ export async function mapAlone(job: MapJob, hand: HandOver): Promise<void> {
   }
   // Also a source without records is one chunk: a target that is replaced must become empty.
   if (chunk.counts.read > 0 || number === 0) await flush(false);
-  await hand.end(bytes, stopped, mapper.well?.ids ?? []);
+  await hand.end(bytes, stopped, mapper.well?.ids ?? [], rest);
 }
 
 async function* originsOf(

@@ -168,7 +168,14 @@ export interface Seen {
 }
 export type FromMapper =
   | MappedChunk
-  | { kind: 'end'; bytes: number; stopped: boolean; well: readonly number[] }
+  | {
+      kind: 'end';
+      bytes: number;
+      stopped: boolean;
+      well: readonly number[];
+      /** What was left out where no record was that it could be told with. */
+      unread: MappedChunk['unread'];
+    }
   | { kind: 'rejected'; rows: readonly FailedRow[] }
   | { kind: 'broken'; message: string };
 /** A written record that the target refused: its index among them, why, and the row that was handed over. */

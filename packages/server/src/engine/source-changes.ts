@@ -31,7 +31,7 @@ export interface Noticed {
  */
 export async function noticeSource(
   db: Database,
-  { id, mapping, kind, state }: RunRow,
+  { id, mapping, revision, kind, state }: RunRow,
   document: MappingDocument,
   plan: SourcePlan,
 ): Promise<Noticed> {
@@ -45,9 +45,10 @@ export async function noticeSource(
     [mapping, dataset],
   );
   const now = plan.fields.map((f) => f.name).filter((name) => !plan.absent?.fields.includes(name));
-  const before = known === undefined ? null : fromJson(known.fields);
+  const before = known === undefined ? await fieldsAtPublishing(db, mapping, revision, dataset) : fromJson(known.fields);
   const added = before === null ? [] : now.filter((name) => !before.includes(name));
-  const gone = (before ?? []).filter((name) => !now.includes(name));
+  // What no run has read yet can't be missed: a line that uses it says so itself.
+  const gone = known === undefined ? [] : (before ?? []).filter((name) => !now.includes(name));
   const used = namedSourceFields(document);
   const lost = gone.find((name) => used.includes(name));
   if (
@@ -97,6 +98,19 @@ export async function noticeSource(
   ];
   for (const { name, was, is } of retyped) log.push(`${quoted(name)} of ${dataset} is ${is} now; it was ${was}`);
   return { log, identity: await firstFields(db, mapping, document) };
+}
+/** Those of a dataset of files; null where that was not there then. */
+async function fieldsAtPublishing(
+  db: Database,
+  mapping: string,
+  revision: number,
+  dataset: string,
+): Promise<readonly string[] | null> {
+  const [row] = await db.query<{ fields: string[] | string }>(
+    'SELECT fields FROM reading WHERE mapping = $1 AND revision = $2 AND dataset = $3',
+    [mapping, revision, dataset],
+  );
+  return row === undefined ? null : fromJson(row.fields);
 }
 interface KnownSource {
   [key: string]: unknown;

@@ -18,10 +18,14 @@ export class Unread {
   get isEmpty(): boolean {
     return this.found.size === 0;
   }
+  /** What is met once more whenever the run is taken on, and so need not be kept. */
+  add(unread: MappedChunk['unread']): void {
+    this.found = mergeUnknown([this.found, unread]);
+  }
   /** Keeps what another chunk has. */
   keep(unread: MappedChunk['unread']): Statement[] {
     if (unread.size === 0) return [];
-    this.found = mergeUnknown([this.found, unread]);
+    this.add(unread);
     const all = JSON.stringify(Object.fromEntries(this.found));
     return [{ sql: 'UPDATE run SET unread = $2 WHERE id = $1', params: [this.row.id, all] }];
   }

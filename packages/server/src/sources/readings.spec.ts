@@ -187,6 +187,13 @@ describe('how files are read', () => {
     const again = await server.run(sheet.plan);
     expect(log(again)).not.toContain('column D');
   });
+  it('told of a column that came between publishing and the first run', async () => {
+    const early = await mapping('early.csv', 'no;name\n1;a');
+    const { run, rows } = await today(early, 'no;colour;name\n1;red;a');
+    expect(rows).toEqual([['1', 'a']]);
+    expect(log(run)).toContain('files/early.csv has 1 new field: “colour”');
+    expect(log((await today(early, 'no;colour;name\n2;red;b')).run)).not.toContain('new field');
+  });
   it('reports without their rows that are no records, which are told', async () => {
     const report = await mapping('report.csv', 'no;name\n1;a\nTotal;1\nend');
     const { setting } = await dataset(report);
@@ -206,9 +213,16 @@ describe('how files are read', () => {
       ['2', 'b'],
     ]);
     expect(log(run)).toContain(
-      '2 rows of files/report.csv were left out, begun as its format says of rows that are none, the first before row 2 of report.csv',
+      '2 rows of files/report.csv were left out, begun as its format says of rows that are none, the first behind row 1 of report.csv',
     );
     expect(log(run)).toContain('1 row of files/report.csv was left out, too short for a record');
+    // Also where no record comes behind them, or none at all.
+    const total = (await today(report, 'no;name\n4;d\nTotal;1')).run;
+    expect(log(total)).toContain('the first behind row 1 of report.csv');
+    const none = (await today(report, 'no;name\nTotal;0\n')).run;
+    expect(none).toMatchObject({ state: 'finished', counts: { read: 0 } });
+    expect(log(none)).toContain('1 row of files/report.csv was left out');
+    expect(log(none)).toContain('the first before row 1 of report.csv');
     // They are no fields that somebody could map.
     expect(JSON.stringify(await server.api('today', 'GET', '/today'))).not.toContain('⊘');
   });

@@ -171,7 +171,7 @@ export class FolderLook {
     for (const file of files)
       try {
         for await (const { rows } of recordsOf(file.path, file.name, chosen, undefined, names))
-          yield { fields: names, rows, file: file.name };
+          if (rows.length > 0) yield { fields: names, rows, file: file.name };
       } catch (error) {
         throw isFault(error, 'unreadable') ? refused(`${file.name}: ${error.message}`) : error;
       }
