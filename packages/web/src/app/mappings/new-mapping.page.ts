@@ -6,7 +6,7 @@ import { Store } from '@ngrx/store';
 import { CrumbsComponent } from '../shared/crumbs.component';
 import type { DatasetDetail } from '@versicle/contract';
 import { SELECT } from '../shared/select';
-import { catchError, firstValueFrom, of } from 'rxjs';
+import { catchError, firstValueFrom, of, shareReplay } from 'rxjs';
 import { allDatasets, type SystemDatasets } from '../shared/all-datasets';
 import { Api, type ServerProblem } from '../shared/api';
 import { SignComponent } from '../shared/signs.component';
@@ -179,15 +179,14 @@ export class NewMappingPage {
       ? `${found.purpose}; what does not fit is to map`
       : 'or with a starter: a document whose rules are taken over where fields fit';
   });
-  private readonly connected = toSignal(
-    allDatasets(this.api).pipe(
-      catchError((error: ServerProblem) => {
-        this.complaint.set(error.message);
-        return of([]);
-      }),
-    ),
-    { initialValue: null },
+  private readonly found = allDatasets(this.api).pipe(
+    catchError((error: ServerProblem) => {
+      this.complaint.set(error.message);
+      return of([]);
+    }),
+    shareReplay(1),
   );
+  private readonly connected = toSignal(this.found, { initialValue: null });
   protected readonly choices = computed((): readonly SystemDatasets[] => this.connected() ?? []);
   /** What comes before a mapping can be begun. */
   protected readonly lacking = computed(() => {
@@ -276,6 +275,8 @@ export class NewMappingPage {
   }
 
   protected async begin(): Promise<void> {
+    // Whoever is quick is done before the last system has said what it holds.
+    await firstValueFrom(this.found);
     const [source, target, table, name] = [this.from(), this.target(), this.table().trim(), this.name().trim()];
     if (!source) return this.complaint.set('Choose the dataset that the records come from.');
     if (!target)
