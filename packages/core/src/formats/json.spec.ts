@@ -85,6 +85,17 @@ describe('JSON Lines', () => {
   });
 });
 
+describe('the end of a line', () => {
+  it.each([
+    ['a line feed, also where cells hold more carriage returns', 'no;name\n1;a\rb\rc\rd\n2;e\rf\rg\n', '\n'],
+    ['a carriage return, also where cells hold more line feeds', 'no;name\r1;a\nb\nc\r', '\r'],
+    ['a line feed behind two carriage returns', 'no;name\r\r\n1;a\r\r\n', '\n'],
+    ['not within quotes', '"no\nof it";name\r1;a\r', '\r'],
+  ])('is %s', (_what, text, newline) => {
+    expect(sniffFormat(bytes(text), 'members.csv').format).toMatchObject({ kind: 'delimited', newline });
+  });
+});
+
 describe('the encoding of a text', () => {
   it('stays UTF-8 where a few bytes are bad, and they make records that say so', () => {
     const text = `no;name\n1;Bäcker\n2;Mÿller\n3;Ines`;

@@ -243,11 +243,10 @@ function decodeSample(sample: Uint8Array, encoding: Encoding): string {
   return lastLine > 0 && sample.length >= 32_768 ? text.slice(0, lastLine + 1) : text;
 }
 
-/** By what there is more of outside quotes: line feeds, or carriage returns without one. */
+/** What ends the first line: names hold no line ends, and what cells hold comes behind them. */
 function sniffNewline(text: string): '\n' | '\r' {
-  const ends = text.replace(/"[^"]*"/g, '');
-  const count = (pattern: RegExp): number => ends.match(pattern)?.length ?? 0;
-  return count(/\r(?!\n)/g) > count(/\n/g) ? '\r' : '\n';
+  const [first = '\n'] = /\r*\n|\r/.exec(text.replace(/"[^"]*"/g, '')) ?? [];
+  return first.endsWith('\n') ? '\n' : '\r';
 }
 
 const DELIMITERS: [value: string, word: string][] = [
