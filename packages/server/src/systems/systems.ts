@@ -14,6 +14,7 @@ import {
   type Rows,
   type System,
 } from '@versicle/contract';
+import { withLearned } from './with-learned.ts';
 import { changedMeanwhile, isFault, nearest, notFound, quoted, refused } from '@versicle/core';
 import type { Database } from '@versicle/postgres';
 import type { Secrets } from '../store/secrets.ts';
@@ -403,7 +404,11 @@ export class Systems {
     for (const dataset of new Set([file, name])) {
       const own = settings.get(dataset);
       if (dataset !== file && own?.kind !== 'format') continue;
-      const kept = own?.kind === 'format' && own.format.kind === format.kind ? { ...own.format, ...format } : format;
+      // Who settled something of it meanwhile, which may be a while, is not overruled by what was read before.
+      const kept = own?.kind === 'format' ? withLearned(own.format, format) : format;
+      if (kept === null && dataset === name)
+        throw refused(`${quoted(name)} was settled otherwise while it was learned; learn it again.`);
+      if (kept === null) continue;
       await this.keepSetting(id, dataset, { kind: 'format', format: kept as FormatSetting });
     }
     return { detail: await this.describe(id, name), records, unread, added: [...added] };
