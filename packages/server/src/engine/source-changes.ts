@@ -45,7 +45,8 @@ export async function noticeSource(
     [mapping, dataset],
   );
   const now = plan.fields.map((f) => f.name).filter((name) => !plan.absent?.fields.includes(name));
-  const before = known === undefined ? await fieldsAtPublishing(db, mapping, revision, dataset) : fromJson(known.fields);
+  const before =
+    known === undefined ? await fieldsAtPublishing(db, mapping, revision, dataset) : fromJson(known.fields);
   const added = before === null ? [] : now.filter((name) => !before.includes(name));
   // What no run has read yet can't be missed: a line that uses it says so itself.
   const gone = known === undefined ? [] : (before ?? []).filter((name) => !now.includes(name));
