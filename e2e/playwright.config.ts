@@ -36,6 +36,8 @@ export default defineConfig({
     headless: true,
     locale: 'en-GB',
     viewport: { width: 1280, height: 800 },
+    // Nothing is waited for until it has moved into its place.
+    contextOptions: { reducedMotion: 'reduce' },
     // Each step is photographed for a trace, which takes longer than the step.
     trace: process.env['E2E_TRACE'] ? 'retain-on-failure' : 'off',
     launchOptions: {

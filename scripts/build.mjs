@@ -3,10 +3,10 @@ import { copyFileSync, mkdirSync, readdirSync, readFileSync, writeFileSync } fro
 import { dirname, join } from 'node:path';
 import { promisify } from 'node:util';
 import { brotliCompress, constants, gzip } from 'node:zlib';
-import { bundle, bundleInParts, sourcesOf, whenChanged } from './bundle.mjs';
+import { bundle, bundleCompiled, sourcesOf, whenChanged } from './bundle.mjs';
 import { ensureInstalled, fail, root } from './setup.mjs';
 
-/** The server and its worker threads, each one ES module. */
+/** The server and its worker threads. */
 export async function buildServer() {
   const output = join(root, 'packages/server/dist/main.js');
   const sources = sourcesOf(
@@ -17,22 +17,26 @@ export async function buildServer() {
     'packages/source-sets/src',
     'packages/store/src',
     'packages/server/src',
+    // How they are put together.
+    'scripts',
   );
-  await whenChanged('server', sources, output, async () => {
-    await bundleInParts({ entry: 'packages/server/src/main.ts', outdir: 'packages/server/dist', name: 'main' });
-    for (const [entry, outfile] of [
-      ['postgres/src/pglite/pglite-worker.ts', 'pglite-worker.js'],
-      ['server/src/looks/look-worker.ts', 'look-worker.js'],
-      ['server/src/engine/map-worker.ts', 'map-worker.js'],
-      ['server/src/engine/share-worker.ts', 'share-worker.js'],
-      ['server/src/profiles/profile-worker.ts', 'profile-worker.js'],
-      ['server/src/trials/trial-worker.ts', 'trial-worker.js'],
-      ['server/src/plans/share-out-worker.ts', 'share-out-worker.js'],
-      ['server/src/profiles/profile-part-worker.ts', 'profile-part-worker.js'],
-      ['server/src/source-sets/source-set-worker.ts', 'source-set-worker.js'],
-    ])
-      await bundle({ entry: `packages/${entry}`, outfile: `packages/server/dist/${outfile}` });
-  });
+  await whenChanged('server', sources, output, () =>
+    bundleCompiled(
+      {
+        main: 'packages/server/src/main.ts',
+        'pglite-worker': 'packages/postgres/src/pglite/pglite-worker.ts',
+        'look-worker': 'packages/server/src/looks/look-worker.ts',
+        'map-worker': 'packages/server/src/engine/map-worker.ts',
+        'share-worker': 'packages/server/src/engine/share-worker.ts',
+        'profile-worker': 'packages/server/src/profiles/profile-worker.ts',
+        'trial-worker': 'packages/server/src/trials/trial-worker.ts',
+        'share-out-worker': 'packages/server/src/plans/share-out-worker.ts',
+        'profile-part-worker': 'packages/server/src/profiles/profile-part-worker.ts',
+        'source-set-worker': 'packages/server/src/source-sets/source-set-worker.ts',
+      },
+      'packages/server/dist',
+    ),
+  );
 }
 
 export async function buildStandins() {

@@ -1,4 +1,4 @@
-import { existsSync, readdirSync, readFileSync, rmSync, writeFileSync, mkdirSync } from 'node:fs';
+import { copyFileSync, existsSync, readdirSync, readFileSync, rmSync, writeFileSync, mkdirSync } from 'node:fs';
 import { createHash } from 'node:crypto';
 import { dirname, join } from 'node:path';
 import { root } from './setup.mjs';
@@ -33,21 +33,34 @@ export async function whenChanged(name, sources, output, build) {
 }
 
 /**
- * A program of ours as one ES module and parts beside it, which are read when something asks for them: what is seldom needed
- * is no part of the start. All lie in one folder, so that each finds the threads' files from where it is.
+ * Programs and threads of ours, each with the npm packages that it uses, in one folder, so that each finds the threads' files
+ * from where it is: `NAME.js` runs `NAME.cjs`, and keeps what it is compiled to. `entries`: source files by name.
  */
-export async function bundleInParts({ entry, outdir, name }) {
+export async function bundleCompiled(entries, outdir) {
   const folder = join(root, outdir);
-  if (existsSync(folder))
-    for (const old of readdirSync(folder)) if (old.startsWith(`${name}-part-`)) rmSync(join(folder, old));
+  rmSync(folder, { recursive: true, force: true });
   const { build } = await import('esbuild');
+  const names = Object.keys(entries);
   await build({
     ...settings,
-    entryPoints: { [name]: join(root, entry) },
+    entryPoints: Object.fromEntries(names.map((name) => [name, join(root, entries[name])])),
     outdir: folder,
-    splitting: true,
-    chunkNames: `${name}-part-[name]-[hash]`,
+    format: 'cjs',
+    // What is asked for later is required then: a script that was compiled before has no way to import it.
+    supported: { 'dynamic-import': false },
+    outExtension: { '.js': '.cjs' },
+    define: { 'import.meta.url': '__programUrl' },
+    banner: {},
   });
+  copyFileSync(join(root, 'scripts/compiled.mjs'), join(folder, 'compiled.js'));
+  for (const name of names) {
+    const hash = createHash('sha256').update(readFileSync(join(folder, `${name}.cjs`)));
+    const from = `new URL('./${name}.cjs', import.meta.url)`;
+    writeFileSync(
+      join(folder, `${name}.js`),
+      `import { runCompiled } from './compiled.js';\nrunCompiled(${from}, '${hash.digest('hex').slice(0, 16)}');\n`,
+    );
+  }
 }
 
 /**

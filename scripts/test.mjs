@@ -66,14 +66,21 @@ const meanwhile = checkMeanwhile([
   ['JSON Schema of the document is current', process.execPath, [script('schema.mjs'), '--check']],
 ]);
 const unit = join(reports, 'unit.json');
-const unitRan = await step('unit and integration tests', process.execPath, [
-  // Databases of tests live for seconds, too short to gain by being compiled better.
-  '--wasm-tiering-budget=30000000',
-  bin('jest'),
-  '--json',
-  `--outputFile=${unit}`,
-  '--maxWorkers=2',
-]);
+const homes = process.env.VERSICLE_HOMES ?? String(Math.floor(Math.random() * 2 ** 31));
+process.stdout.write(`\nWhere the stores of tests are was drawn by VERSICLE_HOMES=${homes}.\n`);
+const unitRan = await step(
+  'unit and integration tests',
+  process.execPath,
+  [
+    // Databases of tests live for seconds, too short to gain by being compiled better.
+    '--wasm-tiering-budget=30000000',
+    bin('jest'),
+    '--json',
+    `--outputFile=${unit}`,
+    '--maxWorkers=2',
+  ],
+  { VERSICLE_HOMES: homes },
+);
 count(existsSync(unit) ? JSON.parse(readFileSync(unit, 'utf8')) : null, unitRan, (r) => [
   r.numPassedTests,
   r.numFailedTests + r.numRuntimeErrorTestSuites,

@@ -9,6 +9,12 @@ import { makeFromTemplate } from './template.ts';
 
 const parsers = Object.fromEntries([...AS_TEXT].map((oid) => [oid, (text: string) => text]));
 
+/**
+ * Of the buffers, all are written at the start; files of the database are in the system's memory besides. Loading, looking up
+ * and changing 600,000 rows is as fast with 16 MB as with the 128 that PostgreSQL takes where nothing is said.
+ */
+const BUFFERS = ['-c', 'shared_buffers=32MB'];
+
 /** Rows after which a checkpoint is written; PGlite writes none by itself. */
 const CHECKPOINT_AFTER = 250_000;
 
@@ -37,6 +43,7 @@ export class PgliteHere implements Database, Sessions {
     if (directory !== null) await makeFromTemplate(directory, options.template);
     const db = await PGlite.create({
       ...(directory === null ? {} : { dataDir: directory }),
+      startParams: [...PGlite.defaultStartParams, ...BUFFERS],
       ...(options.trigrams ? { extensions: { pg_trgm } } : {}),
       // Given with a query, they are laid over hundreds of others each time, which takes longer than most queries do.
       parsers,

@@ -7,9 +7,7 @@ import { PgliteHere, type PgliteOptions } from './pglite-here.ts';
 
 const { directory, options } = workerData as { directory: string; options: PgliteOptions };
 const port = parentPort!;
-const db: Database = await PgliteHere.open(directory, options);
-
-async function serve({ id, method, args }: Call): Promise<Answer> {
+async function serve(db: Database, { id, method, args }: Call): Promise<Answer> {
   try {
     return { id, value: await (db[method] as (...args: unknown[]) => Promise<unknown>).apply(db, [...args]) };
   } catch (error) {
@@ -17,11 +15,16 @@ async function serve({ id, method, args }: Call): Promise<Answer> {
     return { id, error: { message, code: code ?? null, detail: detail ?? null } };
   }
 }
-let last = Promise.resolve();
-port.on('message', (call: Call) => {
-  last = last.then(async () => {
-    port.postMessage(await serve(call));
-    if (call.method === 'close') port.close();
+async function run(): Promise<void> {
+  const db: Database = await PgliteHere.open(directory, options);
+  let last = Promise.resolve();
+  port.on('message', (call: Call) => {
+    last = last.then(async () => {
+      port.postMessage(await serve(db, call));
+      if (call.method === 'close') port.close();
+    });
   });
-});
-port.postMessage({ id: 0, value: null } satisfies Answer);
+  port.postMessage({ id: 0, value: null } satisfies Answer);
+}
+// What goes wrong before it is open ends the thread with its error, of which whoever started it hears.
+void run();

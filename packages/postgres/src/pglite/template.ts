@@ -1,4 +1,4 @@
-import { cpSync, existsSync, mkdirSync, renameSync, rmSync } from 'node:fs';
+import { copyFileSync, existsSync, mkdirSync, readdirSync, renameSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { threadId } from 'node:worker_threads';
 
@@ -16,9 +16,19 @@ export async function makeFromTemplate(
   if (!isDataDirectory(template)) await makeTemplate(template, make);
   const partial = `${directory}.new`;
   rmSync(partial, { recursive: true, force: true });
-  cpSync(template, partial, { recursive: true });
+  copyAll(template, partial);
   rmSync(directory, { recursive: true, force: true });
   renameSync(partial, directory);
+}
+
+/** A thousand small files, of which nothing has to be asked: `cpSync` takes three times as long. */
+function copyAll(from: string, to: string): void {
+  mkdirSync(to, { recursive: true });
+  for (const entry of readdirSync(from, { withFileTypes: true })) {
+    const [source, target] = [join(from, entry.name), join(to, entry.name)];
+    if (entry.isDirectory()) copyAll(source, target);
+    else copyFileSync(source, target);
+  }
 }
 
 const isDataDirectory = (directory: string): boolean => existsSync(join(directory, 'PG_VERSION'));

@@ -2,8 +2,6 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { Database, Sessions } from '../database.ts';
-import { PgliteHere } from '../pglite/pglite-here.ts';
-import { ServerDatabase } from '../tcp/server.ts';
 import { postgresPrograms, PostgresServer } from './postgres-server.ts';
 
 const template = join(__dirname, '../../../../.cache/template');
@@ -20,6 +18,7 @@ interface HomeWish {
 }
 async function pglite({ trigrams = false }: HomeWish): Promise<OpenHome> {
   const home = mkdtempSync(join(tmpdir(), 'versicle-home-'));
+  const { PgliteHere } = await import('../pglite/pglite-here.ts');
   const db = await PgliteHere.open(join(home, 'data'), { journal: true, template, trigrams });
   return {
     db,
@@ -33,6 +32,8 @@ async function server({ trigrams = false }: HomeWish): Promise<OpenHome> {
   const server = await PostgresServer.start();
   const { port } = server;
   const at = { host: '127.0.0.1', port, database: 'postgres', user: 'ledger', password: PostgresServer.password };
+  // Whoever starts a server for something else does without it.
+  const { ServerDatabase } = await import('../tcp/server.ts');
   const db = new ServerDatabase({ ...at, ssl: false, label: 'the ledger' }, { trigrams });
   return {
     db,

@@ -27,6 +27,10 @@ export class Events {
       this.pages.delete(res);
     });
   }
+  /** Whether anybody would hear of an event: what only they are told need not be asked for otherwise. */
+  get isHeard(): boolean {
+    return this.pages.size > 0 || this.peers.areThere;
+  }
   /** To the pages of all processes on the store. */
   send(event: ServerEvent): void {
     this.sendHere(event);

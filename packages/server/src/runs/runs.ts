@@ -417,6 +417,7 @@ export class Runs {
     await this.announce(id);
   }
   async announce(id: number): Promise<void> {
+    if (!this.events.isHeard) return;
     const run = await readRun(this.db, id);
     if (run) this.events.send({ type: 'run', run });
   }

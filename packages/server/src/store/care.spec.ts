@@ -61,7 +61,7 @@ describe('the store', () => {
 
   it('sweeps what runs left behind, keeps what a broken one needs, and says it when that is gone', async () => {
     const api = await ItemApi.start();
-    api.items.push({ no: '1', name: 'Kit', price: '1,50' }, { no: '2', name: 'Ann', price: '2,50' });
+    for (let no = 1; no <= 50; no++) api.items.push({ no: `${no}`, name: 'Kit', price: '1,50' });
     const server = await RunningServer.start({
       VERSICLE_OUTAGE_SECONDS: '1',
       // The run breaks before all its records are mapped.

@@ -3,8 +3,7 @@ import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { Answer, RouteName, RunDetail } from '@versicle/contract';
-import { PgliteHere, ServerDatabase, type Database } from '@versicle/postgres';
-import { storeAddress } from '@versicle/store/address';
+import type { Database } from '@versicle/postgres';
 import { newStore, onServer } from './store-home.ts';
 
 export const root = join(__dirname, '../../../..');
@@ -146,7 +145,7 @@ export class RunningServer {
   }
   async ended(run: number): Promise<RunDetail> {
     // Whoever asks all the time takes from the run what it needs itself.
-    for (let wait = 20; ; wait = Math.min(wait * 1.4, 250)) {
+    for (let wait = 80; ; wait = Math.min(wait * 1.5, 250)) {
       const detail = await this.api('getRun', 'GET', `/runs/${run}`);
       if (detail.finishedAt !== null) return detail;
       await new Promise((resolve) => setTimeout(resolve, wait));
@@ -161,10 +160,12 @@ export class RunningServer {
   /** Does something in the store while the server does not run. */
   async inStore(work: (db: Database) => Promise<void>): Promise<void> {
     const url = this.env['DATABASE_URL'];
+    // Most tests only ask the server, and do without what a database of their own takes to be loaded.
+    const { PgliteHere, ServerDatabase } = await import('@versicle/postgres');
     const db =
       url === undefined
         ? await PgliteHere.open(join(this.home, 'data', 'store'), { trigrams: true })
-        : new ServerDatabase(storeAddress(url), { trigrams: true });
+        : new ServerDatabase((await import('@versicle/store/address')).storeAddress(url), { trigrams: true });
     await work(db);
     await db.close();
   }

@@ -66,6 +66,10 @@ export class Peers {
     return new Peers('', null);
   }
 
+  /** Whether there may be any: a store that several processes share. */
+  get areThere(): boolean {
+    return this.db !== null;
+  }
   on<K extends keyof Words>(kind: K, hear: (word: Words[K]) => void): void {
     this.handlers.set(kind, [...(this.handlers.get(kind) ?? []), hear]);
   }
