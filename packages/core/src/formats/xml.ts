@@ -12,6 +12,7 @@ import {
   type XmlFormat,
 } from './format.ts';
 import { Flattener, tooDeep, treeJson, type Tree } from './nested.ts';
+import { PastParser, PLAIN_TEXT } from './past-parser.ts';
 
 /** XML as a stream of records: each element at the path of the records becomes a tree, and its rows. */
 export class XmlReader {
@@ -67,6 +68,7 @@ const localName = (name: string): string => {
  */
 export class XmlRecords {
   private readonly parser = new SaxesParser({ position: false });
+  private readonly past = new PastParser(this.parser, TEXT_ONLY, ([, name, text]) => this.addTextOnly(name!, text!));
   private readonly path: string[] = [];
   private readonly open: Open[] = [];
   private out: (Tree | Unreadable)[] = [];
@@ -107,7 +109,7 @@ export class XmlRecords {
     if (text.includes(DAMAGED)) this.damaged = true;
     try {
       this.waiting += text.length;
-      this.parser.write(this.damaged ? text.replaceAll(DAMAGED, '\ufffd') : text);
+      this.past.write(this.damaged ? text.replaceAll(DAMAGED, '\ufffd') : text);
       // The parser keeps what does not end.
       if (this.waiting > 2 * MAX_RECORD)
         throw new XmlFault(this.isInEntity() ? BARE : `there is something longer than ${LONGEST} characters`);
@@ -115,6 +117,18 @@ export class XmlRecords {
       this.stop(error);
     }
     return this.out;
+  }
+
+  /** As if it had been opened, told its text, and closed; whether it is within a record. */
+  private addTextOnly(name: string, text: string): boolean {
+    const parent = this.open.at(-1);
+    if (parent === undefined || this.path.length === MAX_DEPTH) return false;
+    this.waiting = 0;
+    const local = localName(name);
+    this.size += text.length + local.length;
+    if (this.size > MAX_RECORD) this.tooLong = true;
+    else addMember((parent.members ??= new Map()), local, text.trim() === '' ? null : text);
+    return true;
   }
 
   end(): (Tree | Unreadable)[] {
@@ -172,7 +186,7 @@ export class XmlRecords {
   private addText(text: string): void {
     const element = this.open.at(-1);
     if (!element) return;
-    this.size += text.length + 1;
+    this.size += text.length;
     if (this.size > MAX_RECORD) this.tooLong = true;
     else element.text += text;
   }
@@ -183,9 +197,11 @@ export class XmlRecords {
     if (!element) return;
     const tree = treeOf(element);
     this.size += name.length;
+    // Also where it is the name that is too much: what is not kept must not be missing without a word.
+    if (this.size > MAX_RECORD) this.tooLong = true;
     const parent = this.open.at(-1);
     if (parent) {
-      if (this.size <= MAX_RECORD) addMember((parent.members ??= new Map()), name, tree);
+      if (!this.tooLong) addMember((parent.members ??= new Map()), name, tree);
       return;
     }
     if (this.tooLong)
@@ -199,6 +215,10 @@ export class XmlRecords {
   }
 }
 class XmlFault extends Error {}
+
+/** An element that has nothing but a text. */
+const TEXT_ONLY = new RegExp(`<([A-Za-z_][\\w.:-]*)>(${PLAIN_TEXT})</\\1>`, 'g');
+
 const LONGEST = (2 * MAX_RECORD).toLocaleString('en-GB');
 const BARE = 'there is a bare & in it (in XML it is written &amp;)';
 

@@ -1,5 +1,6 @@
 import { Fault } from '../../faults.ts';
 import { MAX_CELL } from '../format.ts';
+import { PastParser, PLAIN_TEXT } from '../past-parser.ts';
 import { local, textOf, xmlParser, type Archive } from './parts.ts';
 
 /** Characters of all shared texts together at the most. */
@@ -8,6 +9,9 @@ const MAX_SHARED = 128 * 1024 * 1024;
 /** Null: longer than a cell may be. */
 export type SharedText = string | null;
 
+/** A text as nearly all programs write most of them. */
+const PLAIN_ITEM = new RegExp(`<si><t(?: xml:space="preserve")?>(${PLAIN_TEXT})</t></si>`, 'g');
+
 /** The texts that cells refer to by number. Rich-text runs are put together; phonetic hints are left out. */
 export async function sharedTexts(archive: Archive, part: string): Promise<SharedText[]> {
   const texts: SharedText[] = [];
@@ -15,8 +19,19 @@ export async function sharedTexts(archive: Archive, part: string): Promise<Share
   let inside = false;
   let phonetic = 0;
   let size = 0;
+  let depth = 0;
+  const add = (whole: string): void => {
+    texts.push(whole.length > MAX_CELL ? null : unescaped(whole));
+    size += whole.length;
+    if (size > MAX_SHARED) throw new Fault('unreadable', 'The texts of the workbook are too large to be read.');
+  };
   const parser = xmlParser();
+  const past = new PastParser(parser, PLAIN_ITEM, ([, whole]) => {
+    if (depth === 1) add(whole!);
+    return depth === 1;
+  });
   parser.on('opentag', (tag) => {
+    depth++;
     const name = local(tag.name);
     if (name === 'si') text = '';
     else if (name === 'rPh') phonetic++;
@@ -26,15 +41,13 @@ export async function sharedTexts(archive: Archive, part: string): Promise<Share
     if (inside && text.length <= MAX_CELL) text += piece;
   });
   parser.on('closetag', (tag) => {
+    depth--;
     const name = local(tag.name);
-    if (name === 'si') {
-      texts.push(text.length > MAX_CELL ? null : unescaped(text));
-      size += text.length;
-      if (size > MAX_SHARED) throw new Fault('unreadable', 'The texts of the workbook are too large to be read.');
-    } else if (name === 'rPh') phonetic--;
+    if (name === 'si') add(text);
+    else if (name === 'rPh') phonetic--;
     else if (name === 't') inside = false;
   });
-  for await (const piece of textOf(archive, part)) parser.write(piece);
+  for await (const piece of textOf(archive, part)) past.write(piece);
   parser.close();
   return texts;
 }

@@ -1,6 +1,7 @@
 import type { SaxesTagPlain } from 'saxes';
 import { Fault } from '../../faults.ts';
 import { MAX_CELL, MAX_COLUMNS } from '../format.ts';
+import { PastParser, PLAIN_TEXT } from '../past-parser.ts';
 import type { CellFormat } from './cell-formats.ts';
 import { durationText, plainNumber, serialText } from './cell-values.ts';
 import { local, xmlParser } from './parts.ts';
@@ -21,6 +22,7 @@ export class SheetParser {
   /** Cells in the rows that wait to be taken. */
   cells = 0;
   private readonly parser = xmlParser();
+  private readonly past = new PastParser(this.parser, PLAIN_CELL, (found) => this.addCell(found));
   private current: (string | null)[] = [];
   private problem: string | null = null;
   private row = 0;
@@ -30,6 +32,8 @@ export class SheetParser {
   private text = '';
   private taking = false;
   private phonetic = 0;
+  /** The next element that begins is a row's own. */
+  private inRow = false;
 
   constructor(
     private readonly shared: readonly SharedText[],
@@ -39,8 +43,11 @@ export class SheetParser {
     const { parser } = this;
     parser.on('opentag', (tag: SaxesTagPlain) => {
       const name = local(tag.name);
-      if (name === 'c') this.openCell(tag.attributes);
-      else if (name === 'v') this.taking = true;
+      this.inRow = name === 'row';
+      if (name === 'c') {
+        const { r, t, s } = tag.attributes;
+        this.openCell(r, t, s);
+      } else if (name === 'v') this.taking = true;
       else if (name === 't') this.taking = this.phonetic === 0;
       else if (name === 'rPh') this.phonetic++;
       else if (name === 'row') {
@@ -55,6 +62,7 @@ export class SheetParser {
     });
     parser.on('closetag', (tag) => {
       const name = local(tag.name);
+      this.inRow = name === 'c';
       if (name === 'c') this.closeCell();
       else if (name === 'v' || name === 't') this.taking = false;
       else if (name === 'rPh') this.phonetic--;
@@ -65,7 +73,7 @@ export class SheetParser {
     });
   }
   write(text: string): void {
-    this.parser.write(text);
+    this.past.write(text);
   }
   close(): void {
     this.parser.close();
@@ -77,8 +85,15 @@ export class SheetParser {
     return rows;
   }
 
-  private openCell(attributes: Record<string, string>): void {
-    const place = attributes['r'];
+  /** A cell as it is told by the parser otherwise; whether it is one of a row. */
+  private addCell([, place, style, type, stored, inline]: RegExpExecArray): boolean {
+    if (!this.inRow) return false;
+    this.openCell(place, type, style);
+    this.text = stored ?? inline ?? '';
+    this.closeCell();
+    return true;
+  }
+  private openCell(place: string | undefined, type = 'n', style = '0'): void {
     if (place === undefined) this.column++;
     else {
       let column = 0;
@@ -96,8 +111,8 @@ export class SheetParser {
           ? `Row ${this.row} has a cell at “${place!.slice(0, 20)}”, which is no place; it is not a sound workbook.`
           : `A row has more than ${MAX_COLUMNS.toLocaleString('en-GB')} columns.`,
       );
-    this.type = attributes['t'] ?? 'n';
-    this.style = Number(attributes['s'] ?? 0);
+    this.type = type;
+    this.style = Number(style);
     this.text = '';
   }
   private closeCell(): void {
@@ -145,6 +160,11 @@ export class SheetParser {
     return format === 'duration' ? durationText(number) : serialText(number, format, this.date1904);
   }
 }
+/** A cell as nearly all programs write most of them: its place, format and type, and its value, or nothing in it. */
+const PLAIN_CELL = new RegExp(
+  `<c(?: r="([A-Z]{1,3}\\d{1,7})")?(?: s="(\\d{1,9})")?(?: t="([A-Za-z]+)")?(?:/>|>(?:<f>${PLAIN_TEXT}</f>)?(?:<v>(${PLAIN_TEXT})</v>|<is><t(?: xml:space="preserve")?>(${PLAIN_TEXT})</t></is>)</c>)`,
+  'g',
+);
 const TOO_LONG = `is longer than ${MAX_CELL.toLocaleString('en-GB')} characters.`;
 
 /** ECMA-376, 18.3.1.73: rows are numbered from 1 to 1,048,576. */
