@@ -95,7 +95,7 @@ readers['delimited'] = async () => {
       for await (const _ of createReadStream(csv).pipe(parse({ columns: true }))) n++;
       if (n !== ROWS) throw new Error(String(n));
     },
-    1,
+    8,
   );
 };
 readers['fixed'] = async () => {
@@ -180,7 +180,7 @@ readers['xml'] = async () => {
       parser.close();
       if (n !== expected) throw new Error(String(n));
     },
-    0.6,
+    0.7,
   );
 };
 readers['xlsx'] = async () => {
@@ -201,7 +201,7 @@ readers['xlsx'] = async () => {
       for await (const page of reader) for await (const row of page) n += row.values ? 1 : 0;
       if (n !== expected + 1) throw new Error(String(n));
     },
-    1,
+    2,
   );
 };
 readers['profile'] = async () => {

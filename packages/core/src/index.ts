@@ -23,13 +23,25 @@ export { castBetween } from './rules/casts.ts';
 export type { RuleFunction } from './rules/registry.ts';
 export type { Scope, ScopeField } from './rules/scope.ts';
 export * from './formats/format.ts';
-export * from './formats/marks.ts';
+export * from './formats/file-format.ts';
+export * from './formats/delimited/settings.ts';
+export * from './formats/fixed-width/settings.ts';
+export * from './formats/json-lines/settings.ts';
+export * from './formats/json/settings.ts';
+export * from './formats/nested/settings.ts';
+export * from './formats/xlsx/settings.ts';
+export * from './formats/xml/settings.ts';
+export * from './formats/sample.ts';
+export * from './formats/output.ts';
+export type { FormatSettings, SettingEntry, SettingWords } from './formats/settings.ts';
+export { FORMAT_SETTINGS, formatWords } from './formats/format-settings.ts';
+export * from './formats/text/marks.ts';
 export * from './formats/sniff.ts';
-export * from './formats/learn.ts';
+export * from './formats/nested/learn.ts';
 export * from './formats/xlsx/index.ts';
-export { decodeText } from './formats/decode.ts';
-export { guessColumns } from './formats/fixed-width.ts';
-export { parseJsonTree, treeText } from './formats/json-tree.ts';
+export { decodeText } from './formats/text/decode.ts';
+export { guessColumns } from './formats/fixed-width/sniff.ts';
+export { parseJsonTree, treeText } from './formats/json/json-tree.ts';
 export {
   Flattener,
   learnStructures,
@@ -38,10 +50,10 @@ export {
   treeJson,
   type Members,
   type Tree,
-} from './formats/nested.ts';
-export { guessRecords } from './formats/json.ts';
-export { guessXmlRecords, XmlRecords } from './formats/xml.ts';
-export * from './formats/blocks.ts';
+} from './formats/nested/nested.ts';
+export { guessRecords } from './formats/json/read.ts';
+export { guessXmlRecords, XmlRecords } from './formats/xml/read.ts';
+export * from './formats/text/blocks.ts';
 export {
   mergeUnknown,
   isPath,
@@ -52,13 +64,16 @@ export {
   type UnknownWay,
 } from './formats/unknown.ts';
 export * from './formats/read.ts';
-export * from './formats/byte-writer.ts';
-export * from './formats/write.ts';
-export * from './formats/harmless.ts';
+export * from './formats/text/byte-writer.ts';
+export * from './formats/text/copy.ts';
+export { csvHeader, csvLine } from './formats/delimited/write.ts';
+export { jsonLine } from './formats/json-lines/write.ts';
+export { fieldWidth } from './formats/fixed-width/write.ts';
+export * from './formats/text/harmless.ts';
 export * from './formats/row-format.ts';
-export * from './formats/xml-text.ts';
-export * from './formats/gzip.ts';
-export { landedUnreadable, readFlatObject } from './formats/json-lines.ts';
+export * from './formats/xml/xml-text.ts';
+export * from './formats/text/gzip.ts';
+export { landedUnreadable, readFlatObject } from './formats/json-lines/read.ts';
 export * from './document/document.ts';
 export * from './document/variables.ts';
 export * from './document/made-anew.ts';

@@ -4,7 +4,7 @@ import { converterTo, Mismatch, type Converter } from '../fields/convert.ts';
 import { parseFieldType, typeName, type FieldType, type ValueType } from '../fields/types.ts';
 import { outputText, type Value } from '../fields/values.ts';
 import type { Marks } from '../formats/format.ts';
-import { textConverter } from '../formats/marks.ts';
+import { textConverter } from '../formats/text/marks.ts';
 import type { Scope, ScopeField } from '../rules/scope.ts';
 import { SEQUENCE, type CodeTables, type RuleContext } from '../rules/context.ts';
 import { RuleError } from '../rules/errors.ts';

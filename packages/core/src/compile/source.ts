@@ -2,7 +2,7 @@ import { Mismatch, type Converter } from '../fields/convert.ts';
 import { parseFieldType, type ValueType } from '../fields/types.ts';
 import type { Value } from '../fields/values.ts';
 import { Unreadable, type Marks } from '../formats/format.ts';
-import { textConverter } from '../formats/marks.ts';
+import { textConverter } from '../formats/text/marks.ts';
 import { parseRule, parseSortKey } from '../rules/parse.ts';
 import { walk, type Node } from '../rules/syntax.ts';
 import type { SourceField } from '../document/source-field.ts';

@@ -1,7 +1,7 @@
 import { converterTo, Mismatch } from '../fields/convert.ts';
 import { parseRuleType, typeName, type FieldType } from '../fields/types.ts';
 import type { Value } from '../fields/values.ts';
-import type { Column } from '../formats/write.ts';
+import type { Column } from '../formats/output.ts';
 import { RuleContext } from '../rules/context.ts';
 import { RuleError } from '../rules/errors.ts';
 import { makeRule } from '../rules/rule.ts';

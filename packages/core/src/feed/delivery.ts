@@ -1,5 +1,5 @@
-import type { Column } from '../formats/write.ts';
-import { copyCells } from '../formats/write.ts';
+import type { Column } from '../formats/output.ts';
+import { copyCells } from '../formats/text/copy.ts';
 import type { Cells } from './encodings/encoding.ts';
 import type { Content } from './encodings/index.ts';
 

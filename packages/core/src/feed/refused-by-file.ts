@@ -1,6 +1,6 @@
 import type { MappingDocument } from '../document/document.ts';
 import type { Failure, Outcome } from '../document/records.ts';
-import type { CantWrite } from '../formats/row-format.ts';
+import type { CantWrite } from '../formats/output.ts';
 
 /** A finished record that a file can't hold as it is: it fails under the line of the field, as what a target refuses does. */
 export function refusedByFile(outcome: Outcome, { field, message }: CantWrite, document: MappingDocument): Outcome {

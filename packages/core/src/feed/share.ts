@@ -1,4 +1,4 @@
-import type { BlocksOfFile } from '../formats/blocks.ts';
+import type { BlocksOfFile } from '../formats/text/blocks.ts';
 import { KeyCheck } from './key-check.ts';
 import { eachKey, type PackedKeys } from './packed-keys.ts';
 

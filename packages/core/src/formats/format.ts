@@ -1,4 +1,3 @@
-import type { LeavesOut } from './left-out.ts';
 import type { UnknownValues, UnknownWay } from './unknown.ts';
 
 /** How a file's bytes become records. */
@@ -10,95 +9,10 @@ export interface Marks {
   /** In PostgreSQL's pattern letters, such as `DD.MM.YYYY`; null: ISO 8601. */
   readonly dates: string | null;
 }
-interface OfAnyKind {
+/** What may be said of any format. */
+export interface OfAnyKind {
   readonly unknown?: UnknownWay;
 }
-export interface DelimitedFormat extends OfAnyKind, LeavesOut {
-  readonly kind: 'delimited';
-  readonly encoding: Encoding;
-  readonly delimiter: string;
-  /** One character, or empty where nothing is quoted. */
-  readonly quote: string;
-  readonly newline: '\n' | '\r';
-  /** Lines above the header (or the first record) that are not data. */
-  readonly skipLines: number;
-  readonly header: boolean;
-  /** Whether an empty cell is null (the default for files). */
-  readonly emptyIsNull: boolean;
-  readonly marks?: Marks;
-}
-export interface JsonLinesFormat extends OfAnyKind {
-  readonly kind: 'jsonl';
-  readonly encoding: Encoding;
-  /** The names of all its objects, where they were learned from whole files; otherwise those of the first ones. */
-  readonly fields?: readonly string[];
-  /** Kept by us: a line that begins with `!` is a record that could not be read when it was fetched (landedUnreadable). */
-  readonly landed?: true;
-  /** Of the dataset that they were taken from. */
-  readonly marks?: Marks;
-}
-/** Columns by their place in the line, in characters, or in bytes of the encoding. */
-export interface FixedWidthFormat extends OfAnyKind, LeavesOut {
-  readonly kind: 'fixed';
-  readonly encoding: Encoding;
-  /** Lines above the first record that are not data. */
-  readonly skipLines: number;
-  readonly columns: readonly FixedWidthColumn[];
-  /** What ends a line; a line feed where nothing is said. */
-  readonly newline?: '\n' | '\r';
-  /** What places and widths count; characters where nothing is said. Older systems count bytes. */
-  readonly counts?: 'characters' | 'bytes';
-  readonly emptyIsNull: boolean;
-  readonly marks?: Marks;
-}
-export interface FixedWidthColumn {
-  readonly name: string;
-  /** 1-based, as rulers and record descriptions count. */
-  readonly from: number;
-  readonly width: number;
-}
-/** A repeating structure of nested records: its path below the record (empty for the record itself), and its fields. */
-export interface NestedStructure {
-  readonly path: string;
-  readonly fields: readonly string[];
-}
-interface Nested extends OfAnyKind {
-  readonly encoding: Encoding;
-  /** Where the records are: member names for JSON (`data.items`), element names for XML (`repairs/order`). */
-  readonly records: string;
-  readonly structures: readonly NestedStructure[];
-  /** The path of the structure that is read. */
-  readonly part: string;
-  /** Whether each row has its whole record as JSON in `_doc`. */
-  readonly withDoc: boolean;
-}
-export interface JsonFormat extends Nested {
-  readonly kind: 'json';
-}
-export interface XmlFormat extends Nested {
-  readonly kind: 'xml';
-}
-export interface WorkbookFormat extends OfAnyKind {
-  readonly kind: 'xlsx';
-  readonly sheet: string;
-  /** The cells that matter, such as `B4:H200`; null: all of the sheet. */
-  readonly range: string | null;
-  /** Rows above the header (or the first record), counted within the range. */
-  readonly skipLines: number;
-  readonly header: boolean;
-  /** Whether each cell of a merged range has the range's value; otherwise only its first one has it. */
-  readonly mergedRepeat?: boolean;
-  /** Columns at least, where rows were found to have more than the header, or than the first ones. */
-  readonly width?: number;
-}
-/** Formats that are read from first to last byte. */
-export type StreamFormat = DelimitedFormat | JsonLinesFormat | FixedWidthFormat | JsonFormat | XmlFormat;
-export type FileFormat = StreamFormat | WorkbookFormat;
-/** How a format's numbers and dates are written, where it says so. */
-export function marksOf(format: FileFormat): Marks | null {
-  return 'marks' in format ? (format.marks ?? null) : null;
-}
-
 /** A record that could not be read, with the reason; its place in the file is its row number. */
 export class Unreadable {
   constructor(

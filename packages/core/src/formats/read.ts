@@ -1,29 +1,13 @@
-import { DelimitedReader } from './delimited.ts';
-import { FixedWidthReader } from './fixed-width.ts';
-import type { RowBatch, StreamFormat } from './format.ts';
-import { JsonReader } from './json.ts';
-import { JsonLinesReader } from './json-lines.ts';
-import { XmlReader } from './xml.ts';
+import type { StreamFormat } from './file-format.ts';
+import type { RowBatch } from './format.ts';
+import { READERS, type RowReader } from './registered.ts';
 
-export interface RowReader {
-  readonly names: readonly string[] | null;
-  push(bytes: Uint8Array): RowBatch;
-  end(): RowBatch;
-}
+export type { RowReader };
 
 export function readerFor(format: StreamFormat, fields: readonly string[] | null = null): RowReader {
-  switch (format.kind) {
-    case 'delimited':
-      return new DelimitedReader(format, fields);
-    case 'jsonl':
-      return new JsonLinesReader(format, fields);
-    case 'fixed':
-      return new FixedWidthReader(format);
-    case 'json':
-      return new JsonReader(format);
-    case 'xml':
-      return new XmlReader(format);
-  }
+  // Each reader takes its own kind, by which it was found.
+  const reader = READERS[format.kind] as (format: StreamFormat, fields: readonly string[] | null) => RowReader;
+  return reader(format, fields);
 }
 
 /** Reads a whole stream of bytes as batches of rows. A batch may have none, and tell of what was left out. */

@@ -1,9 +1,15 @@
 import fc from 'fast-check';
-import { ByteWriter } from './byte-writer.ts';
-import { Unreadable, type DelimitedFormat, type FixedWidthFormat, type RawRow, type StreamFormat } from './format.ts';
+import { ByteWriter } from './text/byte-writer.ts';
+import { Unreadable, type RawRow } from './format.ts';
+import type { DelimitedFormat } from './delimited/settings.ts';
+import type { FixedWidthFormat } from './fixed-width/settings.ts';
+import type { StreamFormat } from './file-format.ts';
 import { readerFor } from './read.ts';
 import { sniffFormat } from './sniff.ts';
-import { copyCells, copyLine, csvHeader, csvLine, jsonLine, type Column } from './write.ts';
+import { copyCells, copyLine } from './text/copy.ts';
+import { csvHeader, csvLine } from './delimited/write.ts';
+import { jsonLine } from './json-lines/write.ts';
+import type { Column } from './output.ts';
 
 /** What we write we read back: every record, every cell, also where a file has one column, or nothing but nulls in a row. */
 

@@ -1,8 +1,9 @@
 import fc from 'fast-check';
 import { SaxesParser } from 'saxes';
 import type { Value } from '../fields/values.ts';
-import { ByteWriter } from './byte-writer.ts';
-import { rowFormat, type OutField, type TextOutput } from './row-format.ts';
+import { ByteWriter } from './text/byte-writer.ts';
+import { rowFormat, type TextOutput } from './row-format.ts';
+import type { OutField } from './output.ts';
 
 const field = (name: string, length = 6): OutField => ({
   name,

@@ -1,4 +1,5 @@
-import { Unreadable, type StreamFormat } from './format.ts';
+import { Unreadable } from './format.ts';
+import type { StreamFormat } from './file-format.ts';
 import { readerFor } from './read.ts';
 import { mergeUnknown, OTHER_PATHS, UnknownCounter, unknownWords, type UnknownWay } from './unknown.ts';
 

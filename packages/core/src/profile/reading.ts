@@ -2,7 +2,7 @@ import { Mismatch, type Converter } from '../fields/convert.ts';
 import type { FieldType, ValueType } from '../fields/types.ts';
 import { outputText } from '../fields/values.ts';
 import { Unreadable, type Marks, type RawRow } from '../formats/format.ts';
-import { textConverter } from '../formats/marks.ts';
+import { textConverter } from '../formats/text/marks.ts';
 import { readNumber } from '../rules/own-functions.ts';
 import { decimalText } from '../fields/decimal.ts';
 import { damageOf, DigitLengths } from './damage.ts';

@@ -1,5 +1,5 @@
-import { ByteWriter } from '../../formats/byte-writer.ts';
-import { copyCells, copyLine } from '../../formats/write.ts';
+import { ByteWriter } from '../../formats/text/byte-writer.ts';
+import { copyCells, copyLine } from '../../formats/text/copy.ts';
 import type { ChunkEncoding } from './encoding.ts';
 
 const NEW_LINE = 10;

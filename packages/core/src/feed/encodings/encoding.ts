@@ -1,5 +1,5 @@
 import type { Value } from '../../fields/values.ts';
-import type { Column } from '../../formats/write.ts';
+import type { Column } from '../../formats/output.ts';
 
 /** A finished record's values as PostgreSQL prints them, in the order of the columns; null for NULL. */
 export type Cells = readonly (string | null)[];

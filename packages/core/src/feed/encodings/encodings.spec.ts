@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import type { Value } from '../../fields/values.ts';
-import type { Column } from '../../formats/write.ts';
+import type { Column } from '../../formats/output.ts';
 import {
   buffersOf,
   onlyAt,

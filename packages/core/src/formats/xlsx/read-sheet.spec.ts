@@ -1,4 +1,5 @@
-import { Unreadable, type RowBatch, type WorkbookFormat } from '../format.ts';
+import { Unreadable, type RowBatch } from '../format.ts';
+import type { WorkbookFormat } from './settings.ts';
 import { MAX_CELL } from '../format.ts';
 import { durationText, plainNumber, serialText } from './cell-values.ts';
 import { readSheet } from './read-sheet.ts';

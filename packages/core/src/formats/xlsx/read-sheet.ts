@@ -1,5 +1,6 @@
 import { Fault } from '../../faults.ts';
-import { Unreadable, type RawRow, type RowBatch, type WorkbookFormat } from '../format.ts';
+import { Unreadable, type RawRow, type RowBatch } from '../format.ts';
+import type { WorkbookFormat } from './settings.ts';
 import { UnknownCounter } from '../unknown.ts';
 import { MAX_MERGED, MergedCells } from './merged-cells.ts';
 import { columnLetters, parseRange, type CellRange } from './range.ts';

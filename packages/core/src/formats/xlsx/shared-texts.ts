@@ -1,6 +1,6 @@
 import { Fault } from '../../faults.ts';
 import { MAX_CELL } from '../format.ts';
-import { PastParser, PLAIN_TEXT } from '../past-parser.ts';
+import { PastParser, PLAIN_TEXT } from '../xml/past-parser.ts';
 import { local, textOf, xmlParser, type Archive } from './parts.ts';
 
 /** Characters of all shared texts together at the most. */

@@ -1,7 +1,7 @@
 import type { SaxesTagPlain } from 'saxes';
 import { Fault } from '../../faults.ts';
 import { MAX_CELL, MAX_COLUMNS } from '../format.ts';
-import { PastParser, PLAIN_TEXT } from '../past-parser.ts';
+import { PastParser, PLAIN_TEXT } from '../xml/past-parser.ts';
 import type { CellFormat } from './cell-formats.ts';
 import { durationText, plainNumber, serialText } from './cell-values.ts';
 import { local, xmlParser } from './parts.ts';

@@ -1,14 +1,12 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
 import { Store } from '@ngrx/store';
-import type { DatasetDetail, DatasetSetting } from '@versicle/contract';
+import type { DatasetDetail } from '@versicle/contract';
 import type { Marks } from '@versicle/core';
 import { FormComponent } from '../shared/form/form.component';
-import { formatForm, formatValues, LEARNED } from './format-form';
+import { formatForm, formatValues, isLearned, usualFormat, type Format } from './format-form';
 import { RulerComponent } from './ruler.component';
 import { learnedWords } from './system-words';
 import { systemsActions, systemsFeature } from './systems.feature';
-
-type Format = Extract<DatasetSetting, { kind: 'format' }>['format'];
 
 /** How a file is read, each choice correctable; the rows below follow at once. */
 @Component({
@@ -121,39 +119,17 @@ export class FormatEditorComponent {
     this.set({ marks: marks.decimal === '.' && marks.dates === null ? undefined : marks } as Partial<Format>);
   }
   protected set(patch: Partial<Format>): void {
-    const format = { ...this.format(), ...patch } as Format;
+    this.settle({ ...this.format(), ...patch } as Format);
+  }
+  private settle(format: Format): void {
     this.store.dispatch(
       systemsActions.settle({ id: this.id(), dataset: this.detail().name, setting: { kind: 'format', format } }),
     );
   }
   /** What another kind needs starts with what is usual; the encoding stays. */
   private turnInto(kind: Format['kind']): void {
-    const before = this.format()!;
-    if (kind === before.kind || before.kind === 'xlsx') return;
-    const { encoding } = before;
-    const fresh: Partial<Record<Format['kind'], Partial<Format>>> = {
-      delimited: {
-        kind,
-        encoding,
-        delimiter: ';',
-        quote: '"',
-        newline: '\n',
-        skipLines: 0,
-        header: true,
-        emptyIsNull: true,
-      },
-      fixed: { kind, encoding, skipLines: 0, columns: [{ name: 'column_1', from: 1, width: 20 }], emptyIsNull: true },
-      jsonl: { kind, encoding },
-    };
-    const format = fresh[kind];
-    if (format)
-      this.store.dispatch(
-        systemsActions.settle({
-          id: this.id(),
-          dataset: this.detail().name,
-          setting: { kind: 'format', format: format as Format },
-        }),
-      );
+    const format = usualFormat(kind, this.format()!);
+    if (format !== null) this.settle(format);
   }
   /** With other records comes another structure; the server learns it from the file. */
   private relearn(records: string): void {
@@ -162,7 +138,7 @@ export class FormatEditorComponent {
   /** Its structure is that of its records, of which only the first ones were looked at. */
   protected readonly isLearned = computed(() => {
     const format = this.format();
-    return format !== null && LEARNED.has(format.kind);
+    return format !== null && isLearned(format);
   });
   protected readonly learnedWords = computed(() => {
     const { learned } = this.settling();

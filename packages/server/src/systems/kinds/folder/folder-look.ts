@@ -3,6 +3,7 @@ import {
   counted,
   type FileFormat,
   isFault,
+  formatWords,
   isLearned,
   type LearnedFormat,
   marksOf,
@@ -22,7 +23,6 @@ import type {
   SourcePlan,
 } from '../kind.ts';
 import { type FileEntry, FolderFiles, listed } from './folder-files.ts';
-import { describeFormat } from './words.ts';
 
 /** Looks into the files of a folder. As what they hold may be large, odd or hostile, it is done in a thread (looks). */
 export class FolderLook {
@@ -123,7 +123,7 @@ export class FolderLook {
         key: false,
         example: examples[i] ?? null,
       })),
-      format: describeFormat(format),
+      format: [...formatWords(format)],
       guessedFrom: [...reasons, ...differences],
       files: files.map((f) => f.name),
       lines: [...lines],
