@@ -28,7 +28,8 @@ await buildServer();
 if (names.includes('sheet')) await buildWeb();
 if (names.includes('open')) await buildAll();
 // The profile runs in two threads, one of them of the server's making.
-cpSync(join(root, 'packages/server/dist/profile-part-worker.js'), join(out, 'profile-part-worker.js'));
+for (const name of ['profile-part-worker.js', 'profile-part-worker.cjs', 'compiled.js'])
+  cpSync(join(root, 'packages/server/dist', name), join(out, name));
 for (const name of names) {
   if (!ALL.includes(name)) fail(`There is no benchmark “${name}”; there are ${ALL.join(', ')}.`);
   const programs = name === 'apply' || name === 'join' ? [name, `${name}-child`] : [name];
