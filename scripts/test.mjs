@@ -1,6 +1,6 @@
 import { spawn, spawnSync } from 'node:child_process';
 import { chmodSync, existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, statfsSync } from 'node:fs';
-import { join } from 'node:path';
+import { join, relative } from 'node:path';
 import { chromiumHere } from './chromium.mjs';
 import { ensureInstalled, fail, root } from './setup.mjs';
 
@@ -13,6 +13,8 @@ const bin = (name) => join(root, 'node_modules/.bin', name);
 const memory = folderInMemory();
 if (memory !== null) process.env.TMPDIR = memory;
 const sum = { passed: 0, failed: 0 };
+/** What failed, by name: told again at the end, where it is looked for. */
+const failures = [];
 let updated = false;
 const started = Date.now();
 
@@ -45,6 +47,7 @@ async function check(steps) {
     if (well) sum.passed++;
     else {
       sum.failed++;
+      failures.push(name);
       process.stdout.write(`${name}: failed\n`);
     }
   }
@@ -84,6 +87,7 @@ const unitRan = await step(
 count(existsSync(unit) ? JSON.parse(readFileSync(unit, 'utf8')) : null, unitRan, (r) => [
   r.numPassedTests,
   r.numFailedTests + r.numRuntimeErrorTestSuites,
+  r.testResults.flatMap(failedOfSuite),
 ]);
 const browser = join(reports, 'browser.json');
 const browserRan = await step(
@@ -95,9 +99,11 @@ const browserRan = await step(
 count(existsSync(browser) ? JSON.parse(readFileSync(browser, 'utf8')) : null, browserRan, (r) => [
   r.stats.expected,
   r.stats.unexpected + r.errors.length,
+  r.suites.flatMap(failedInBrowser),
 ]);
 
 await meanwhile;
+if (failures.length > 0) process.stdout.write(`\nFailed:\n${failures.map((name) => `  ${name}\n`).join('')}`);
 process.stdout.write(
   `\ntook ${Math.round((Date.now() - started) / 1000)} s\n${sum.passed} passed, ${sum.failed} failed\n`,
 );
@@ -124,10 +130,22 @@ function folderInMemory() {
 }
 
 function count(report, ran, read) {
-  const [passed, failed] = report === null ? [0, 1] : read(report);
+  const [passed, failed, names] = report === null ? [0, 1, ['a report that was not written']] : read(report);
+  failures.push(...names);
   sum.passed += passed;
   // A runner that fails without a failed test (no test found, a crash) is a failure all the same.
   sum.failed += ran || failed > 0 ? failed : 1;
+}
+
+function failedOfSuite({ name, status, assertionResults }) {
+  const place = relative(root, name);
+  const failed = assertionResults.filter((test) => test.status === 'failed').map((test) => test.fullName);
+  if (failed.length === 0 && status === 'failed') return [place];
+  return failed.map((test) => `${place}: ${test}`);
+}
+function failedInBrowser({ file, suites = [], specs = [] }) {
+  const failed = specs.filter((spec) => !spec.ok).map((spec) => `e2e/${file}: ${spec.title}`);
+  return [...failed, ...suites.flatMap(failedInBrowser)];
 }
 
 /** Debian's PostgreSQL server, for the tests of that kind of system; without it they are left out, and that is said. */
