@@ -80,7 +80,8 @@ const unitRan = await step(
     bin('jest'),
     '--json',
     `--outputFile=${unit}`,
-    '--maxWorkers=2',
+    // More than there are cores: tests wait for their servers a good part of the time.
+    '--maxWorkers=3',
   ],
   { VERSICLE_HOMES: homes },
 );
