@@ -2,6 +2,7 @@ import fc from 'fast-check';
 import { Unreadable } from '../format.ts';
 import { treeJson } from '../nested/nested.ts';
 import { SheetParser, type SheetRow } from '../xlsx/sheet-parser.ts';
+import { sharedTexts } from '../xlsx/shared-texts.ts';
 import { XmlRecords } from './read.ts';
 
 /** What is read past the parser must come out as if it had been read by it: in pieces of one character no element is whole. */
@@ -97,4 +98,27 @@ describe('what is read past the parser of sheets', () => {
       { numRuns: 1000 },
     );
   });
+});
+
+describe('what is read past the parser of shared texts', () => {
+  const items = ['<si><t>a</t></si>', '<si><t xml:space="preserve"> b </t></si>', '<si><t></t></si>', '<si><t>&amp;</t></si>', '<si><t>a_x000D_b</t></si>', '<si><r><t>a</t></r><r><t>b</t></r></si>', '<si><t>a</t><rPh><t>x</t></rPh></si>', '<si>', '</si>', '<x><si><t>in</t></si></x>', '<rPh>', '</rPh>', '<t>', '</t>']; // prettier-ignore
+  const read = async (text: string, size: number): Promise<unknown> => {
+    const pieces = inPieces(text, size).map((piece) => new TextEncoder().encode(piece));
+    const archive = {
+      names: ['s'],
+      async *read() {
+        yield* pieces;
+      },
+    };
+    return sharedTexts(archive, 's').catch((error: Error) => error.message);
+  };
+
+  it('is as if it had been read by it', () =>
+    fc.assert(
+      fc.asyncProperty(fc.array(fc.constantFrom(...items, ']', ' ', '<!--', '-->'), { maxLength: 10 }), async (all) => {
+        const text = `<sst>${all.join('')}</sst>`;
+        expect(await read(text, text.length)).toEqual(await read(text, 1));
+      }),
+      { numRuns: 1000 },
+    ));
 });

@@ -8,7 +8,8 @@ export const PLAIN_TEXT = "[\\t\\n\\u0020-%'-;=-\\\\^-~\\u00a0-\\u2027\\u2029-\\
 
 /** Where a parser is; it tells nobody, but is the same wherever it has just read an element's opening tag. */
 const stateOf = (parser: SaxesParser): unknown => (parser as unknown as { readonly state: unknown }).state;
-const BETWEEN_TAGS = stateOf(new SaxesParser().write('<a>'));
+/** Equal to nothing where a parser has no such state: then it reads all by itself. */
+const BETWEEN_TAGS = stateOf(new SaxesParser().write('<a>')) ?? Number.NaN;
 const BRACKET = 0x5d;
 
 /**
