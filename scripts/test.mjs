@@ -1,4 +1,4 @@
-import { spawn, spawnSync } from 'node:child_process';
+import { spawn } from 'node:child_process';
 import { chmodSync, existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, statfsSync } from 'node:fs';
 import { join, relative } from 'node:path';
 import { chromiumHere } from './chromium.mjs';
@@ -56,18 +56,23 @@ async function check(steps) {
 const checkMeanwhile = (steps) =>
   check(steps.map(([name, command, args]) => [name, 'nice', ['-n', '19', command, ...args]]));
 
+await ensurePostgres();
+// Needed last: found or refused at once, but installed meanwhile.
 const chromium = ensureChromium();
-ensurePostgres();
 const script = (name) => join(root, 'scripts', name);
-await check([['build', process.execPath, [script('build.mjs')]]]);
-const meanwhile = checkMeanwhile([
-  ['lint', bin('eslint'), ['.']],
-  ['no promise that nobody waits for', bin('oxlint'), ['--type-aware', '.']],
-  ['types', process.execPath, [script('typecheck.mjs')]],
-  ['format', bin('prettier'), ['--check', '--log-level', 'warn', '.']],
-  ['no circles of imports', process.execPath, [script('circles.mjs')]],
-  ['JSON Schema of the document is current', process.execPath, [script('schema.mjs'), '--check']],
-]);
+await check([['build of the server', process.execPath, [script('build.mjs'), 'server']]]);
+// Their compiler uses one core for a good part of its time; only browser tests need them.
+const pages = check([['build of the pages', process.execPath, [script('build.mjs'), 'pages']]]);
+const meanwhile = pages.then(() =>
+  checkMeanwhile([
+    ['lint', bin('eslint'), ['.']],
+    ['no promise that nobody waits for', bin('oxlint'), ['--type-aware', '.']],
+    ['types', process.execPath, [script('typecheck.mjs')]],
+    ['format', bin('prettier'), ['--check', '--log-level', 'warn', '.']],
+    ['no circles of imports', process.execPath, [script('circles.mjs')]],
+    ['JSON Schema of the document is current', process.execPath, [script('schema.mjs'), '--check']],
+  ]),
+);
 const unit = join(reports, 'unit.json');
 const homes = process.env.VERSICLE_HOMES ?? String(Math.floor(Math.random() * 2 ** 31));
 process.stdout.write(`\nWhere the stores of tests are was drawn by VERSICLE_HOMES=${homes}.\n`);
@@ -90,18 +95,22 @@ count(existsSync(unit) ? JSON.parse(readFileSync(unit, 'utf8')) : null, unitRan,
   r.numFailedTests + r.numRuntimeErrorTestSuites,
   r.testResults.flatMap(failedOfSuite),
 ]);
-const browser = join(reports, 'browser.json');
-const browserRan = await step(
-  'browser tests',
-  bin('playwright'),
-  ['test', '--config', join(root, 'e2e/playwright.config.ts')],
-  { E2E_REPORT: browser, CHROMIUM: chromium },
-);
-count(existsSync(browser) ? JSON.parse(readFileSync(browser, 'utf8')) : null, browserRan, (r) => [
-  r.stats.expected,
-  r.stats.unexpected + r.errors.length,
-  r.suites.flatMap(failedInBrowser),
-]);
+await pages;
+const program = await chromium;
+if (program) {
+  const browser = join(reports, 'browser.json');
+  const browserRan = await step(
+    'browser tests',
+    bin('playwright'),
+    ['test', '--config', join(root, 'e2e/playwright.config.ts')],
+    { E2E_REPORT: browser, CHROMIUM: program },
+  );
+  count(existsSync(browser) ? JSON.parse(readFileSync(browser, 'utf8')) : null, browserRan, (r) => [
+    r.stats.expected,
+    r.stats.unexpected + r.errors.length,
+    r.suites.flatMap(failedInBrowser),
+  ]);
+} else count(null, false, null, 'browser tests: Chromium could not be installed with apt-get; see the message above');
 
 await meanwhile;
 if (failures.length > 0) process.stdout.write(`\nFailed:\n${failures.map((name) => `  ${name}\n`).join('')}`);
@@ -130,8 +139,8 @@ function folderInMemory() {
   }
 }
 
-function count(report, ran, read) {
-  const [passed, failed, names] = report === null ? [0, 1, ['a report that was not written']] : read(report);
+function count(report, ran, read, missing = 'a report that was not written') {
+  const [passed, failed, names] = report === null ? [0, 1, [missing]] : read(report);
   failures.push(...names);
   sum.passed += passed;
   // A runner that fails without a failed test (no test found, a crash) is a failure all the same.
@@ -150,11 +159,11 @@ function failedInBrowser({ file, suites = [], specs = [] }) {
 }
 
 /** Debian's PostgreSQL server, for the tests of that kind of system; without it they are left out, and that is said. */
-function ensurePostgres() {
+async function ensurePostgres() {
   if (existsSync('/usr/lib/postgresql')) return;
   if (canInstall()) {
     process.stdout.write('Installing the PostgreSQL server …\n');
-    if (apt('install', '--no-install-recommends', 'postgresql') === 0) return;
+    if (await apt('install', '--no-install-recommends', 'postgresql')) return;
   }
   process.stdout.write(
     'There is no PostgreSQL server here (on Debian: apt-get install postgresql); its tests are left out.\n',
@@ -164,18 +173,19 @@ function ensurePostgres() {
 function canInstall() {
   return process.getuid?.() === 0 && existsSync('/usr/bin/apt-get');
 }
-function apt(...args) {
-  const run = (...all) =>
-    spawnSync('apt-get', ['-qq', '-y', ...all], {
-      stdio: ['ignore', 'ignore', 'inherit'],
-      env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' },
-    }).status;
-  if (!updated) run('update');
+async function apt(...args) {
+  const well = async (...all) => {
+    const env = { DEBIAN_FRONTEND: 'noninteractive' };
+    const ended = await run('apt-get', ['-qq', '-y', '-o', 'DPkg::Lock::Timeout=120', ...all], { env });
+    if (!ended.well) process.stderr.write(ended.said);
+    return ended.well;
+  };
+  if (!updated) await well('update');
   updated = true;
-  return run(...args);
+  return well(...args);
 }
 
-function ensureChromium() {
+async function ensureChromium() {
   const found = () => {
     const known = chromiumHere();
     return known !== undefined && existsSync(known) ? known : undefined;
@@ -187,6 +197,6 @@ function ensureChromium() {
     );
   process.stdout.write('Installing Chromium …\n');
   // Older Debians have only the whole one.
-  if (apt('install', '--no-install-recommends', 'chromium-headless-shell') !== 0) apt('install', 'chromium');
-  return found() ?? fail('Chromium could not be installed with apt-get; see the message above.');
+  if (!(await apt('install', '--no-install-recommends', 'chromium-headless-shell'))) await apt('install', 'chromium');
+  return found();
 }

@@ -3,19 +3,25 @@ import { HABITS } from './locale';
 
 /** Figures, times and states as people read them. */
 
-const FIGURE = new Intl.NumberFormat(HABITS.figures);
-export const figure = (n: number): string => FIGURE.format(n);
+let figures: Intl.NumberFormat | undefined;
+export const figure = (n: number): string => (figures ??= new Intl.NumberFormat(HABITS.figures)).format(n);
 
 /** With so many places. */
 export const decimal = (n: number, places = 1): string =>
   n.toLocaleString(HABITS.figures, { minimumFractionDigits: places, maximumFractionDigits: places });
 
+/** A way to write times, made when it is first asked for: together they take longer than the first page's own code. */
+function written(options: Intl.DateTimeFormatOptions): (time: Date) => string {
+  let format: Intl.DateTimeFormat | undefined;
+  return (time) => (format ??= new Intl.DateTimeFormat(HABITS.dates, options)).format(time);
+}
 /** “Sunday 29 November”. */
-export const LONG_DAY = new Intl.DateTimeFormat(HABITS.dates, { weekday: 'long', day: 'numeric', month: 'long' });
-const DAY = new Intl.DateTimeFormat(HABITS.dates, { weekday: 'short', day: 'numeric', month: 'short' });
-const SHORT_DAY = new Intl.DateTimeFormat(HABITS.dates, { day: 'numeric', month: 'short' });
-const CLOCK = new Intl.DateTimeFormat(HABITS.dates, { hour: '2-digit', minute: '2-digit', second: '2-digit' });
-const FULL = new Intl.DateTimeFormat(HABITS.dates, { dateStyle: 'long', timeStyle: 'long' });
+export const longDay = written({ weekday: 'long', day: 'numeric', month: 'long' });
+const day = written({ weekday: 'short', day: 'numeric', month: 'short' });
+const dayOfYear = written({ day: 'numeric', month: 'short' });
+const clock = written({ hour: '2-digit', minute: '2-digit', second: '2-digit' });
+const minute = written({ hour: '2-digit', minute: '2-digit' });
+const full = written({ dateStyle: 'long', timeStyle: 'long' });
 
 /** “today 02:00:09”, “yesterday 17:40:00”, “tomorrow 02:50:00”, “Sun 22 Nov 02:00:11”. */
 export function timeWords(iso: string, now = new Date()): string {
@@ -23,24 +29,23 @@ export function timeWords(iso: string, now = new Date()): string {
   // Not so many milliseconds away: a day on which the clocks change has 23 or 25 hours.
   const isDay = (away: number): boolean =>
     time.toDateString() === new Date(now.getFullYear(), now.getMonth(), now.getDate() + away).toDateString();
-  const clock = CLOCK.format(time);
-  if (isDay(0)) return `today ${clock}`;
-  if (isDay(-1)) return `yesterday ${clock}`;
-  if (isDay(1)) return `tomorrow ${clock}`;
+  const hour = clock(time);
+  if (isDay(0)) return `today ${hour}`;
+  if (isDay(-1)) return `yesterday ${hour}`;
+  if (isDay(1)) return `tomorrow ${hour}`;
   const year = time.getFullYear() === now.getFullYear() ? '' : ` ${time.getFullYear()}`;
-  return `${DAY.format(time)}${year} ${clock}`;
+  return `${day(time)}${year} ${hour}`;
 }
 /** “12 Nov”, with the year where it is another one. */
 export function shortDay(iso: string, now = new Date()): string {
   const time = new Date(iso);
   const year = time.getFullYear() === now.getFullYear() ? '' : ` ${time.getFullYear()}`;
-  return `${SHORT_DAY.format(time)}${year}`;
+  return `${dayOfYear(time)}${year}`;
 }
-const MINUTE = new Intl.DateTimeFormat(HABITS.dates, { hour: '2-digit', minute: '2-digit' });
 /** “02:00”, or “02:00 AM” where that is usual. */
-export const minuteWords = (iso: string): string => MINUTE.format(new Date(iso));
-export const clockWords = (iso: string): string => CLOCK.format(new Date(iso));
-export const fullTime = (iso: string): string => FULL.format(new Date(iso));
+export const minuteWords = (iso: string): string => minute(new Date(iso));
+export const clockWords = (iso: string): string => clock(new Date(iso));
+export const fullTime = (iso: string): string => full(new Date(iso));
 
 export function durationWords(millis: number): string {
   if (millis < 1000) return `${Math.max(0, Math.round(millis))} ms`;

@@ -4,7 +4,7 @@ import { Store } from '@ngrx/store';
 import { CauseComponent } from '../shared/cause.component';
 import { LoadingComponent } from '../shared/loading.component';
 import { SaidComponent } from '../shared/said.component';
-import { capital, durationWords, figure, FigurePipe, FullTimePipe, inWords, LONG_DAY, TimePipe } from '../shared/words';
+import { capital, durationWords, figure, FigurePipe, FullTimePipe, inWords, longDay, TimePipe } from '../shared/words';
 import { DayStripComponent } from './day-strip.component';
 import { dutiesOf, othersSentence, type Duty } from './duties';
 import { todayActions, todayFeature } from './today.feature';
@@ -29,7 +29,7 @@ export class TodayPage {
   private readonly store = inject(Store);
   protected readonly loading = this.store.selectSignal(todayFeature.selectToday);
   protected readonly today = computed(() => this.loading().value);
-  protected readonly date = computed(() => LONG_DAY.format(new Date(this.today()?.now ?? Date.now())));
+  protected readonly date = computed(() => longDay(new Date(this.today()?.now ?? Date.now())));
   protected readonly duties = computed((): Duty[] => (this.today() ? dutiesOf(this.today()!) : []));
   protected readonly summary = computed(() => {
     const today = this.today();
