@@ -66,6 +66,7 @@ const nested = {
   records: z.string().max(1000),
   structures: z.array(z.strictObject({ path: z.string(), fields: z.array(z.string()) })).max(2000),
   part: z.string(),
+  beside: z.array(z.string().max(400)).max(100).optional(),
   withDoc: z.boolean(),
   unknown,
 };

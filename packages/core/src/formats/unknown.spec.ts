@@ -1,7 +1,9 @@
 import { Unreadable } from './format.ts';
 import type { StreamFormat } from './file-format.ts';
+import type { JsonFormat } from './json/settings.ts';
+import { learnNested, WholeLearner } from './nested/learn.ts';
 import { readerFor } from './read.ts';
-import { mergeUnknown, OTHER_PATHS, UnknownCounter, unknownWords, type UnknownWay } from './unknown.ts';
+import { isPath, mergeUnknown, OTHER_PATHS, UnknownCounter, unknownWords, type UnknownWay } from './unknown.ts';
 
 const nested = { encoding: 'utf-8', structures: [{ path: '', fields: ['a'] }], part: '', withDoc: false } as const;
 const FORMATS: readonly [format: StreamFormat, text: string][] = [
@@ -36,6 +38,64 @@ describe.each(FORMATS)('what no field is for: $kind', (format, text) => {
       unknown: [],
     });
   });
+});
+
+describe('what stands beside the records', () => {
+  const XML = '<r><o><a>1</a></o><back no="1"><o><a>9</a></o></back><o><a>2</a></o><back/></r>';
+  const JSON_TEXT = '{"n":{"o":[7]},"o":[{"a":"1"},{"a":"2"}],"back":[{"a":"9"}],"all":3,"m":{"back":[]}}';
+  const xml: StreamFormat = { kind: 'xml', records: 'r/o', ...nested };
+  const json: StreamFormat = { kind: 'json', records: 'o', ...nested };
+  /** By path; `piece`: bytes that come at a time. */
+  function beside(format: StreamFormat, text: string, piece = text.length) {
+    const reader = readerFor(format, null);
+    const bytes = new TextEncoder().encode(text);
+    const batches = [];
+    for (let at = 0; at < bytes.length; at += piece) batches.push(reader.push(bytes.subarray(at, at + piece)));
+    batches.push(reader.end());
+    return Object.fromEntries(mergeUnknown(batches.map((b) => b.unknown)));
+  }
+
+  it.each([1, 7, 1000])('is told once each, with the record before it, in pieces of %i bytes', (piece) => {
+    expect(beside(xml, XML, piece)).toEqual({ '⊘ beside r/back': { count: 2, row: 1 } });
+    expect(beside(json, JSON_TEXT, piece)).toEqual({
+      '⊘ beside n': { count: 1, row: 0 },
+      '⊘ beside back': { count: 1, row: 2 },
+      '⊘ beside m': { count: 1, row: 2 },
+    });
+  });
+  it('is not told where it was there when the structure was learned, or where nobody wants to hear of it', () => {
+    expect(beside(learnNested('xml', XML, 'utf-8'), XML)).toEqual({});
+    expect(beside(learnNested('json', JSON_TEXT, 'utf-8'), JSON_TEXT)).toEqual({});
+    expect(beside({ ...xml, unknown: 'ignored' }, XML)).toEqual({});
+    expect(beside(learnNested('xml', XML, 'utf-8'), XML.replace('<back/>', '<lost/>'))).toEqual({
+      '⊘ beside r/lost': { count: 1, row: 2 },
+    });
+  });
+  it('is not read as records, at whatever depth it is', () => {
+    expect(read(json, JSON_TEXT).rows).toEqual(['1', '2']);
+    expect(read(xml, XML).rows).toEqual(['1', '2']);
+  });
+  it('is learned from whole files', () => {
+    const learner = new WholeLearner(learnNested('json', '{"o":[{"a":"1"}]}', 'utf-8') as JsonFormat);
+    learner.beginFile();
+    learner.push(new TextEncoder().encode(JSON_TEXT));
+    learner.endFile();
+    expect((learner.result().format as JsonFormat).beside).toEqual(['n', 'back', 'm']);
+  });
+  it('is no field, and is told in words', () => {
+    expect(isPath('⊘ beside r/back')).toBe(false);
+    expect(unknownWords('r.xml', '⊘ beside r/back', { count: 1200, row: 0, file: 'r.xml' })).toBe(
+      'Beside the records of r.xml there are 1,200 “r/back”, the first before row 1 of r.xml; there was none when its structure was learned, and they were not read',
+    );
+  });
+});
+
+it('XML with another outermost element is another file, not one without records', () => {
+  const format: StreamFormat = { kind: 'xml', records: 'r/o', ...nested };
+  expect(() => read(format, '<error><o><a>1</a></o></error>')).toThrow(
+    'Its outermost element is <error>, not <r>; choose another path for the records.',
+  );
+  expect(read(format, '<r/>').rows).toEqual([]);
 });
 
 it('paths beyond what people would read are told together', () => {

@@ -16,6 +16,8 @@ describe('what was learned of a dataset', () => {
   it('keeps what was settled meanwhile', () => {
     const now = { ...learned(['a']), encoding: 'windows-1252' as const, unknown: 'refused' as const };
     expect(withLearned(now, format)).toEqual({ ...now, structures: format.structures });
+    const beside = ['totals'];
+    expect(withLearned(now, { ...format, beside })).toEqual({ ...now, structures: format.structures, beside });
   });
   it('is none of a format that reads other records now', () => {
     expect(withLearned(learned(['a'], 'others'), format)).toBeNull();

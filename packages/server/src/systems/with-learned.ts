@@ -13,5 +13,6 @@ export function withLearned(now: FormatSetting, learned: LearnedFormat): FormatS
   if (reads(now) !== reads(learned)) return null;
   if (learned.kind === 'jsonl') return { ...now, fields: learned.fields } as FormatSetting;
   if (learned.kind === 'xlsx') return { ...now, width: learned.width } as FormatSetting;
-  return { ...now, structures: learned.structures } as FormatSetting;
+  const { structures, beside } = learned;
+  return { ...now, structures, ...(beside ? { beside } : {}) } as FormatSetting;
 }

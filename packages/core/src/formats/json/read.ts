@@ -5,6 +5,7 @@ import { MAX_RECORD, Unreadable, type RawRow, type RowBatch } from '../format.ts
 import type { JsonFormat } from './settings.ts';
 import { FlatObjects } from '../nested/flat-object.ts';
 import { parseJsonTree } from './json-tree.ts';
+import { BesideCounter, type SeesBeside } from '../nested/beside.ts';
 import { Flattener, tooDeep } from '../nested/nested.ts';
 
 /** JSON of any size as a stream of records: its elements are cut out of the text, one after the other, and each parsed by itself. */
@@ -13,12 +14,14 @@ export class JsonReader {
   private readonly elements: JsonElements;
   private readonly flattener: Flattener;
   private readonly quick: FlatObjects | null;
+  private readonly beside: BesideCounter;
   private number = 0;
   private nextRow = 1;
 
   constructor(format: JsonFormat) {
     this.decoder = new ChunkDecoder(format.encoding);
-    this.elements = new JsonElements(format.records);
+    this.beside = new BesideCounter(format.beside, format.unknown);
+    this.elements = new JsonElements(format.records, this.beside.see);
     this.flattener = new Flattener(format.structures, format.part, format.withDoc, format.unknown);
     // Records in which nothing repeats, and of which only fields are wanted, need no tree.
     const flat = format.part === '' && format.structures.length === 1 && !format.withDoc;
@@ -37,13 +40,15 @@ export class JsonReader {
   private batch(texts: readonly (string | Unreadable)[]): RowBatch {
     const firstRow = this.nextRow;
     const rows: RawRow[] = [];
+    const lastRows = [firstRow - 1];
     for (const [i, text] of texts.entries()) {
       const made = text instanceof Unreadable ? [text] : this.rows(text, this.number + i + 1, firstRow + rows.length);
       for (const row of made) rows.push(row);
+      lastRows.push(firstRow + rows.length - 1);
     }
     this.number += texts.length;
     this.nextRow += rows.length;
-    return { firstRow, rows, ...this.flattener.takeUnknown() };
+    return { firstRow, rows, ...this.beside.besides(this.flattener.takeUnknown(), lastRows) };
   }
   private rows(text: string, number: number, firstRow: number): RawRow[] {
     if (text.includes(DAMAGED))
@@ -95,7 +100,10 @@ export class JsonElements {
   /** Elements in a row that were not flat. */
   private misses = 0;
 
-  constructor(private readonly records: string) {
+  constructor(
+    private readonly records: string,
+    private readonly seesBeside: SeesBeside = () => undefined,
+  ) {
     this.path = namesOnPath(records);
   }
 
@@ -157,6 +165,15 @@ export class JsonElements {
     return (
       keys.length === this.path.length && keys.every((k, i) => k === this.path[i]) && this.levels.length === keys.length
     );
+  }
+
+  /** What was just opened, and holds no records: told where it stands beside the way to them. */
+  private lookBeside(records: number): void {
+    const depth = this.levels.length;
+    if (depth === 0 || depth > this.path.length || this.levels.some((level) => level.array)) return;
+    const names = this.levels.map((level) => level.key ?? '');
+    const isBeside = names.every((name, i) => (name === this.path[i]) === i < depth - 1);
+    if (isBeside) this.seesBeside(pathOf(names), records);
   }
 
   private scan(out: (string | Unreadable)[]): void {
@@ -239,6 +256,8 @@ export class JsonElements {
       if (c === 93) {
         if (this.before === 'a comma') out.push(missing('behind', this.around(this.at)));
         this.levels.pop();
+        // Another list at the same depth is not theirs.
+        this.recordLevel = -1;
         this.at++;
       } else if (c === 125) {
         // It closes nothing: as the beginning of a record it would also be its end, for ever.
@@ -278,6 +297,7 @@ export class JsonElements {
       this.at = end;
     } else if (c === 123 || c === 91) {
       const wanted = c === 91 && this.isWanted();
+      if (!wanted) this.lookBeside(out.length);
       this.levels.push({ array: c === 91, key: null });
       if (this.levels.length > 1000) throw new Fault('unreadable', tooDeep);
       if (wanted) {

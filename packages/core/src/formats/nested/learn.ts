@@ -8,6 +8,7 @@ import type { JsonLinesFormat } from '../json-lines/settings.ts';
 import type { NestedStructure } from './settings.ts';
 import type { WorkbookFormat } from '../xlsx/settings.ts';
 import type { XmlFormat } from '../xml/settings.ts';
+import { BesideLearner } from './beside.ts';
 import { guessRecords, JsonElements } from '../json/read.ts';
 import { parseJsonTree } from '../json/json-tree.ts';
 import { JsonLinesReader } from '../json-lines/read.ts';
@@ -28,7 +29,8 @@ export function learnNested(
   records?: string,
 ): JsonFormat | XmlFormat {
   const at = records ?? (kind === 'json' ? guessRecords(sample) : guessXmlRecords(sample));
-  const trees = kind === 'json' ? jsonTrees(sample, at) : xmlTrees(sample, at);
+  const beside = new BesideLearner();
+  const trees = kind === 'json' ? jsonTrees(sample, at, beside) : xmlTrees(sample, at, beside);
   if (trees.length === 0)
     throw new Fault(
       'unreadable',
@@ -42,7 +44,7 @@ export function learnNested(
   requireFewFields(structures);
   if (structures.every((s) => s.fields.length === 0))
     throw new Fault('unreadable', 'Its records have nothing in them yet; look at it again when there is a record.');
-  return { kind, encoding, records: at, structures, part: '', withDoc: false };
+  return { kind, encoding, records: at, structures, part: '', beside: [...beside.paths], withDoc: false };
 }
 
 /** What can be learned from all of its records: what names its objects have, and what repeats; of a sheet, how wide it is. */
@@ -59,12 +61,14 @@ export class WholeLearner {
   private records = 0;
   private unread = 0;
   private readonly nested: StructureLearner | null;
+  private readonly beside: BesideLearner;
   private names: readonly string[];
   private file: { push(bytes: Uint8Array): number; end(): number } | null = null;
 
   constructor(private readonly format: LearnedText) {
     this.nested = format.kind === 'jsonl' ? null : StructureLearner.ofAll(format.structures);
     this.names = format.kind === 'jsonl' ? (format.fields ?? []) : [];
+    this.beside = new BesideLearner(format.kind === 'jsonl' ? [] : format.beside);
   }
   /** The next file begins. */
   beginFile(): void {
@@ -79,7 +83,10 @@ export class WholeLearner {
 
   private trees(format: JsonFormat | XmlFormat) {
     const decoder = new ChunkDecoder(format.encoding);
-    const cutter = format.kind === 'json' ? jsonCutter(format.records) : new XmlRecords(format.records);
+    const cutter =
+      format.kind === 'json'
+        ? jsonCutter(format.records, this.beside)
+        : new XmlRecords(format.records, this.beside.see);
     const take = (found: readonly (Tree | Unreadable)[]): number => {
       const trees = found.filter((t): t is Tree => !(t instanceof Unreadable));
       this.unread += found.length - trees.length;
@@ -107,7 +114,7 @@ export class WholeLearner {
     const learned: LearnedText =
       format.kind === 'jsonl'
         ? { ...format, fields: [...this.names] }
-        : { ...format, structures: nested!.structures, part: '', withDoc: false };
+        : { ...format, structures: nested!.structures, part: '', beside: [...this.beside.paths], withDoc: false };
     return { format: learned, records, unread };
   }
 }
@@ -118,8 +125,8 @@ export interface Learned {
   readonly unread: number;
 }
 
-function jsonCutter(records: string) {
-  const elements = new JsonElements(records);
+function jsonCutter(records: string, beside: BesideLearner) {
+  const elements = new JsonElements(records, beside.see);
   const parsed = (texts: readonly (string | Unreadable)[]): (Tree | Unreadable)[] =>
     texts.map((text) => {
       if (text instanceof Unreadable) return text;
@@ -144,10 +151,10 @@ function requireFewFields(structures: readonly NestedStructure[]): void {
     );
 }
 
-function jsonTrees(sample: string, records: string): Tree[] {
+function jsonTrees(sample: string, records: string, beside: BesideLearner): Tree[] {
   const trees: Tree[] = [];
   let fault: Error | null = null;
-  const elements = new JsonElements(records);
+  const elements = new JsonElements(records, beside.see);
   for (const text of elements.push(sample)) {
     if (text instanceof Unreadable) {
       fault ??= new Error(text.message);
@@ -164,8 +171,8 @@ function jsonTrees(sample: string, records: string): Tree[] {
   if (elements.isComplete) throw new Fault('unreadable', 'It holds no records: its list is empty.');
   return trees;
 }
-function xmlTrees(sample: string, records: string): Tree[] {
-  const found = new XmlRecords(records).push(sample);
+function xmlTrees(sample: string, records: string, beside: BesideLearner): Tree[] {
+  const found = new XmlRecords(records, beside.see).push(sample);
   const trees = found.filter((t): t is Tree => !(t instanceof Unreadable));
   const wrong = found.find((t) => t instanceof Unreadable);
   if (trees.length === 0 && wrong) throw new Fault('unreadable', wrong.message);

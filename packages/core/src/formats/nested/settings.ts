@@ -15,6 +15,8 @@ export interface Nested extends OfAnyKind {
   readonly structures: readonly NestedStructure[];
   /** The path of the structure that is read. */
   readonly part: string;
+  /** What stood beside the records when their structure was learned, by paths like theirs. */
+  readonly beside?: readonly string[];
   /** Whether each row has its whole record as JSON in `_doc`. */
   readonly withDoc: boolean;
 }

@@ -4,6 +4,7 @@ import { SaxesParser } from 'saxes';
 import { ChunkDecoder, DAMAGED } from '../text/decode.ts';
 import { MAX_DEPTH, MAX_RECORD, Unreadable, type Encoding, type RawRow, type RowBatch } from '../format.ts';
 import type { XmlFormat } from './settings.ts';
+import { BesideCounter, type SeesBeside } from '../nested/beside.ts';
 import { Flattener, tooDeep, treeJson, type Tree } from '../nested/nested.ts';
 import { PastParser, PLAIN_TEXT } from './past-parser.ts';
 
@@ -12,12 +13,14 @@ export class XmlReader {
   private readonly decoder: ChunkDecoder;
   private readonly records: XmlRecords;
   private readonly flattener: Flattener;
+  private readonly beside: BesideCounter;
   private number = 0;
   private nextRow = 1;
 
   constructor(format: XmlFormat) {
     this.decoder = new ChunkDecoder(format.encoding);
-    this.records = new XmlRecords(format.records);
+    this.beside = new BesideCounter(format.beside, format.unknown);
+    this.records = new XmlRecords(format.records, this.beside.see);
     this.flattener = new Flattener(format.structures, format.part, format.withDoc, format.unknown);
   }
   get names(): readonly string[] {
@@ -33,13 +36,15 @@ export class XmlReader {
   private batch(trees: readonly (Tree | Unreadable)[]): RowBatch {
     const firstRow = this.nextRow;
     const rows: RawRow[] = [];
+    const lastRows = [firstRow - 1];
     for (const tree of trees) {
       this.number++;
       if (tree instanceof Unreadable) rows.push(tree);
       else rows.push(...this.flattener.rows(tree, this.number, () => treeJson(tree), firstRow + rows.length));
+      lastRows.push(firstRow + rows.length - 1);
     }
     this.nextRow += rows.length;
-    return { firstRow, rows, ...this.flattener.takeUnknown() };
+    return { firstRow, rows, ...this.beside.besides(this.flattener.takeUnknown(), lastRows) };
   }
 }
 
@@ -63,6 +68,9 @@ export class XmlRecords {
   private readonly parser = new SaxesParser({ position: false });
   private readonly past = new PastParser(this.parser, TEXT_ONLY, ([, name, text]) => this.addTextOnly(name!, text!));
   private readonly path: string[] = [];
+  private readonly names: readonly string[];
+  /** How many elements of the path lead to the records. */
+  private onWay = 0;
   private readonly open: Open[] = [];
   private out: (Tree | Unreadable)[] = [];
   private size = 0;
@@ -76,7 +84,11 @@ export class XmlRecords {
   private root = false;
   private cut: string | null = null;
 
-  constructor(private readonly wanted: string) {
+  constructor(
+    wanted: string,
+    private readonly seesBeside: SeesBeside = () => undefined,
+  ) {
+    this.names = wanted.split('/');
     const { parser } = this;
     refuseDefinitions(parser);
     parser.on('error', (error) => {
@@ -158,7 +170,7 @@ export class XmlRecords {
     if (this.open.length === 0) {
       const { coming } = this;
       this.coming = null;
-      if (this.path.join('/') !== this.wanted) {
+      if (!this.isRecord(name)) {
         if (coming !== null) throw new XmlFault(coming);
         return;
       }
@@ -176,6 +188,20 @@ export class XmlRecords {
     if (this.size > MAX_RECORD) this.tooLong = true;
     this.open.push({ members, text: '' });
   }
+  /** Whether the element that was just opened, outside of any record, is one. */
+  private isRecord(name: string): boolean {
+    const depth = this.path.length;
+    // Within what stands beside them.
+    if (depth > this.onWay + 1) return false;
+    if (depth === 1 && name !== this.names[0])
+      throw new Fault(
+        'unreadable',
+        `Its outermost element is <${name.slice(0, 100)}>, not <${this.names[0]!}>; choose another path for the records.`,
+      );
+    if (name !== this.names[this.onWay]) this.seesBeside(this.path.join('/'), this.out.length);
+    else this.onWay = depth;
+    return this.onWay === this.names.length;
+  }
   private addText(text: string): void {
     const element = this.open.at(-1);
     if (!element) return;
@@ -186,6 +212,7 @@ export class XmlRecords {
   private closeElement(): void {
     this.waiting = 0;
     const name = this.path.pop()!;
+    this.onWay = Math.min(this.onWay, this.path.length);
     const element = this.open.pop();
     if (!element) return;
     const tree = treeOf(element);
