@@ -37,7 +37,8 @@ export const importStructure = z.strictObject({
 });
 export const imported = z.object({
   what: z.string(),
-  datasets: z.array(z.object({ name: z.string(), fields: z.number() })),
+  /** `added`: fields that its records can have besides, as the description says; they are read from now on. */
+  datasets: z.array(z.object({ name: z.string(), fields: z.number(), added: z.array(z.string()) })),
 });
 export type Imported = z.infer<typeof imported>;
 

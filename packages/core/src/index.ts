@@ -145,6 +145,7 @@ export * from './suggest/suggest.ts';
 export * from './suggest/starter.ts';
 export { NameMatcher, nameWords } from './suggest/name-match.ts';
 export * from './structure/structure.ts';
+export { withDescribed } from './structure/described.ts';
 export { structuresOfXsd } from './structure/xsd.ts';
 export * from './structure/json-schema.ts';
 export * from './structure/dictionary.ts';

@@ -148,7 +148,7 @@ class SchemaReader {
   }
 
   /** Files the structure of an element, and those inside it. `within`: definitions that are being followed. */
-  structure(element: Node, path: string, within: readonly Node[]): void {
+  structure(element: Node, path: string, within: readonly Node[], many = false): void {
     if (this.found.length >= MAX_STRUCTURES) throw new Fault('structure', 'The schema has more than 2,000 structures.');
     this.steps = 0;
     const fields: StructureField[] = [];
@@ -159,8 +159,8 @@ class SchemaReader {
       fields,
     });
     this.flatten(element, '', path, fields, within, true);
-    // An element that only holds others is no dataset of its own.
-    if (fields.length === 0) this.found.splice(at, 1);
+    // An element that only holds others is no dataset of its own, unless there are several.
+    if (fields.length === 0 && !many) this.found.splice(at, 1);
   }
 
   private definition(element: Node, within: readonly Node[] = []): Node {
@@ -213,7 +213,7 @@ class SchemaReader {
     }
     for (const { node, many, optional } of this.particles(definition, false, false, [])) {
       const name = node.attributes['name'] ?? local(node.attributes['ref'] ?? '');
-      if (many) this.structure(node, `${path}/${prefix ? `${prefix.replaceAll('.', '/')}/` : ''}${name}`, next);
+      if (many) this.structure(node, `${path}/${prefix ? `${prefix.replaceAll('.', '/')}/` : ''}${name}`, next, true);
       else
         this.flatten(
           node,

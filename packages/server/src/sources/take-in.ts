@@ -1,5 +1,6 @@
 import { isFault, isLearned, listed } from '@versicle/core';
 import type { SourcePlan } from '../systems/kinds/kind.ts';
+import { learn } from '../systems/learning.ts';
 import type { Systems } from '../systems/systems.ts';
 
 /**
@@ -16,7 +17,7 @@ export async function takeIn(
   if (format.unknown !== 'taken' || !isLearned(format)) return null;
   try {
     const { id, dataset } = await systems.openDataset(name);
-    const { added } = await systems.learn(id, dataset, signal);
+    const { added } = await learn(systems, id, dataset, signal);
     if (added.length === 0) return null;
     return {
       said: `${name} has ${added.length === 1 ? 'a field' : 'fields'} for it now: ${listed(few(added))}`,

@@ -60,7 +60,7 @@ describe('structures', () => {
     </xs:sequence></xs:complexType></xs:element></xs:schema>`;
     expect((await bring('files', 'orders.xml', 'orders.xsd', xsd)).body).toEqual({
       what: 'the schema orders.xsd',
-      datasets: [{ name: 'orders.xml', fields: 2 }],
+      datasets: [{ name: 'orders.xml', fields: 2, added: [] }],
     });
     const { fields } = await describeDataset('orders.xml');
     expect(fields.find((f: { name: string }) => f.name === 'bike')).toMatchObject({
@@ -69,6 +69,39 @@ describe('structures', () => {
       description: 'Seven digits',
     });
     expect(fields.find((f: { name: string }) => f.name === '@no')).toMatchObject({ type: 'integer', nullable: false });
+  });
+  it('reads what a description tells of, though no record has had it yet', async () => {
+    server.file('visits.xml', '<export><visit><bike>7501</bike></visit><visit><bike>7502</bike></visit></export>');
+    const text = (name: string, more = ''): string => `<xs:element name="${name}" type="xs:string" ${more}/>`;
+    const group = (name: string, inner: string, more = ''): string =>
+      `<xs:element name="${name}" ${more}><xs:complexType><xs:sequence>${inner}</xs:sequence></xs:complexType></xs:element>`;
+    const visit = `${text('bike')}${text('note', 'minOccurs="0"')}${group('part', text('no'), 'minOccurs="0" maxOccurs="unbounded"')}`;
+    const xsd = `<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema">${group('export', group('visit', visit, 'maxOccurs="unbounded"'))}</xs:schema>`;
+    expect((await bring('files', 'visits.xml', 'visits.xsd', xsd)).body.datasets).toEqual([
+      { name: 'visits.xml', fields: 2, added: ['note', 'part/no'] },
+    ]);
+    const detail = await describeDataset('visits.xml');
+    expect(detail.fields.map((f: { name: string }) => f.name)).toEqual(['_key', 'bike', 'note']);
+    expect(detail.parts.map((p: { name: string }) => p.name)).toEqual(['visits.xml/part']);
+    // A day on which there are some; again, nothing is new.
+    const late = '<visit><bike>7503</bike><note>Bell</note><part><no>a</no></part><part><no>b</no></part></visit>';
+    server.file('visits.xml', `<export><visit><bike>7501</bike></visit>${late}</export>`);
+    const rows = async (dataset: string): Promise<unknown> =>
+      (await server.ask('GET', `/api/systems/files/rows?dataset=${dataset}&limit=9`)).body.rows;
+    expect(await rows('visits.xml')).toMatchObject([
+      { values: ['1', '7501', null] },
+      { values: ['2', '7503', 'Bell'] },
+    ]);
+    expect(await rows('visits.xml/part')).toMatchObject([{ values: ['2.1', '2', '1', 'a'] }, { values: ['2.2', '2', '2', 'b'] }]); // prettier-ignore
+    expect((await bring('files', 'visits.xml', 'visits.xsd', xsd)).body.datasets[0].added).toEqual([]);
+
+    server.file('rides.jsonl', '{"no":1}\n');
+    const schema = { type: 'object', properties: { no: { type: 'integer' }, at: { type: 'object', properties: { dock: { type: 'string' } } }, tags: { type: 'array', items: { type: 'string' } } } }; // prettier-ignore
+    expect((await bring('files', 'rides.jsonl', 'rides.schema.json', JSON.stringify(schema))).body.datasets).toEqual([
+      { name: 'rides.jsonl', fields: 2, added: ['at', 'tags'] },
+    ]);
+    server.file('rides.jsonl', '{"no":1}\n{"no":2,"at":{"dock":"D1"}}\n');
+    expect(await rows('rides.jsonl')).toMatchObject([{ values: ['1', null, null] }, { values: ['2', '{"dock":"D1"}', null] }]); // prettier-ignore
   });
   it('makes datasets of an OpenAPI document, which can be read and written at once', async () => {
     await server.ask('POST', '/api/systems', {
@@ -115,7 +148,7 @@ describe('structures', () => {
     const many =
       'Table;Column;Type;Length;Mandatory;Comment\npeople;person_no;NUMBER;6;Y;Given at the desk\n;surname;VARCHAR2;40;N;Family name\nothers;x;int;;;\n';
     expect((await bring('files', null, 'dictionary.csv', many)).body.datasets).toEqual([
-      { name: 'people.csv', fields: 2 },
+      { name: 'people.csv', fields: 2, added: [] },
     ]);
     const { fields } = await describeDataset('people.csv');
     expect(fields).toEqual([

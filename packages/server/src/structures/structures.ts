@@ -19,6 +19,7 @@ import {
 import { withUpload } from '../http/upload.ts';
 import type { Database } from '@versicle/postgres';
 import { fromJson, isoTime } from '../store/values.ts';
+import { learnDescribed } from '../systems/learning.ts';
 import type { Systems } from '../systems/systems.ts';
 import type { Told } from './told-by.ts';
 
@@ -110,18 +111,21 @@ export class Structures {
         for (const e of told.endpoints) await this.keepEndpoint(system, fileName, e);
         return {
           what: `the description of an API, ${fileName}`,
-          datasets: told.endpoints.map((e) => ({ name: e.name, fields: e.fields.length })),
+          datasets: told.endpoints.map((e) => ({ name: e.name, fields: e.fields.length, added: [] })),
         };
       }
       const matched =
         dataset === null
           ? await this.byName(system, told.structures)
           : await this.byPath(system, dataset, told.structures);
-      for (const [name, fields] of matched) await this.add(system, name, `${told.what} ${fileName}`, fields);
-      return {
-        what: `${told.what} ${fileName}`,
-        datasets: [...matched].map(([name, fields]) => ({ name, fields: fields.length })),
-      };
+      const what = `${told.what} ${fileName}`;
+      const datasets: Imported['datasets'] = [];
+      for (const [name, { fields, name: own }] of matched) {
+        const added = await learnDescribed(this.systems, system, name, told.structures, own);
+        await this.add(system, name, what, fields);
+        datasets.push({ name, fields: fields.length, added: [...added] });
+      }
+      return { what, datasets };
     } catch (error) {
       throw isFault(error, 'structure', 'unreadable') ? refused(`${fileName} can't be used: ${error.message}`) : error;
     }
@@ -162,19 +166,16 @@ export class Structures {
   }
 
   /** A dictionary of many tables: those that the system has, by name without case. */
-  private async byName(
-    system: string,
-    structures: readonly Structure[],
-  ): Promise<Map<string, readonly StructureField[]>> {
+  private async byName(system: string, structures: readonly Structure[]): Promise<Map<string, Structure>> {
     const { system: open } = await this.systems.openById(system);
     const names = (await open.datasets()).map((d) => d.name);
-    const found = new Map<string, readonly StructureField[]>();
+    const found = new Map<string, Structure>();
     for (const s of structures) {
       const name = names.find(
         (n) =>
           n.toLowerCase() === s.name.toLowerCase() || n.toLowerCase().replace(/\.[a-z]+$/, '') === s.name.toLowerCase(),
       );
-      if (name !== undefined) found.set(name, s.fields);
+      if (name !== undefined) found.set(name, s);
     }
     if (found.size === 0)
       throw new Fault(
@@ -188,7 +189,7 @@ export class Structures {
     system: string,
     dataset: string,
     structures: readonly Structure[],
-  ): Promise<Map<string, readonly StructureField[]>> {
+  ): Promise<Map<string, Structure>> {
     const detail = await this.systems.describe(system, dataset);
     const known = new Set(detail.fields.map((f) => f.name));
     const shared = (s: Structure): number => s.fields.filter((f) => known.has(f.name)).length;
@@ -198,7 +199,7 @@ export class Structures {
         'structure',
         `it tells of ${listed(structures.map((s) => s.name))}, none of which has a field of ${quoted(dataset)} (${listed([...known])}).`,
       );
-    return new Map([[dataset, best.fields]]);
+    return new Map([[dataset, best]]);
   }
 
   /** Looks at every dataset once, so that its fields can be found. */

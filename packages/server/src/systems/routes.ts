@@ -1,3 +1,4 @@
+import { learn } from './learning.ts';
 import { refused } from '@versicle/core';
 import type { Api } from '../http/api.ts';
 import type { Services } from '../services.ts';
@@ -30,7 +31,7 @@ export function systemRoutes(api: Api, { systems, signIn, events }: Services): v
   api.on('beginSignIn', ({ params, body }) => signIn.begin(params.id, body.origin));
   api.on('changeSystem', ({ params, body }) => changed(systems.change(params.id, body)));
   api.on('settleDataset', ({ params, body }) => systems.settle(params.id, body.dataset, body.setting));
-  api.on('learnDataset', ({ params, body }, { signal }) => systems.learn(params.id, body.dataset, signal));
+  api.on('learnDataset', ({ params, body }, { signal }) => learn(systems, params.id, body.dataset, signal));
   api.on('tryWrite', async ({ params, body }) => {
     const { system } = await systems.openById(params.id);
     if (!system.tryWrite) throw refused('Only datasets of APIs are tried so.');

@@ -8,13 +8,11 @@ import {
   type DatasetSetting,
   type Diagnosis,
   type KindFacts,
-  type LearnedStructure,
   type LookSchedule,
   type NewSystem,
   type Rows,
   type System,
 } from '@versicle/contract';
-import { withLearned } from './with-learned.ts';
 import { changedMeanwhile, isFault, nearest, notFound, quoted, refused } from '@versicle/core';
 import type { Database } from '@versicle/postgres';
 import type { Secrets } from '../store/secrets.ts';
@@ -370,7 +368,8 @@ export class Systems {
     for (const [id, database] of this.databaseOf) if (database === name) this.opened.delete(id);
   }
 
-  private async settings(system: string): Promise<Map<string, DatasetSetting>> {
+  /** What people settled of its datasets, by their names. */
+  async settings(system: string): Promise<Map<string, DatasetSetting>> {
     const rows = await this.db.query<{ dataset: string; setting: DatasetSetting | string }>(
       'SELECT dataset, setting FROM dataset_setting WHERE system = $1 ORDER BY dataset',
       [system],
@@ -392,27 +391,6 @@ export class Systems {
       throw error;
     }
   }
-  /** Learns what a dataset's records are like from all of them, and settles it. Throws a fault. */
-  async learn(id: string, name: string, signal: AbortSignal): Promise<LearnedStructure> {
-    const { system } = await this.openById(id);
-    const { learn } = system;
-    if (!learn) throw refused('Only the datasets of folders are learned from whole files.');
-    const { format, records, unread, added } = await this.inWords(system, () => learn(name, signal));
-    const settings = await this.settings(id);
-    // All parts of a nested file have one structure; a part that somebody settled by itself has its own. Sheets have theirs.
-    const file = format.kind === 'xlsx' ? name : name.split('/')[0]!;
-    for (const dataset of new Set([file, name])) {
-      const own = settings.get(dataset);
-      if (dataset !== file && own?.kind !== 'format') continue;
-      // Who settled something of it meanwhile, which may be a while, is not overruled by what was read before.
-      const kept = own?.kind === 'format' ? withLearned(own.format, format) : format;
-      if (kept === null && dataset === name)
-        throw refused(`${quoted(name)} was settled otherwise while it was learned; learn it again.`);
-      if (kept === null) continue;
-      await this.keepSetting(id, dataset, { kind: 'format', format: kept as FormatSetting });
-    }
-    return { detail: await this.describe(id, name), records, unread, added: [...added] };
-  }
   async keepSetting(id: string, dataset: string, setting: DatasetSetting): Promise<void> {
     await this.db.query(
       'INSERT INTO dataset_setting (system, dataset, setting) VALUES ($1, $2, $3) ON CONFLICT (system, dataset) DO UPDATE SET setting = EXCLUDED.setting, updated_at = now()',
@@ -426,7 +404,7 @@ export class Systems {
   }
 
   /** What a kind reports that is no Fault is something between us and the system: its own test says what, in words. */
-  private async inWords<T>(system: OpenSystem, ask: () => Promise<T>): Promise<T> {
+  async inWords<T>(system: OpenSystem, ask: () => Promise<T>): Promise<T> {
     try {
       return await ask();
     } catch (error) {

@@ -142,7 +142,7 @@ function jsonCutter(records: string, beside: BesideLearner) {
   return { push: (text: string) => parsed(elements.push(text)), end: () => parsed(elements.end()) };
 }
 
-function requireFewFields(structures: readonly NestedStructure[]): void {
+export function requireFewFields(structures: readonly NestedStructure[]): void {
   const many = structures.find((s) => s.fields.length > MAX_COLUMNS);
   if (many)
     throw new Fault(

@@ -14,7 +14,7 @@ export const DOC = '_doc';
 /** The field of a repeating structure that has no members of its own, or of an element's text beside them. */
 const VALUE = 'value';
 /** What a member is called in the rows that has the name of one of our own fields: with one more _ behind it. */
-const ownName = (field: string): string => (/^_(key|parent_key|position|doc)_*$/.test(field) ? `${field}_` : field);
+export const ownName = (field: string): string => (/^_(key|parent_key|position|doc)_*$/.test(field) ? `${field}_` : field);
 
 const isArray = (tree: Tree): tree is readonly Tree[] => Array.isArray(tree);
 /** The empty name is an element's own text beside its members: it stands at the element's path. */

@@ -1,6 +1,7 @@
 import type { FoundField, Imported, StructureVersion } from '@versicle/contract';
 import { createActionGroup, createFeature, createReducer, on, props } from '@ngrx/store';
 import { failed, fetched, idle, loaded, loading, type Loadable } from '../shared/loadable';
+import { figure } from '../shared/words';
 
 export const structuresActions = createActionGroup({
   source: 'Structures',
@@ -26,6 +27,13 @@ interface StructuresState {
   readonly importing: { readonly busy: boolean; readonly problem: string | null; readonly done: string | null };
   readonly found: Loadable<FoundField[]>;
 }
+/** “12 fields, of them new to it: phone, email and 3 more”. */
+function fieldsTold({ fields, added }: Imported['datasets'][number]): string {
+  const told = `${figure(fields)} ${fields === 1 ? 'field' : 'fields'}`;
+  if (added.length === 0) return told;
+  const rest = added.length > 6 ? ` and ${figure(added.length - 6)} more` : '';
+  return `${told}, of them new to it: ${added.slice(0, 6).join(', ')}${rest}`;
+}
 const quiet = { busy: false, problem: null, done: null };
 const initial: StructuresState = { versions: idle(), importing: quiet, found: idle() };
 
@@ -43,7 +51,7 @@ export const structuresFeature = createFeature({
       importing: { ...quiet, busy: true },
     })),
     on(structuresActions.imported, (s, { imported }): StructuresState => {
-      const list = imported.datasets.map((d) => `${d.name} (${d.fields} fields)`).join(', ');
+      const list = imported.datasets.map((d) => `${d.name} (${fieldsTold(d)})`).join(', ');
       return { ...s, importing: { ...quiet, done: `Brought in from ${imported.what}: ${list}.` } };
     }),
     on(structuresActions.catalogued, (s, { sentence }): StructuresState => ({
