@@ -199,6 +199,8 @@ class SchemaReader {
       const base = simple.children[0];
       fields.push(this.simple(base ?? simple, element, prefix || 'value', required));
     }
+    // Text between its elements.
+    else if (isMixed(definition)) fields.push(field(prefix || 'value', { description: documentation(element) }));
     for (const attribute of this.attributes(definition, [])) {
       const name = `@${attribute.attributes['name'] ?? attribute.attributes['ref'] ?? ''}`;
       const type = attribute.children.find((n) => n.name === 'simpleType') ?? attribute;
@@ -211,8 +213,7 @@ class SchemaReader {
         ),
       );
     }
-    for (const { node, many, optional } of this.particles(definition, false, false, [])) {
-      const name = node.attributes['name'] ?? local(node.attributes['ref'] ?? '');
+    for (const [name, { node, many, optional }] of this.particles(definition, [])) {
       if (many) this.structure(node, `${path}/${prefix ? `${prefix.replaceAll('.', '/')}/` : ''}${name}`, next, true);
       else
         this.flatten(
@@ -231,29 +232,43 @@ class SchemaReader {
     return named.attributes['nillable'] === 'true' || named.attributes['nillable'] === '1';
   }
 
-  /** The elements of a complex type, through sequences, choices, groups and what it extends. */
-  private *particles(
-    node: Node,
-    many: boolean,
-    optional: boolean,
-    within: readonly Node[],
-  ): Generator<{ node: Node; many: boolean; optional: boolean }> {
+  /** The elements of a complex type by their names, through sequences, choices, groups and what it extends. */
+  private particles(node: Node, within: readonly Node[]): Particles {
     const path = this.follow(node, within);
-    for (const child of node.children) {
-      const times = child.attributes['maxOccurs'];
-      const repeats = many || (times !== undefined && times !== '1' && times !== '0');
-      const missing = optional || child.attributes['minOccurs'] === '0';
-      if (child.name === 'element')
-        for (const one of this.inPlaceOf(child)) yield { node: one, many: repeats, optional: missing || one !== child };
-      else if (child.name === 'sequence' || child.name === 'all') yield* this.particles(child, repeats, missing, path);
-      else if (child.name === 'choice') yield* this.particles(child, repeats, true, path);
-      else if (child.name === 'group')
-        yield* this.particles(this.group(child.attributes['ref'] ?? '', 'group'), repeats, missing, path);
-      else if (child.name === 'complexContent' || child.name === 'extension' || child.name === 'restriction') {
-        const base = child.name === 'extension' ? this.typeOf(child.attributes['base']) : undefined;
-        if (base) yield* this.particles(base, many, optional, path);
-        yield* this.particles(child, many, optional, path);
+    const parts = node.children.map((child) => this.part(child, path));
+    return node.name === 'choice' ? either(parts) : together(parts);
+  }
+  private part(child: Node, path: readonly Node[]): Particles {
+    const { maxOccurs = '1', minOccurs } = child.attributes;
+    if (maxOccurs === '0') return new Map();
+    const found = this.once(child, path);
+    if (maxOccurs === '1' && minOccurs !== '0') return found;
+    return changed(found, ({ node, many, optional }) => ({
+      node,
+      many: many || maxOccurs !== '1',
+      optional: optional || minOccurs === '0',
+    }));
+  }
+  private once(child: Node, path: readonly Node[]): Particles {
+    switch (child.name) {
+      case 'element':
+        return either(
+          this.inPlaceOf(child).map((node) => new Map([[nameOf(node), { node, many: false, optional: false }]])),
+        );
+      case 'group':
+        return this.particles(this.group(child.attributes['ref'] ?? '', 'group'), path);
+      case 'extension': {
+        const base = this.typeOf(child.attributes['base']);
+        return together([base ? this.particles(base, path) : new Map(), this.particles(child, path)]);
       }
+      case 'sequence':
+      case 'all':
+      case 'choice':
+      case 'complexContent':
+      case 'restriction':
+        return this.particles(child, path);
+      default:
+        return new Map();
     }
   }
   /** An element, or those that may stand where it is named: it is one of several then, or none of them where it is abstract. */
@@ -320,6 +335,43 @@ class SchemaReader {
     if (kind === 'numeric' && digits !== null) kind = `numeric(${digits},${fraction ?? '0'})`;
     return field(name, { type: kind, nullable: !required, description });
   }
+}
+
+/** The elements that may be in another one, by their names. */
+type Particles = Map<string, Particle>;
+interface Particle {
+  /** Of those of one name the first: all of them have the same type. */
+  readonly node: Node;
+  readonly many: boolean;
+  readonly optional: boolean;
+}
+const nameOf = (element: Node): string => element.attributes['name'] ?? local(element.attributes['ref'] ?? '');
+const changed = (particles: Particles, change: (particle: Particle) => Particle): Particles =>
+  new Map([...particles].map(([name, particle]) => [name, change(particle)]));
+/** One after the other: what is in several of them occurs more than once. */
+function together(parts: readonly Particles[]): Particles {
+  const all: Particles = new Map();
+  for (const [name, particle] of parts.flatMap((part) => [...part])) {
+    const before = all.get(name);
+    const optional = particle.optional && (before?.optional ?? true);
+    all.set(name, before ? { node: before.node, many: true, optional } : particle);
+  }
+  return all;
+}
+/** One of them: what is not in each may be missing. */
+function either(parts: readonly Particles[]): Particles {
+  const all: Particles = new Map();
+  for (const [name, particle] of parts.flatMap((part) => [...part])) {
+    const before = all.get(name);
+    const optional = particle.optional || !parts.every((part) => part.has(name)) || (before?.optional ?? false);
+    all.set(name, { node: before?.node ?? particle.node, many: particle.many || (before?.many ?? false), optional });
+  }
+  return all;
+}
+
+function isMixed(definition: Node): boolean {
+  const content = definition.children.find((n) => n.name === 'complexContent');
+  return [definition, content].some((n) => n?.attributes['mixed'] === 'true' || n?.attributes['mixed'] === '1');
 }
 
 function documentation(node: Node): string | null {

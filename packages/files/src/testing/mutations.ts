@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import { unaccounted } from './accounts.ts';
 import { corpus, type CorpusFile, type Outcome, readOutcome } from './corpus.ts';
 import { mutated } from './mutated.ts';
+import { randomBelow } from './random-below.ts';
 
 /**
  * `node --import tsx mutations.ts SEED VARIANTS`: reads as many damaged variants of the files of the corpus, each by what a look
@@ -15,15 +16,7 @@ const LONG = 5000;
 const found: string[] = [];
 const sentences = new Map<string, number>();
 
-/** mulberry32. */
-let state = seed | 0;
-function random(below: number): number {
-  state = (state + 0x6d2b79f5) | 0;
-  let t = Math.imul(state ^ (state >>> 15), 1 | state);
-  t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t;
-  return Math.floor((((t ^ (t >>> 14)) >>> 0) / 4_294_967_296) * below);
-}
-
+const random = randomBelow(seed);
 const folder = mkdtempSync(join(tmpdir(), 'versicle-mutations-'));
 try {
   const files: { file: CorpusFile; whole: Buffer; origin: Outcome }[] = [];
