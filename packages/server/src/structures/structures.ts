@@ -16,6 +16,7 @@ import {
   type Structure,
   type StructureField,
 } from '@versicle/core';
+import { breath } from '../breath.ts';
 import { withUpload } from '../http/upload.ts';
 import type { Database } from '@versicle/postgres';
 import { fromJson, isoTime } from '../store/values.ts';
@@ -67,7 +68,11 @@ export class Structures {
     const told = versions.find((v) => v.source !== READ);
     const fields = told ? withTold(detail.fields, fromJson(told.fields)) : detail.fields;
     const [newest] = versions;
-    if (!newest || compareStructures(fromJson(newest.fields), fields).length > 0)
+    // Of many fields each of these takes its time, in which others wait.
+    await breath();
+    const before = newest && fromJson(newest.fields);
+    await breath();
+    if (!before || compareStructures(before, fields).length > 0)
       await this.add(system, dataset, READ, fields.map(asStructureField));
     return { ...detail, fields };
   }

@@ -1,6 +1,7 @@
 import type { Database, Row, Statement } from '@versicle/postgres';
 import { fromJson } from '../../store/values.ts';
 import { FORGOTTEN, HALF, REMOVED, WIDTH, withContent } from './digests.ts';
+import { breath } from '../../breath.ts';
 
 /** Delivered records: their digests (digests.ts), and the values of their keys where these are remembered. */
 export interface Remembered {
@@ -78,7 +79,7 @@ async function* read<T extends Row>(db: Database, memory: number, last: number, 
     for (const row of rows) {
       yield row;
       // A million records are gone through in the thread that answers people.
-      await new Promise((resolve) => setImmediate(resolve));
+      await breath();
     }
     if (rows.length < AT_A_TIME) return;
     after = Number(rows.at(-1)!.number);

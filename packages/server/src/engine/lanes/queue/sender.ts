@@ -1,4 +1,5 @@
 import { Aborted, AbortedBefore, isFault, type Rejection } from '@versicle/core';
+import { breath } from '../../../breath.ts';
 import { isLostClaim, type Runs } from '../../../runs/runs.ts';
 import type { Answer, Sending } from '../../../systems/kinds/kind.ts';
 import { NothingDone, Outage, pause, WindowClosed } from '../../../systems/outage.ts';
@@ -313,6 +314,4 @@ export class Sender {
   }
 }
 
-/** Lets everything else go on for a moment. */
-const breath = (): Promise<void> => new Promise((resolve) => setImmediate(resolve));
 const idsOf = (rows: readonly WaitingRow[]): number[] => rows.map((r) => r.id);
