@@ -10,6 +10,7 @@ import {
   compareStructures,
   type DescribedEndpoint,
   Fault,
+  field,
   isFault,
   quoted,
   refused,
@@ -28,9 +29,18 @@ interface VersionRow {
   [key: string]: unknown;
   number: number;
   source: string;
-  fields: StructureField[] | string;
+  fields: Bare[] | string;
   at: string;
 }
+/** As it is kept: without what is usual, since there may be tens of thousands. */
+type Bare = Partial<StructureField> & Pick<StructureField, 'name'>;
+const USUAL: Readonly<Partial<StructureField>> = field('');
+function bare(whole: StructureField): Bare {
+  const kept: Record<string, unknown> = { name: whole.name };
+  for (const [key, value] of Object.entries(whole)) if (value !== USUAL[key as keyof StructureField]) kept[key] = value;
+  return kept as unknown as Bare;
+}
+const wholeFields = (kept: VersionRow['fields']): StructureField[] => fromJson(kept).map((f) => field(f.name, f));
 const READ = 'read from the system';
 
 /** Knows the structures of datasets over time: as they were read, and as schemas and dictionaries tell of them. */
@@ -56,7 +66,7 @@ export class Structures {
               HAVING $3 <> '${READ}' OR NOT EXISTS (
                 SELECT 1 FROM (SELECT source, fields FROM structure WHERE system = $1 AND dataset = $2 ORDER BY number DESC LIMIT 1) AS n
                  WHERE n.source = $3 AND n.fields = $4::jsonb)`,
-        params: [system, dataset, source, JSON.stringify(fields)],
+        params: [system, dataset, source, JSON.stringify(fields.map(bare))],
       },
     ]);
   }
@@ -66,11 +76,11 @@ export class Structures {
     const detail = await this.systems.describe(system, dataset);
     const versions = await this.versions(system, dataset);
     const told = versions.find((v) => v.source !== READ);
-    const fields = told ? withTold(detail.fields, fromJson(told.fields)) : detail.fields;
+    const fields = told ? withTold(detail.fields, wholeFields(told.fields)) : detail.fields;
     const [newest] = versions;
     // Of many fields each of these takes its time, in which others wait.
     await breath();
-    const before = newest && fromJson(newest.fields);
+    const before = newest && wholeFields(newest.fields);
     await breath();
     if (!before || compareStructures(before, fields).length > 0)
       await this.add(system, dataset, READ, fields.map(asStructureField));
@@ -82,8 +92,8 @@ export class Structures {
     const lines = await this.linesUsing(`${system}/${dataset}`);
     return versions.map((version, i) => {
       const before = versions[i + 1];
-      const fields = fromJson(version.fields);
-      const changes = before ? compareStructures(fromJson(before.fields), fields) : [];
+      const fields = wholeFields(version.fields);
+      const changes = before ? compareStructures(wholeFields(before.fields), fields) : [];
       return {
         number: version.number,
         source: version.source,
@@ -236,7 +246,7 @@ export class Structures {
   /** Fields by words of their name, label or description; those with the word in their name come first. */
   async find(text: string, limit: number): Promise<FoundField[]> {
     const words = text.toLowerCase().split(/\s+/).filter(Boolean);
-    const rows = await this.db.query<{ system: string; name: string; dataset: string; field: StructureField | string }>(
+    const rows = await this.db.query<{ system: string; name: string; dataset: string; field: Bare | string }>(
       `SELECT s.system, y.name, s.dataset, f AS field
          FROM (SELECT DISTINCT ON (system, dataset) system, dataset, fields FROM structure ORDER BY system, dataset, number DESC) s
          JOIN system y ON y.id = s.system, jsonb_array_elements(s.fields) f
@@ -245,7 +255,10 @@ export class Structures {
         ORDER BY position($2 in lower(f->>'name')) = 0, s.system, s.dataset, f->>'name' LIMIT $3`,
       [words, words[0] ?? '', limit],
     );
-    return rows.map((r) => ({ system: r.system, systemName: r.name, dataset: r.dataset, field: fromJson(r.field) }));
+    return rows.map((r) => {
+      const found = fromJson(r.field);
+      return { system: r.system, systemName: r.name, dataset: r.dataset, field: field(found.name, found) };
+    });
   }
 }
 
