@@ -34,11 +34,25 @@ interface VersionRow {
 }
 /** As it is kept: without what is usual, since there may be tens of thousands. */
 type Bare = Partial<StructureField> & Pick<StructureField, 'name'>;
-const USUAL: Readonly<Partial<StructureField>> = field('');
-function bare(whole: StructureField): Bare {
-  const kept: Record<string, unknown> = { name: whole.name };
-  for (const [key, value] of Object.entries(whole)) if (value !== USUAL[key as keyof StructureField]) kept[key] = value;
-  return kept as unknown as Bare;
+function bare({ name, label, type, nullable, key, references, description }: StructureField): Bare {
+  return {
+    name,
+    ...(label === null ? {} : { label }),
+    ...(type === 'text' ? {} : { type }),
+    ...(nullable ? {} : { nullable }),
+    ...(key ? { key } : {}),
+    ...(references === null ? {} : { references }),
+    ...(description === null ? {} : { description }),
+  };
+}
+/** As JSON, bit by bit: of tens of thousands it takes long enough for others to wait. */
+async function written(fields: readonly StructureField[]): Promise<string> {
+  const pieces: string[] = [];
+  for (let at = 0; at < fields.length; at += 2000) {
+    pieces.push(JSON.stringify(fields.slice(at, at + 2000).map(bare)).slice(1, -1));
+    await breath();
+  }
+  return `[${pieces.join(',')}]`;
 }
 const wholeFields = (kept: VersionRow['fields']): StructureField[] => fromJson(kept).map((f) => field(f.name, f));
 const READ = 'read from the system';
@@ -66,7 +80,7 @@ export class Structures {
               HAVING $3 <> '${READ}' OR NOT EXISTS (
                 SELECT 1 FROM (SELECT source, fields FROM structure WHERE system = $1 AND dataset = $2 ORDER BY number DESC LIMIT 1) AS n
                  WHERE n.source = $3 AND n.fields = $4::jsonb)`,
-        params: [system, dataset, source, JSON.stringify(fields.map(bare))],
+        params: [system, dataset, source, await written(fields)],
       },
     ]);
   }
