@@ -225,3 +225,37 @@ it('what the structure of a file does not know is told with its place and its nu
     expect(await news(mapping)).toEqual([field, 'last']);
   }
 });
+
+it('lists and elements that came beside the records are told, also behind the last of them', async () => {
+  const item = (n: number): string => `{"no":"${n}","name":"n","price":"1.00"}`;
+  const xmlItem = (n: number): string => `<item><no>${n}</no><name>n</name><price>1.00</price></item>`;
+  const numbers = Array.from({ length: 5000 }, (_, n) => n);
+  const more = 'x'.repeat(300_000);
+  const files: readonly [file: string, before: string, after: string, path: string][] = [
+    [
+      'beside.json',
+      `{"head":{"no":[1]},"items":[${numbers.map(item).join()}]}`,
+      `{"head":{"no":[1]},"items":[${numbers.map(item).join()}],"refunds":[{"no":"1","name":"${more}"}]}`,
+      'refunds',
+    ],
+    [
+      'beside.xml',
+      `<export><head><no>1</no></head>${numbers.map(xmlItem).join('')}</export>`,
+      `<export><head><no>1</no></head>${numbers.map(xmlItem).join('')}<refund><no>1</no><name>${more}</name></refund></export>`,
+      'export/refund',
+    ],
+  ];
+  for (const [file, before, after, path] of files) {
+    server.file(file, before);
+    const target = { ...(itemsDocument()['target'] as object), dataset: `store/${file.replace('.', '_')}` };
+    const { plan } = await server.mapping(itemsDocument(file, { name: file, lines, target }));
+    const first = await server.run(plan);
+    expect(first.log.filter((l) => l.level === 'warning')).toEqual([]);
+    server.file(file, after);
+    const told = await server.run(plan);
+    expect(told).toMatchObject({ state: 'finished', counts: { read: 5000 } });
+    expect(told.log.filter((l) => l.level === 'warning').map((l) => l.message)).toEqual([
+      `Beside the records of files/${file} there is one “${path}”, the first behind row 5,000 of ${file}; there was none when its structure was learned, and it was not read`,
+    ]);
+  }
+});
