@@ -50,7 +50,7 @@ export default defineConfig(
   },
   only('core', [], 'core imports no other package.'),
   only('contract', ['core'], 'contract imports core only.'),
-  only('files', ['core'], 'files imports core only.'),
+  only('files', ['core', 'core/testing/random'], 'files imports core only.'),
   only('postgres', ['core'], 'postgres imports core only.'),
   only(
     'source-sets',

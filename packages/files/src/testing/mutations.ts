@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { unaccounted } from './accounts.ts';
 import { corpus, type CorpusFile, type Outcome, readOutcome } from './corpus.ts';
 import { mutated } from './mutated.ts';
-import { randomBelow } from './random-below.ts';
+import { randomBelow } from '@versicle/core/testing/random';
 
 /**
  * `node --import tsx mutations.ts SEED VARIANTS`: reads as many damaged variants of the files of the corpus, each by what a look

@@ -10,7 +10,7 @@ import {
   type XmlFormat,
 } from '@versicle/core';
 import { XmlDocument, XsdValidator } from 'libxml2-wasm';
-import { randomBelow } from './random-below.ts';
+import { randomBelow } from '@versicle/core/testing/random';
 import { randomSchema } from './random-schema.ts';
 
 /**

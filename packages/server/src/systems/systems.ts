@@ -49,7 +49,6 @@ interface SystemRow {
   diagnosis: Diagnosis | string | null;
 }
 type Kept = Record<string, string>;
-type FormatSetting = Extract<DatasetSetting, { kind: 'format' }>['format'];
 
 /** The registered systems, and the one place where a connection becomes something that can be read or written. */
 export class Systems {

@@ -4,7 +4,7 @@ import { JsonElements } from './read.ts';
 /** Names that are alike, that separate paths, and that need escapes. */
 const name = fc.constantFrom('a', 'b', 'items', 'a.b', 'c\\d', 'é', 'q"q');
 const scalar = fc.oneof(fc.double({ noNaN: true, noDefaultInfinity: true }), fc.boolean(), fc.constant(null), fc.constantFrom('', 'a text', '[x] {y}, "z" \\')); // prettier-ignore
-const { value, object } = fc.letrec<{ value: unknown; object: Record<string, unknown> }>((tie) => ({
+const { object } = fc.letrec<{ value: unknown; object: Record<string, unknown> }>((tie) => ({
   value: fc.oneof({ depthSize: 'small' }, scalar, fc.array(tie('value'), { maxLength: 3 }), tie('object')),
   object: fc.dictionary(name, tie('value'), { maxKeys: 3 }),
 }));

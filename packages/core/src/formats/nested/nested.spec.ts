@@ -121,6 +121,18 @@ describe('JSON of any size', () => {
       { _key: '2.2', _parent_key: '2', _position: '2', value: 'old' },
     ]);
   });
+  it('takes null in the place of a list for none, and within a list for one that is empty', () => {
+    const text = '[{"line":null},{"line":[{"no":1},null]},{"line":[]}]';
+    const format = learnNested('json', text, 'utf-8') as JsonFormat;
+    expect(format.structures.at(-1)).toEqual({ path: 'line', fields: ['no', 'value'] });
+    expect(table(format, 'line', text)).toEqual([
+      { _key: '2.1', _parent_key: '2', _position: '1', no: '1', value: null },
+      { _key: '2.2', _parent_key: '2', _position: '2', no: null, value: null },
+    ]);
+    const xml = '<a><r><line/></r><r><line><no>1</no></line><line/></r></a>';
+    const ofXml = learnNested('xml', xml, 'utf-8') as XmlFormat;
+    expect(table(ofXml, 'line', xml).map((row) => (row as Record<string, unknown>)['_key'])).toEqual(['1.1', '2.1', '2.2']); // prettier-ignore
+  });
   it('reads the same however it is cut', () => {
     const format = learnNested('json', orders, 'utf-8') as JsonFormat;
     for (const pieces of [1, 2, 3, 7, 64])

@@ -14,7 +14,8 @@ export const DOC = '_doc';
 /** The field of a repeating structure that has no members of its own, or of an element's text beside them. */
 const VALUE = 'value';
 /** What a member is called in the rows that has the name of one of our own fields: with one more _ behind it. */
-export const ownName = (field: string): string => (/^_(key|parent_key|position|doc)_*$/.test(field) ? `${field}_` : field);
+export const ownName = (field: string): string =>
+  /^_(key|parent_key|position|doc)_*$/.test(field) ? `${field}_` : field;
 
 const isArray = (tree: Tree): tree is readonly Tree[] => Array.isArray(tree);
 /** The empty name is an element's own text beside its members: it stands at the element's path. */
@@ -72,7 +73,9 @@ export class StructureLearner {
         if (name === '' || !this.repeating.has(path)) this.visit(member, structure, below(field, name), before);
         else {
           if (!this.found.has(path)) this.found.set(path, new Map());
-          for (const element of isArray(member) ? member : [member]) this.visit(element, path, '', before);
+          // Null in the place of all of them says nothing of what they are like.
+          for (const element of isArray(member) ? member : member === null ? [] : [member])
+            this.visit(element, path, '', before);
         }
       }
     } else {
@@ -143,6 +146,8 @@ export class Flattener {
     private readonly part: string,
     private readonly withDoc: boolean,
     unknown: UnknownWay = 'told',
+    /** Whether an empty value where elements repeat is one of them, as in XML; in JSON a null is none. */
+    private readonly emptyIsOne = false,
   ) {
     this.counter = new UnknownCounter(unknown);
     const structure = structures.find((s) => s.path === part);
@@ -190,7 +195,7 @@ export class Flattener {
       if (name === '' || (at !== this.part && !this.part.startsWith(`${at}.`))) continue;
       if (!this.repeating.has(at)) this.descend(member, at, key, parent, position, rows, doc);
       else {
-        const elements = isArray(member) ? member : [member];
+        const elements = isArray(member) ? member : member === null && !this.emptyIsOne ? [] : [member];
         for (const [i, element] of elements.entries())
           this.descend(element, at, `${key}.${i + 1}`, key, i + 1, rows, doc);
       }

@@ -21,7 +21,7 @@ export class XmlReader {
     this.decoder = new ChunkDecoder(format.encoding);
     this.beside = new BesideCounter(format.beside, format.unknown);
     this.records = new XmlRecords(format.records, this.beside.see);
-    this.flattener = new Flattener(format.structures, format.part, format.withDoc, format.unknown);
+    this.flattener = new Flattener(format.structures, format.part, format.withDoc, format.unknown, true);
   }
   get names(): readonly string[] {
     return this.flattener.names;

@@ -238,7 +238,7 @@ class HttpSystem implements OpenSystem {
       for await (const page of this.pages(endpoint, {})) {
         structures = learnStructures(page.records);
         if (structures.some((s) => s.path === part)) {
-          const flattener = new Flattener(structures, part, false);
+          const flattener = new Flattener(structures, part, false, 'told', endpoint.body === 'xml');
           names = flattener.names;
           example = page.records.length === 0 ? undefined : flattener.rows(page.records[0]!, 1, () => '')[0];
         }
@@ -311,7 +311,7 @@ class HttpSystem implements OpenSystem {
           number += page.records.length;
           continue;
         }
-        const flattener = new Flattener(structures, part, withDoc);
+        const flattener = new Flattener(structures, part, withDoc, 'told', endpoint.body === 'xml');
         const rows: RawRow[] = [];
         for (const record of page.records)
           for (const row of flattener.rows(record, ++number, () => treeText(record)))
