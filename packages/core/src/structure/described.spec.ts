@@ -1,4 +1,5 @@
 import type { JsonFormat } from '../formats/json/settings.ts';
+import type { JsonLinesFormat } from '../formats/json-lines/settings.ts';
 import type { XmlFormat } from '../formats/xml/settings.ts';
 import { withDescribed } from './described.ts';
 import { field, type Structure } from './structure.ts';
@@ -57,7 +58,7 @@ describe('what a description tells of records', () => {
   });
   it('is, of JSON Lines, what stands outermost', () => {
     const told = [structure('o', 'no', 'at.dock', 'at.gate'), structure('o.tags', 'value')];
-    const { format } = withDescribed({ kind: 'jsonl', encoding: 'utf-8' }, told, 'o', ['no', 'old']);
+    const { format } = withDescribed<JsonLinesFormat>({ kind: 'jsonl', encoding: 'utf-8' }, told, 'o', ['no', 'old']);
     expect(format.fields).toEqual(['no', 'old', 'at', 'tags']);
   });
   it('is refused where names are values', () => {
