@@ -282,3 +282,16 @@ describe('writing', () => {
     await expect(openRecordFile(join(folder, 'a.doc'), fields)).rejects.toThrow('the ending says how to write');
   });
 });
+
+it('nested text whose records lie elsewhere now is learned anew, and keeps what else was settled', async () => {
+  const path = put('moved.json', '{"a":[{"x":1}],"b":{"c":[{"y":1},{"y":2,"z":3}]}}');
+  const { format } = await lookAt(path);
+  expect(format).toMatchObject({ records: 'b.c' });
+  const moved = { ...format, records: 'a', structures: [], part: '', unknown: 'refused' } as FileFormat;
+  expect((await lookAt(path, 'moved.json', null, moved)).format).toMatchObject({
+    records: 'a',
+    structures: [{ path: '', fields: ['x'] }],
+    beside: ['b'],
+    unknown: 'refused',
+  });
+});

@@ -143,7 +143,11 @@ function settled(sample: Uint8Array, name: string, fixed: FileFormat | null): Gu
     }
   if ((fixed.kind !== 'json' && fixed.kind !== 'xml') || fixed.structures.length > 0) return { format: fixed, reasons };
   const text = decodeText(sample, fixed.encoding);
-  return { format: learnNested(fixed.kind, text, fixed.encoding, fixed.records), reasons };
+  // What else was settled stays.
+  return {
+    format: { ...fixed, ...learnNested(fixed.kind, text, fixed.encoding, fixed.records) } as FileFormat,
+    reasons,
+  };
 }
 function firstLines(sample: Uint8Array, encoding: Encoding): string[] {
   return decodeText(sample.subarray(0, 20_000), encoding)

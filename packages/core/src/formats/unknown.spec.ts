@@ -82,6 +82,12 @@ describe('what stands beside the records', () => {
     learner.endFile();
     expect((learner.result().format as JsonFormat).beside).toEqual(['n', 'back', 'm']);
   });
+  it('is told by so many paths at the most', () => {
+    const many = Array.from({ length: 250 }, (_, i) => `<e${i}/>`).join('');
+    const told = beside(xml, `<r><o><a>1</a></o>${many}</r>`, 40);
+    expect(Object.keys(told)).toHaveLength(101);
+    expect(told[OTHER_PATHS]!.count).toBe(150);
+  });
   it('is no field, and is told in words', () => {
     expect(isPath('⊘ beside r/back')).toBe(false);
     expect(unknownWords('r.xml', '⊘ beside r/back', { count: 1200, row: 0, file: 'r.xml' })).toBe(

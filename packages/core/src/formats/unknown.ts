@@ -57,7 +57,7 @@ function between(row: number, file: string | null): string {
 export function mergeUnknown<T extends Unknown>(all: readonly (ReadonlyMap<string, T> | undefined)[]): Map<string, T> {
   const merged = new Map<string, T>();
   for (const [path, unknown] of all.flatMap((one) => [...(one ?? [])])) {
-    const at = merged.has(path) || merged.size < MOST || !isPath(path) ? path : OTHER_PATHS;
+    const at = merged.has(path) || merged.size < MOST || leftOutRows.has(path) ? path : OTHER_PATHS;
     const before = merged.get(at);
     merged.set(at, before ? { ...before, count: before.count + unknown.count } : unknown);
   }

@@ -150,7 +150,7 @@ function xmlPage(answer: HttpAnswer, endpoint: Endpoint): Page {
     found = [...records.push(answer.text), ...records.end()];
   } catch (error) {
     throw new UnexpectedAnswer(
-      `${answer.url} did not answer with XML (${(error as Error).message}); it begins “${answer.text.slice(0, 60)}”.`,
+      `${answer.url} did not answer with XML that can be read (${(error as Error).message.replace(/\.$/, '')}); it begins “${answer.text.slice(0, 60)}”.`,
     );
   }
   const broken = found.find((r) => r instanceof Unreadable);
