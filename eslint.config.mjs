@@ -11,6 +11,13 @@ const only = (folder, allowed, message) => ({
     'no-restricted-imports': [
       'error',
       {
+        paths: [
+          {
+            name: 'zod',
+            importNames: ['z', 'default'],
+            message: 'Say `import * as z`: the object named z has all of it, messages in fifty languages among it.',
+          },
+        ],
         patterns: [
           { regex: `^@versicle/(?!(${allowed.join('|') || 'none'})$)`, message },
           {

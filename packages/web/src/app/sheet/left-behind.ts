@@ -1,5 +1,5 @@
 import { mappingSchema, type MappingDocument } from '@versicle/core';
-import { z } from 'zod';
+import * as z from 'zod';
 import { personHeader } from '../shared/who';
 import { page } from './presence';
 
