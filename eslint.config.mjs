@@ -11,13 +11,6 @@ const only = (folder, allowed, message) => ({
     'no-restricted-imports': [
       'error',
       {
-        paths: [
-          {
-            name: 'zod',
-            importNames: ['z', 'default'],
-            message: 'Say `import * as z`: the object named z has all of it, messages in fifty languages among it.',
-          },
-        ],
         patterns: [
           { regex: `^@versicle/(?!(${allowed.join('|') || 'none'})$)`, message },
           {
@@ -53,6 +46,14 @@ export default defineConfig(
       '@typescript-eslint/consistent-type-imports': 'error',
       'no-eval': 'error',
       'no-new-func': 'error',
+      'no-restricted-syntax': [
+        'error',
+        {
+          selector:
+            "ImportDeclaration[source.value='zod'] > :matches(ImportDefaultSpecifier, ImportSpecifier[imported.name='z'])",
+          message: 'Say `import * as z`: the object named z has all of it, messages in fifty languages among it.',
+        },
+      ],
     },
   },
   only('core', [], 'core imports no other package.'),
