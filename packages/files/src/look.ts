@@ -8,6 +8,7 @@ import {
   type Guess,
   headerNames,
   isFault,
+  type JsonFormat,
   LARGEST_SAMPLE,
   learnNested,
   marksOf,
@@ -20,6 +21,7 @@ import {
   sniffFormat,
   Workbook,
   type WorkbookFormat,
+  type XmlFormat,
 } from '@versicle/core';
 import { openArchive } from './archive.ts';
 import { readSample } from './chunks.ts';
@@ -144,10 +146,8 @@ function settled(sample: Uint8Array, name: string, fixed: FileFormat | null): Gu
   if ((fixed.kind !== 'json' && fixed.kind !== 'xml') || fixed.structures.length > 0) return { format: fixed, reasons };
   const text = decodeText(sample, fixed.encoding);
   // What else was settled stays.
-  return {
-    format: { ...fixed, ...learnNested(fixed.kind, text, fixed.encoding, fixed.records) } as FileFormat,
-    reasons,
-  };
+  const learned = learnNested(fixed.kind, text, fixed.encoding, fixed.records);
+  return { format: { ...fixed, ...learned } as JsonFormat | XmlFormat, reasons };
 }
 function firstLines(sample: Uint8Array, encoding: Encoding): string[] {
   return decodeText(sample.subarray(0, 20_000), encoding)
