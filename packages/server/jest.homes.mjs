@@ -4,8 +4,7 @@ import { join } from 'node:path';
 const source = join(import.meta.dirname, 'src');
 /** Debian's PostgreSQL server; without it, all stores of tests are embedded (npm test says so). */
 const isServerHere = existsSync('/usr/lib/postgresql');
-/** Those of runs and plans, and of what speaks SQL to the store, are tried in both homes always. */
-const IN_BOTH = /^(engine\/runs|plans\/plans)\.spec\.ts$/;
+/** What speaks SQL to the store is tried in both homes always. */
 const SPEAKS_SQL = /\bdirectDatabase\b/;
 /** They say themselves where their stores are. */
 const OF_ONE_HOME = /\b(DATABASE_URL|Several)\b/;
@@ -21,7 +20,7 @@ const inEither = [];
 for (const name of readdirSync(source, { recursive: true })) {
   if (!name.endsWith('.spec.ts')) continue;
   const text = readFileSync(join(source, name), 'utf8');
-  if (IN_BOTH.test(name) || SPEAKS_SQL.test(text)) inBoth.push(name);
+  if (SPEAKS_SQL.test(text)) inBoth.push(name);
   else if (/\bRunningServer\b/.test(text) && !OF_ONE_HOME.test(text)) inEither.push(name);
 }
 const isDrawn = (name) => {
