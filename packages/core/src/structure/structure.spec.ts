@@ -37,7 +37,7 @@ const XSD = `<?xml version="1.0"?>
 describe('an XML Schema', () => {
   it('gives a structure for each element that repeats, and follows a circle once', () => {
     const found = structuresOfXsd(XSD);
-    expect(found.map((s) => s.name)).toEqual(['export/order', 'export/order/part', 'export/order/part/part']);
+    expect(found.map((s) => s.name)).toEqual(['export/order', 'export/order/part']);
     expect(found[0]!.description).toBe('One visit to the workshop');
     expect(found[0]!.fields.map((f) => [f.name, f.type, f.nullable])).toEqual([
       ['@no', 'text', false],
@@ -49,7 +49,7 @@ describe('an XML Schema', () => {
       ['owed', 'bigint', true],
     ]);
     expect(found[0]!.fields[2]!.description).toBe('Leading zeros count');
-    expect(found.slice(1).map(({ fields }) => fields.map((f) => f.name))).toEqual([['name'], []]);
+    expect(found[1]!.fields.map((f) => f.name)).toEqual(['name']);
   });
   const schema = (...inner: string[]): string =>
     `<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema">${inner.join('')}</xs:schema>`;

@@ -159,8 +159,9 @@ class SchemaReader {
       fields,
     });
     this.flatten(element, '', path, fields, within, true);
-    // An element that only holds others is no dataset of its own, unless there are several.
-    if (fields.length === 0 && !many) this.found.splice(at, 1);
+    // An element that only holds others is no dataset of its own, unless there are several; nor is what is followed no further.
+    const isCut = within.includes(this.definition(element));
+    if (fields.length === 0 && (!many || isCut)) this.found.splice(at, 1);
   }
 
   private definition(element: Node, within: readonly Node[] = []): Node {

@@ -61,10 +61,8 @@ import { structuresActions, structuresFeature } from './structures.feature';
         <h2>How it changed</h2>
         @for (v of versions().value ?? []; track v.number) {
           <p class="version">
-            <b>{{ v.number }}</b>
-            <span [title]="v.at | fullTime">{{ v.at | time }}</span>, {{ v.source }}: {{ v.fields }} fields{{
-              v.changes.length === 0 ? '.' : ';'
-            }}
+            <b>{{ v.number }}</b>&ensp;<span [title]="v.at | fullTime">{{ v.at | time }}</span
+            >, {{ v.source }}: {{ v.fields }} fields{{ v.changes.length === 0 ? '.' : ';' }}
             @for (c of v.changes; track c.field + c.what) {
               <span class="change">
                 <b>{{ c.field }}</b>
@@ -93,7 +91,8 @@ import { structuresActions, structuresFeature } from './structures.feature';
       <section>
         <h2>Bring in what is written down</h2>
         <p class="soft">
-          An XML Schema, a JSON Schema or a data dictionary (a workbook or CSV) adds types, labels and descriptions.
+          An XML Schema, a JSON Schema or a data dictionary (a workbook or CSV) adds types, labels and descriptions; to
+          JSON and XML, also the fields that no record has had yet.
         </p>
         <vs-import [id]="id()" [dataset]="detail().name" />
       </section>
