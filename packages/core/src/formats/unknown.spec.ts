@@ -91,7 +91,7 @@ describe('what stands beside the records', () => {
   it('is no field, and is told in words', () => {
     expect(isPath('⊘ beside r/back')).toBe(false);
     expect(unknownWords('r.xml', '⊘ beside r/back', { count: 1200, row: 0, file: 'r.xml' })).toBe(
-      'Beside the records of r.xml there are 1,200 “r/back”, the first before row 1 of r.xml; there was none when its structure was learned, and they were not read',
+      'Beside the records of r.xml there are 1,200 “r/back”, the first before row 1 of r.xml; the structure of the dataset does not know it, so it was not read',
     );
   });
 });

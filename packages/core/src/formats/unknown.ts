@@ -44,8 +44,8 @@ function leftOutWords(dataset: string, path: string, count: number, row: number,
   return `${counted(count, 'row')} of ${dataset} ${count === 1 ? 'was' : 'were'} left out, ${why}, the first ${between(row, file)}`;
 }
 function besideWords(dataset: string, path: string, count: number, row: number, file: string | null): string {
-  const [are, they] = count === 1 ? ['is one', 'it was'] : [`are ${count.toLocaleString('en-GB')}`, 'they were'];
-  return `Beside the records of ${dataset} there ${are} “${path}”, the first ${between(row, file)}; there was none when its structure was learned, and ${they} not read`;
+  const are = count === 1 ? 'is one' : `are ${count.toLocaleString('en-GB')}`;
+  return `Beside the records of ${dataset} there ${are} “${path}”, the first ${between(row, file)}; the structure of the dataset does not know it, so it was not read`;
 }
 /** Between which rows something is that is none. `row`: the one before it. */
 function between(row: number, file: string | null): string {

@@ -255,7 +255,7 @@ it('lists and elements that came beside the records are told, also behind the la
     const told = await server.run(plan);
     expect(told).toMatchObject({ state: 'finished', counts: { read: 5000 } });
     expect(told.log.filter((l) => l.level === 'warning').map((l) => l.message)).toEqual([
-      `Beside the records of files/${file} there is one “${path}”, the first behind row 5,000 of ${file}; there was none when its structure was learned, and it was not read`,
+      `Beside the records of files/${file} there is one “${path}”, the first behind row 5,000 of ${file}; the structure of the dataset does not know it, so it was not read`,
     ]);
   }
 });

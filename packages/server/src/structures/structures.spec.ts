@@ -94,6 +94,15 @@ describe('structures', () => {
     ]);
     expect(await rows('visits.xml/part')).toMatchObject([{ values: ['2.1', '2', '1', 'a'] }, { values: ['2.2', '2', '2', 'b'] }]); // prettier-ignore
     expect((await bring('files', 'visits.xml', 'visits.xsd', xsd)).body.datasets[0].added).toEqual([]);
+    // Brought in for a part, it is of the whole file all the same.
+    const priced = xsd.replace('name="no" type="xs:string" />', 'name="no" type="xs:string" /><xs:element name="price" type="xs:decimal" minOccurs="0"/>'); // prettier-ignore
+    server.file('parts.xml', `<export><visit><bike>7501</bike></visit>${late}</export>`);
+    expect((await bring('files', 'parts.xml/part', 'visits.xsd', priced)).body.datasets).toEqual([
+      { name: 'parts.xml/part', fields: 2, added: ['part/price'] },
+    ]);
+    expect((await describeDataset('parts.xml')).setting.format.part).toBe('');
+    expect(await rows('parts.xml')).toMatchObject([{ values: ['1', '7501', null] }, { values: ['2', '7503', 'Bell'] }]);
+    expect(await rows('parts.xml/part')).toMatchObject([{ values: ['2.1', '2', '1', 'a', null] }, { values: ['2.2', '2', '2', 'b', null] }]); // prettier-ignore
 
     server.file('rides.jsonl', '{"no":1}\n');
     const schema = { type: 'object', properties: { no: { type: 'integer' }, at: { type: 'object', properties: { dock: { type: 'string' } } }, tags: { type: 'array', items: { type: 'string' } } } }; // prettier-ignore

@@ -36,7 +36,9 @@ export async function learnDescribed(
   const { format } = setting;
   if (format.kind !== 'json' && format.kind !== 'xml' && format.kind !== 'jsonl') return [];
   const now = fields.map((f) => f.name);
-  const { format: described, added } = withDescribed(format as LearnedText, structures, own, now);
+  // What is settled is of the file; a part of it says itself which one it is.
+  const whole = format.kind === 'jsonl' ? format : { ...format, part: '', withDoc: false };
+  const { format: described, added } = withDescribed(whole as LearnedText, structures, own, now);
   if (added.length > 0) await keep(systems, id, name, described);
   return added;
 }
