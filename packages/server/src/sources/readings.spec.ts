@@ -1,6 +1,7 @@
 import type { RunDetail } from '@versicle/contract';
 import ExcelJS from 'exceljs';
 import { itemsDocument, RunningServer } from '../testing/running-server.ts';
+import { joined } from './readings.ts';
 
 /** Files are read as they were when the mapping was published, whatever the files of a day happen to look like. */
 describe('how files are read', () => {
@@ -252,4 +253,17 @@ describe('how files are read', () => {
     expect((await today(late, '[{"no":"2","name":"b"},{"no":"3","name":"c"}]')).rows).toHaveLength(2);
     expect((await today(late, '[{"no":"4"}]')).rows).toEqual([['4', null]]);
   });
+});
+
+/** Of a share, whose mappings were published on different days. */
+it('two readings of a file that had something else beside its records are one', () => {
+  const reading = (field: string, beside: readonly string[], records = 'items') => ({
+    format: { kind: 'json', encoding: 'utf-8', records, structures: [{ path: '', fields: [field] }], part: '', beside, withDoc: false } as const, // prettier-ignore
+    fields: ['_key', field],
+  });
+  expect(joined(reading('a', ['head']), reading('b', ['head', 'totals']))).toMatchObject({
+    format: { structures: [{ path: '', fields: ['a', 'b'] }], beside: ['head', 'totals'] },
+    fields: ['_key', 'a', 'b'],
+  });
+  expect(joined(reading('a', []), reading('b', [], 'others'))).toBeNull();
 });

@@ -86,7 +86,7 @@ export class Readings {
 }
 
 /** What both know, of files that they read alike otherwise; null where they don't, so that they are looked at anew. */
-function joined(one: Reading, other: Reading): Reading | null {
+export function joined(one: Reading, other: Reading): Reading | null {
   if (apart(one.format) !== apart(other.format)) return null;
   const fields = [...new Set([...one.fields, ...other.fields])];
   const { format } = one;
@@ -96,8 +96,9 @@ function joined(one: Reading, other: Reading): Reading | null {
     known.set(path, [...new Set([...(known.get(path) ?? []), ...own])]);
   const structures: NestedStructure[] = [...known].map(([path, own]) => ({ path, fields: own }));
   const { part } = format;
+  const beside = [...new Set([...(format.beside ?? []), ...(other.format.beside ?? [])])];
   return {
-    format: { ...format, structures },
+    format: { ...format, structures, beside },
     fields: structureFields(
       structures.find((s) => s.path === part)!,
       false,
@@ -106,7 +107,7 @@ function joined(one: Reading, other: Reading): Reading | null {
 }
 /** What two readings must have alike to be one; the encoding is that of the file. */
 const apart = (format: FileFormat): string =>
-  JSON.stringify({ ...format, structures: [], fields: [], marks: null, encoding: '', unknown: null });
+  JSON.stringify({ ...format, structures: [], fields: [], beside: [], marks: null, encoding: '', unknown: null });
 
 /** Whether a dataset has whatever the document reads of it. */
 function hasAll(document: MappingDocument, dataset: string, names: readonly string[]): boolean {
