@@ -61,7 +61,7 @@ import { structuresActions, structuresFeature } from './structures.feature';
         <h2>How it changed</h2>
         @for (v of versions().value ?? []; track v.number) {
           <p class="version">
-            <b>{{ v.number }}</b>&ensp;<span [title]="v.at | fullTime">{{ v.at | time }}</span
+            <b>{{ v.number }}</b><span [title]="v.at | fullTime">{{ v.at | time }}</span
             >, {{ v.source }}: {{ v.fields }} fields{{ v.changes.length === 0 ? '.' : ';' }}
             @for (c of v.changes; track c.field + c.what) {
               <span class="change">
@@ -126,6 +126,9 @@ import { structuresActions, structuresFeature } from './structures.feature';
       grid-template-columns: 3fr 2fr;
       gap: 40px;
       margin-top: 20px;
+    }
+    .version > b {
+      margin-right: 8px;
     }
     .version {
       margin: 0 0 8px;
