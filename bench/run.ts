@@ -1,4 +1,5 @@
 import { createReadStream, mkdtempSync, rmSync } from 'node:fs';
+import { cpus } from 'node:os';
 import { dirname, join } from 'node:path';
 import { PGlite } from '@electric-sql/pglite';
 import {
@@ -27,6 +28,7 @@ import { benchServer } from './server.ts';
 
 const ROWS = Number(process.env['BENCH_ROWS'] ?? 1_000_000);
 const CHUNK = 20_000;
+const THREADS = ['1', '2'];
 const file = await tripsFile(ROWS);
 const home = mkdtempSync(join(folder, 'run-'));
 
@@ -34,24 +36,21 @@ const doc = parseDocument(document('bench/trips.csv', 'store/trip'));
 const columns = doc.target.fields
   .map((f) => `"${f.name}" ${parseFieldType(f.type).sql}${f.nullable ? '' : ' NOT NULL'}`)
   .join(', ');
-const run = await measureRun({ kind: 'embedded', name: 'store' });
-tell('(b) run', 'into the embedded database', run, await bareCopy(await finishedRows(doc)), 1.2);
+const finished = await finishedRows(doc);
+const embedded = await bareCopy(finished);
+for (const threads of THREADS) {
+  const found = await measureRun({ kind: 'embedded', name: 'store' }, threads);
+  tell('(b) run', `into the embedded database, mapping threads: ${threads}`, found, embedded, 1.2);
+}
 if (postgresPrograms() !== null) {
   const server = await PostgresServer.start();
-  const chunks = await finishedRows(doc);
-  const bare = await bareServerCopy(server, chunks);
-  for (const threads of ['1', '2']) {
+  const bare = await bareServerCopy(server, finished);
+  for (const threads of THREADS) {
     await server.query('DROP TABLE IF EXISTS trip');
     const { port } = server;
     const connection = { kind: 'postgres', host: '127.0.0.1', port, database: 'postgres', user: 'ledger' };
     const found = await measureRun({ ...connection, password: PostgresServer.password }, threads);
-    tell(
-      threads === '1' ? '(d) run' : '    run',
-      `into a PostgreSQL server, mapping threads: ${threads}`,
-      found,
-      bare,
-      1.7,
-    );
+    tell('(d) run', `into a PostgreSQL server, mapping threads: ${threads}`, found, bare, 1.7);
   }
   await server.stop();
 }
@@ -59,6 +58,8 @@ rmSync(home, { recursive: true, force: true });
 
 interface Measured {
   readonly seconds: number;
+  /** Seconds that all cores of the machine worked meanwhile. */
+  readonly worked: number;
   readonly median: number;
   readonly p99: number;
   readonly requests: number;
@@ -67,19 +68,24 @@ function tell(what: string, where: string, found: Measured, floor: number, most:
   console.log(
     `${what} of ${ROWS.toLocaleString('en-GB')} rows ${where}: ${found.seconds.toFixed(1)} s; bare COPY ${floor.toFixed(1)} s; ratio ${(found.seconds / floor).toFixed(2)} (at most ${most})`,
   );
+  const cores = cpus().length;
+  console.log(
+    `    ${cores} cores worked for ${found.worked.toFixed(1)} s, ${Math.round((100 * found.worked) / (found.seconds * cores))} % of their time; if they never waited, the ratio were ${(found.worked / cores / floor).toFixed(2)}`,
+  );
   console.log(
     `    a small request every 50 ms meanwhile: median ${found.median.toFixed(0)} ms, 99th percentile ${found.p99.toFixed(0)} ms (below 250), ${found.requests} requests`,
   );
 }
 
-async function measureRun(connection: object, threads?: string): Promise<Measured> {
-  const env: Record<string, string> = threads === undefined ? {} : { VERSICLE_MAPPING_THREADS: threads };
+async function measureRun(connection: object, threads: string): Promise<Measured> {
+  const env = { VERSICLE_MAPPING_THREADS: threads };
   const { call, stop } = await benchServer(mkdtempSync(join(home, 'data-')), env);
   await call('POST', '/systems', { id: 'bench', name: 'Bench', connection: { kind: 'folder', root: dirname(file) } });
   await call('POST', '/systems', { id: 'store', name: 'Store', connection });
   const { id } = await call('POST', '/mappings', { document: document(`bench/trips-${ROWS}.csv`, 'store/trip') });
   await call('POST', `/mappings/${id}/publish`, {});
   const plan = await call('POST', '/plans', { name: 'Bench', mapping: id });
+  const before = workedSoFar();
   const { run: number } = await call('POST', `/plans/${plan['id']}/start`, {});
   const times: number[] = [];
   let going = true;
@@ -101,6 +107,7 @@ async function measureRun(connection: object, threads?: string): Promise<Measure
       counts: { delivered: number };
     };
     if (detail.finishedAt === null) continue;
+    const worked = workedSoFar() - before;
     going = false;
     await probe;
     if (detail.state !== 'finished' || detail.counts.delivered !== ROWS)
@@ -109,11 +116,17 @@ async function measureRun(connection: object, threads?: string): Promise<Measure
     await stop();
     return {
       seconds: (Date.parse(detail.finishedAt) - Date.parse(detail.startedAt)) / 1000,
+      worked,
       median: sorted[sorted.length >> 1]!,
       p99: sorted[Math.floor(sorted.length * 0.99)]!,
       requests: sorted.length,
     };
   }
+}
+
+/** Seconds of all cores since the machine began. */
+function workedSoFar(): number {
+  return cpus().reduce((sum, { times }) => sum + times.user + times.nice + times.sys + times.irq, 0) / 1000;
 }
 
 /** Nothing but COPY of the finished rows, in chunks, into the same table in a PGlite of this process. */
