@@ -5,7 +5,7 @@ import { jsonKind } from './json/sniff.ts';
 import { SNIFFERS } from './registered.ts';
 import type { Guess } from './sample.ts';
 import { decodeText } from './text/decode.ts';
-import { sniffEncoding } from './text/encoding.ts';
+import { sniffEncoding, type EncodingGuess } from './text/encoding.ts';
 import { xmlEncoding } from './xml/read.ts';
 import { isXml } from './xml/sniff.ts';
 
@@ -24,11 +24,14 @@ export function nestedKind(text: string, fileName: string): 'json' | 'jsonl' | '
  */
 export function sniffFormat(bytes: Uint8Array, fileName: string): Guess<StreamFormat> {
   if (bytes.length === 0) throw new Fault('unreadable', `${fileName} is empty; there is nothing to read.`);
-  const { encoding, reason } = sniffEncoding(bytes, fileName);
+  const name = plainName(fileName);
+  const { encoding, reason } = asKindHasIt(sniffEncoding(bytes, fileName), () =>
+    nestedKind(decodeText(bytes, 'windows-1252'), name),
+  );
   const text = wholeLines(bytes, encoding);
   if (text.trim() === '')
     throw new Fault('unreadable', `${fileName} has nothing but blanks; there is nothing to read.`);
-  const sample = { bytes, encoding, reason, text, name: plainName(fileName), fileName };
+  const sample = { bytes, encoding, reason, text, name, fileName };
   for (const sniff of SNIFFERS) {
     const guess = sniff(sample);
     if (guess !== null) return guess;
@@ -40,7 +43,20 @@ export function sniffFormat(bytes: Uint8Array, fileName: string): Guess<StreamFo
 export function encodingOf(sample: Uint8Array, fileName: string, kind: StreamFormat['kind']): Encoding | null {
   const declared = kind === 'xml' ? xmlEncoding(decodeText(sample.subarray(0, 200), 'windows-1252')) : null;
   if (declared !== null) return declared;
-  return sample.every((byte) => byte !== 0 && byte < 0x80) ? null : sniffEncoding(sample, fileName).encoding;
+  if (sample.every((byte) => byte !== 0 && byte < 0x80)) return null;
+  return asKindHasIt(sniffEncoding(sample, fileName), () => kind).encoding;
+}
+
+/**
+ * JSON is UTF-8, and so is XML that declares nothing else: bytes that are not make records that say so, where they could be a
+ * text of another encoding just as well.
+ */
+function asKindHasIt(guess: EncodingGuess, kindOf: () => StreamFormat['kind'] | null): EncodingGuess {
+  if (guess.encoding !== 'windows-1252') return guess;
+  const kind = kindOf();
+  if (kind !== 'xml' && kind !== 'json' && kind !== 'jsonl') return guess;
+  const what = kind === 'xml' ? 'XML that declares none' : 'JSON';
+  return { encoding: 'utf-8', reason: `UTF-8, as ${what} is, though some bytes are not` };
 }
 
 function wholeLines(sample: Uint8Array, encoding: Encoding): string {

@@ -41,7 +41,7 @@ describe.each(FORMATS)('what no field is for: $kind', (format, text) => {
 });
 
 describe('what stands beside the records', () => {
-  const XML = '<r><o><a>1</a></o><back no="1"><o><a>9</a></o></back><o><a>2</a></o><back/></r>';
+  const XML = '<r><o><a>1</a></o> <back no="1"><o><a>9</a></o></back><o><a>2</a></o><back/></r>';
   const JSON_TEXT = '{"n":{"o":[7]},"o":[{"a":"1"},{"a":"2"}],"back":[{"a":"9"}],"all":3,"m":{"back":[]}}';
   const xml: StreamFormat = { kind: 'xml', records: 'r/o', ...nested };
   const json: StreamFormat = { kind: 'json', records: 'o', ...nested };
@@ -60,8 +60,26 @@ describe('what stands beside the records', () => {
     expect(beside(json, JSON_TEXT, piece)).toEqual({
       '⊘ beside n': { count: 1, row: 0 },
       '⊘ beside back': { count: 1, row: 2 },
+      '⊘ beside all': { count: 1, row: 2 },
       '⊘ beside m': { count: 1, row: 2 },
     });
+  });
+  it.each([1, 7, 1000])('is also a text, a number, a word or an attribute, in pieces of %i bytes', (piece) => {
+    const text = '<r at="5" xmlns="b" xsi:x="c">\n<o at="1"><a>1</a></o>lost<o><a>2</a></o> <![CDATA[ too ]]></r>';
+    expect(beside({ ...xml, structures: [{ path: '', fields: ['@at', 'a'] }] }, text, piece)).toEqual({
+      '⊘ beside r/@at': { count: 1, row: 0 },
+      '⊘ beside r/text()': { count: 2, row: 1 },
+    });
+    const members = '{"state":"partial","no":-1.5e3,"nothing":null,"o":[{"a":"1"}],"is":true}';
+    expect(beside(json, members, piece)).toEqual({
+      '⊘ beside state': { count: 1, row: 0 },
+      '⊘ beside no': { count: 1, row: 0 },
+      '⊘ beside is': { count: 1, row: 1 },
+    });
+  });
+  it('is nothing where null stands for the list: there is no record', () => {
+    expect(read(json, '{"o":null,"all":0}').rows).toEqual([]);
+    expect(() => read(json, '{"o":0,"all":0}')).toThrow('There is no list at “o” in it');
   });
   it('is not told where it was there when the structure was learned, or where nobody wants to hear of it', () => {
     expect(beside(learnNested('xml', XML, 'utf-8'), XML)).toEqual({});
@@ -80,7 +98,7 @@ describe('what stands beside the records', () => {
     learner.beginFile();
     learner.push(new TextEncoder().encode(JSON_TEXT));
     learner.endFile();
-    expect((learner.result().format as JsonFormat).beside).toEqual(['n', 'back', 'm']);
+    expect((learner.result().format as JsonFormat).beside).toEqual(['n', 'back', 'all', 'm']);
   });
   it('is told by so many paths at the most', () => {
     const many = Array.from({ length: 250 }, (_, i) => `<e${i}/>`).join('');

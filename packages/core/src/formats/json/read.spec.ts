@@ -25,7 +25,7 @@ function values(text: string, format: StreamFormat = JSON_FORMAT, size = 4): unk
   return rows.map((row) => (row instanceof Unreadable ? row.message : row.at(-1)));
 }
 
-const BAD = 'The record has bytes that are not in the file’s encoding.';
+const BAD = 'The record has bytes that are not in the file’s encoding; choose its real encoding or mend the record.';
 
 describe('JSON', () => {
   it.each([1, 7, 1000])('with a bad byte loses that record, not the one behind it (%s bytes at a time)', (size) => {
@@ -99,6 +99,28 @@ describe('the end of a line', () => {
 });
 
 describe('the encoding of a text', () => {
+  it.each(['[{"a":"x"},{"a":"ÿ"}]', '{"a":"x"}\n{"a":"ÿ"}\n', '<r><o><a>x</a></o><o><a>ÿ</a></o></r>'])(
+    'is UTF-8 where its kind has no other: %s',
+    (text) => {
+      const { format } = sniffFormat(bytes(text), text.startsWith('<') ? 'orders.xml' : 'orders.json');
+      const reader = readerFor(format, format.kind === 'jsonl' ? ['a'] : null);
+      const rows = [...reader.push(bytes(text)).rows, ...reader.end().rows];
+      expect(rows.map((r) => (r instanceof Unreadable ? r.message : r.at(-1)))).toEqual([
+        'x',
+        expect.stringMatching(/^The (record|line) has bytes that are not in the file’s encoding; choose/),
+      ]);
+    },
+  );
+  it('is UTF-8 where a byte that is not stands for hardly anything in another', () => {
+    expect(sniffFormat(bytes('no;name\n1;Mÿller\n'), 'members.csv').format.encoding).toBe('utf-8');
+    const declared = new TextEncoder().encode('<?xml version="1.0" encoding="windows-1252"?><r><o><a>M*</a></o></r>');
+    expect(
+      sniffFormat(
+        declared.map((byte) => (byte === 42 ? 0xfc : byte)),
+        'orders.xml',
+      ).format.encoding,
+    ).toBe('windows-1252');
+  });
   it('stays UTF-8 where a few bytes are bad, and they make records that say so', () => {
     const text = `no;name\n1;Bäcker\n2;Mÿller\n3;Ines`;
     const { format } = sniffFormat(bytes(text), 'members.csv');

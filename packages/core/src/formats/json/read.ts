@@ -1,6 +1,6 @@
 import { sentence } from '../../words.ts';
 import { Fault } from '../../faults.ts';
-import { ChunkDecoder, DAMAGED, shownDamaged } from '../text/decode.ts';
+import { ChunkDecoder, DAMAGED, damagedWords, shownDamaged } from '../text/decode.ts';
 import { MAX_RECORD, Unreadable, type RawRow, type RowBatch } from '../format.ts';
 import type { JsonFormat } from './settings.ts';
 import { FlatObjects } from '../nested/flat-object.ts';
@@ -51,10 +51,7 @@ export class JsonReader {
     return { firstRow, rows, ...this.beside.besides(this.flattener.takeUnknown(), lastRows) };
   }
   private rows(text: string, number: number, firstRow: number): RawRow[] {
-    if (text.includes(DAMAGED))
-      return [
-        new Unreadable('The record has bytes that are not in the file’s encoding.', shownDamaged(text).slice(0, 200)),
-      ];
+    if (text.includes(DAMAGED)) return [new Unreadable(damagedWords('record'), shownDamaged(text).slice(0, 200))];
     const quick = this.quick?.read(text);
     if (quick) {
       quick[0] = String(number);
@@ -71,6 +68,7 @@ export class JsonReader {
 
 /** A whole object with nothing nested and no escapes: found by one expression, many times as fast as by its characters. */
 const FLAT = /\{[^"{}[\]]*(?:"[^"\\]*"[^"{}[\]]*)*\}/y;
+const WORD = /[-+.\w]+/y;
 /** Elements in a row that are not flat before the expression is not tried any more. */
 const MAX_MISSES = 50;
 
@@ -167,7 +165,7 @@ export class JsonElements {
     );
   }
 
-  /** What was just opened, and holds no records: told where it stands beside the way to them. */
+  /** What holds no records, and is just opened or read: told where it stands beside the way to them. */
   private lookBeside(records: number): void {
     const depth = this.levels.length;
     if (depth === 0 || depth > this.path.length || this.levels.some((level) => level.array)) return;
@@ -294,6 +292,7 @@ export class JsonElements {
       const text = this.buffer.slice(this.at, end);
       if (hasControls(text)) this.tellStrange(out);
       if (level && !level.array && this.buffer[next] === ':') level.key = keyOf(text);
+      else this.lookBeside(out.length);
       this.at = end;
     } else if (c === 123 || c === 91) {
       const wanted = c === 91 && this.isWanted();
@@ -310,10 +309,24 @@ export class JsonElements {
       this.levels.pop();
       this.at++;
     } else {
-      // Numbers and words beside the records are passed over.
-      if (!/[-+.\w]/.test(this.buffer[this.at]!)) this.tellStrange(out);
-      this.at++;
+      return this.outsideWord(out);
     }
+    return true;
+  }
+  /** A number, true, false or null. False: wait for more. */
+  private outsideWord(out: (string | Unreadable)[]): boolean {
+    WORD.lastIndex = this.at;
+    const word = WORD.exec(this.buffer)?.[0] ?? '';
+    if (word === '') {
+      this.tellStrange(out);
+      this.at++;
+      return true;
+    }
+    if (this.at + word.length === this.buffer.length) return false;
+    if (word !== 'null') this.lookBeside(out.length);
+    // In the place of the list it is a list without records: some programs write it so.
+    else if (this.isWanted()) this.found = true;
+    this.at += word.length;
     return true;
   }
   private strange = false;

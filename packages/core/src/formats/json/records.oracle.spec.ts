@@ -27,8 +27,7 @@ it('reads the list at a path, all of it and no other, and tells what stands besi
           const without = (members: Record<string, unknown>) =>
             Object.entries(members).filter(([other]) => other !== level.name);
           const others = new Map([...without(level.before), ...without(level.after)]);
-          for (const [other, held] of others)
-            if (typeof held === 'object' && held !== null) beside.push(written([...names.slice(0, i), other]));
+          for (const [other, held] of others) if (held !== null) beside.push(written([...names.slice(0, i), other]));
           document = Object.fromEntries([...without(level.before), [level.name, document], ...without(level.after)]);
         }
         const text = JSON.stringify(document, null, indent);

@@ -1,6 +1,6 @@
 import { Fault } from '../../faults.ts';
 import { quoted } from '../../words.ts';
-import { ChunkDecoder, DAMAGED } from '../text/decode.ts';
+import { ChunkDecoder, DAMAGED, damagedWords } from '../text/decode.ts';
 import { MAX_COLUMNS, Unreadable, type Encoding, type RowBatch } from '../format.ts';
 import type { FileFormat } from '../file-format.ts';
 import type { JsonFormat } from '../json/settings.ts';
@@ -131,8 +131,7 @@ function jsonCutter(records: string, beside: BesideLearner) {
     texts.map((text) => {
       if (text instanceof Unreadable) return text;
       // Names with bytes outside of the encoding are none.
-      if (text.includes(DAMAGED))
-        return new Unreadable('The record has bytes that are not in the file’s encoding.', '');
+      if (text.includes(DAMAGED)) return new Unreadable(damagedWords('record'), '');
       try {
         return parseJsonTree(text);
       } catch (error) {

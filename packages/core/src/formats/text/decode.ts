@@ -9,6 +9,10 @@ export const DAMAGED = '\ud800\ud800';
 /** A text with the usual sign where bytes of it are outside the encoding, for people. */
 export const shownDamaged = (text: string): string => text.replaceAll(DAMAGED, '\ufffd');
 
+/** What is said of a record or line that has them. */
+export const damagedWords = (what: 'record' | 'line'): string =>
+  `The ${what} has bytes that are not in the file’s encoding; choose its real encoding or mend the ${what}.`;
+
 /** All of a text at once; a character that is cut at its end is left out. */
 export function decodeText(bytes: Uint8Array, encoding: Encoding): string {
   // Decoded in one go, Node.js 20 takes windows-1252 for Latin-1; as a stream it does not.

@@ -1,10 +1,15 @@
 import { Fault } from '../../faults.ts';
 import type { Encoding } from '../format.ts';
 import { SAMPLE } from '../sample.ts';
-import { wholeEnd } from './decode.ts';
+import { decodeText, wholeEnd } from './decode.ts';
 
-/** The encoding of text by its first bytes, and what that is known from. Throws a fault where they are no text. */
-export function sniffEncoding(sample: Uint8Array, fileName: string): { encoding: Encoding; reason: string } {
+export interface EncodingGuess {
+  readonly encoding: Encoding;
+  /** What it is known from, for people. */
+  readonly reason: string;
+}
+/** The encoding of text by its first bytes. Throws a fault where they are no text. */
+export function sniffEncoding(sample: Uint8Array, fileName: string): EncodingGuess {
   const [a, b, c] = sample;
   if (a === 0xef && b === 0xbb && c === 0xbf) return { encoding: 'utf-8', reason: 'UTF-8 by its byte order mark' };
   if (a === 0xff && b === 0xfe)
@@ -50,7 +55,13 @@ export function sniffEncoding(sample: Uint8Array, fileName: string): { encoding:
     : { encoding: 'windows-1252', reason: 'Windows-1252, as some bytes are not UTF-8' };
 }
 
-/** UTF-8 with some damage: text in another encoding has hardly ever what looks like a whole character of several bytes. */
+/** Characters that hardly any text in Windows-1252 has. */
+const UNLIKELY = /[\u0081\u008d\u008f\u0090\u009d¤¦¨¬¯¸ÿþ\u00ad]/;
+
+/**
+ * UTF-8 with some damage: text in another encoding has hardly ever what looks like a whole character of several bytes, and
+ * bytes that are damaged are hardly ever its letters.
+ */
 function damagedUtf8(sample: Uint8Array): boolean {
   const text = new TextDecoder('utf-8').decode(sample);
   let broken = 0;
@@ -59,5 +70,9 @@ function damagedUtf8(sample: Uint8Array): boolean {
     if (c === '\ufffd') broken++;
     else if (c > '\u007f') whole++;
   }
-  return whole > 0 && whole >= broken;
+  if (whole > 0) return whole >= broken;
+  return decodeText(sample, 'windows-1252')
+    .replace(/[\0-\u007f]/g, '')
+    .split('')
+    .every((c) => UNLIKELY.test(c));
 }

@@ -1,4 +1,4 @@
-import { DAMAGED, shownDamaged } from './decode.ts';
+import { DAMAGED, damagedWords, shownDamaged } from './decode.ts';
 import { MAX_RECORD, Unreadable } from '../format.ts';
 
 /**
@@ -67,7 +67,6 @@ export class LineSplitter {
     return lines;
   }
 }
-const damaged = (line: string): Unreadable =>
-  new Unreadable('The line has bytes that are not in the file’s encoding.', shownDamaged(line).slice(0, 200));
+const damaged = (line: string): Unreadable => new Unreadable(damagedWords('line'), shownDamaged(line).slice(0, 200));
 const tooLong = (text: string): Unreadable =>
   new Unreadable(`The line is longer than ${MAX_RECORD.toLocaleString('en-GB')} characters.`, text.slice(0, 200));

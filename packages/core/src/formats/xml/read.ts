@@ -1,7 +1,7 @@
 import { sentence } from '../../words.ts';
 import { Fault, isFault } from '../../faults.ts';
 import { SaxesParser } from 'saxes';
-import { ChunkDecoder, DAMAGED } from '../text/decode.ts';
+import { ChunkDecoder, DAMAGED, damagedWords } from '../text/decode.ts';
 import { MAX_DEPTH, MAX_RECORD, Unreadable, type Encoding, type RawRow, type RowBatch } from '../format.ts';
 import type { XmlFormat } from './settings.ts';
 import { BesideCounter, type SeesBeside } from '../nested/beside.ts';
@@ -172,6 +172,8 @@ export class XmlRecords {
       this.coming = null;
       if (!this.isRecord(name)) {
         if (coming !== null) throw new XmlFault(coming);
+        if (this.onWay === this.path.length)
+          for (const key in attributes) if (!isTechnical(key)) this.seesOnWay(`@${key}`);
         return;
       }
       this.size = 0;
@@ -180,7 +182,7 @@ export class XmlRecords {
     }
     let members: Map<string, Tree> | null = null;
     for (const key in attributes) {
-      if (key === 'xmlns' || key.startsWith('xmlns:')) continue;
+      if (isNamespace(key)) continue;
       // With its prefix: two attributes of one element may differ in nothing else.
       (members ??= new Map()).set(`@${key}`, attributes[key]!);
       this.size += key.length + attributes[key]!.length;
@@ -202,9 +204,16 @@ export class XmlRecords {
     else this.onWay = depth;
     return this.onWay === this.names.length;
   }
+  /** Something of an element that leads to the records. */
+  private seesOnWay(what: string): void {
+    this.seesBeside(`${this.path.join('/')}/${what}`, this.out.length);
+  }
   private addText(text: string): void {
     const element = this.open.at(-1);
-    if (!element) return;
+    if (!element) {
+      if (this.path.length > 0 && this.onWay === this.path.length && text.trim() !== '') this.seesOnWay('text()');
+      return;
+    }
     this.size += text.length;
     if (this.size > MAX_RECORD) this.tooLong = true;
     else element.text += text;
@@ -228,13 +237,16 @@ export class XmlRecords {
       this.out.push(new Unreadable(`The record is longer than ${MAX_RECORD.toLocaleString('en-GB')} characters.`, ''));
     else if (this.problem !== null) this.out.push(new Unreadable(sentence(this.problem), treeJson(tree).slice(0, 200)));
     else if (this.damaged && treeJson(tree).includes('\ufffd'))
-      this.out.push(
-        new Unreadable('The record has bytes that are not in the file’s encoding.', treeJson(tree).slice(0, 200)),
-      );
+      this.out.push(new Unreadable(damagedWords('record'), treeJson(tree).slice(0, 200)));
     else this.out.push(tree);
   }
 }
 class XmlFault extends Error {}
+
+const isNamespace = (attribute: string): boolean => attribute === 'xmlns' || attribute.startsWith('xmlns:');
+/** Says how the document is to be read, not what is in it. */
+const isTechnical = (attribute: string): boolean =>
+  isNamespace(attribute) || attribute.startsWith('xsi:') || attribute.startsWith('xml:');
 
 /** An element that has nothing but a text. */
 const TEXT_ONLY = new RegExp(`<([A-Za-z_][\\w.:-]*)>(${PLAIN_TEXT})</\\1>`, 'g');
