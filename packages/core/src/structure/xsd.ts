@@ -158,7 +158,7 @@ class SchemaReader {
       description: documentation(this.definition(element)) ?? documentation(element),
       fields,
     });
-    this.flatten(element, '', path, fields, within, true);
+    this.flatten(element, '', path, fields, within, !this.mayBeNil(element));
     // An element that only holds others is no dataset of its own, unless there are several; nor is what is followed no further.
     const isCut = within.includes(this.definition(element));
     if (fields.length === 0 && (!many || isCut)) this.found.splice(at, 1);

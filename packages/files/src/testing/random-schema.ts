@@ -22,6 +22,8 @@ interface Times {
   readonly max: number | null;
 }
 
+const XSI = 'http://www.w3.org/2001/XMLSchema-instance';
+
 export function randomSchema(below: Below): RandomSchema {
   const maker = new SchemaMaker(below);
   const record = maker.complex(3);
@@ -208,6 +210,7 @@ class SchemaMaker {
       name,
       of,
       fill: (say, called = name) => {
+        if (type === null && nil !== '' && this.maybe()) return `<${called} xmlns:xsi="${XSI}" xsi:nil="true"/>`;
         const { attributes, inner } = type?.fill(say) ?? { attributes: '', inner: say() };
         return `<${called}${attributes}>${inner}</${called}>`;
       },

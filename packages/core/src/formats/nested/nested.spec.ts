@@ -244,6 +244,18 @@ describe('XML', () => {
       { _key: '1', '@id': '1', '@y:id': '2' },
       { _key: '2', '@id': null, '@y:id': '3' },
     ]));
+  it('takes what is nil for null, and not for an attribute of its own', () => {
+    const text = '<a><b><c>x</c></b><b><c xsi:nil="true"/><d xsi:nil="true"/></b><b><c xsi:nil="1" by="me"/></b></a>';
+    expect(all('', text)).toEqual([
+      { _key: '1', c: 'x', d: null, 'c.@by': null },
+      { _key: '2', c: null, d: null, 'c.@by': null },
+      { _key: '3', c: null, d: null, 'c.@by': 'me' },
+    ]);
+    const strict: XmlFormat = { kind: 'xml', encoding: 'utf-8', records: 'a/b', structures: [{ path: '', fields: ['c', 'd'] }], part: '', withDoc: false, unknown: 'refused' }; // prettier-ignore
+    expect(table(strict, '', text).slice(0, 2)).toEqual([{ _key: '1', c: 'x', d: null }, { _key: '2', c: null, d: null }]); // prettier-ignore
+    const before: XmlFormat = { ...strict, structures: [{ path: '', fields: ['c', 'c.@xsi:nil', 'd', 'c.@by'] }] };
+    expect(table(before, '', text)[1]).toEqual({ _key: '2', c: null, 'c.@xsi:nil': 'true', d: null, 'c.@by': null });
+  });
   it('keeps blanks that stand in an element, and none that only set elements out', () =>
     expect(all('', '<a>\n <b>\n  <c>  in </c>\n  <d> </d>\n  <e x="1"> out</e>\n </b><b><c/></b></a>')).toEqual([
       { _key: '1', c: '  in ', d: null, 'e.@x': '1', e: ' out' },

@@ -18,6 +18,8 @@ export const ownName = (field: string): string =>
   /^_(key|parent_key|position|doc)_*$/.test(field) ? `${field}_` : field;
 
 const isArray = (tree: Tree): tree is readonly Tree[] => Array.isArray(tree);
+/** Says of an element that it is null, as it is then: no value of its own, but where a structure has had it as one. */
+const NIL = '@xsi:nil';
 /** The empty name is an element's own text beside its members: it stands at the element's path. */
 const below = (path: string, name: string): string => (path === '' ? name : name === '' ? path : `${path}.${name}`);
 
@@ -69,6 +71,10 @@ export class StructureLearner {
     if (tree instanceof Map) {
       if (field !== '' && known?.get(field) && !hasBelow(known.keys(), field) && isMembers(tree)) return;
       for (const [name, member] of tree as Members) {
+        if (name === NIL && field !== '' && !this.found.get(structure)!.has(below(field, name))) {
+          this.visit(null, structure, field, before);
+          continue;
+        }
         const path = below(below(structure, field), name);
         if (name === '' || !this.repeating.has(path)) this.visit(member, structure, below(field, name), before);
         else {
@@ -242,7 +248,7 @@ export class Flattener {
         cells[at.slot] = value as string | null;
       } else if (value !== null && at.hasMembers)
         fault ??= `“${at.field}” is one value in this record, and had members ${SAMPLE}`;
-      else if (value !== null) this.counter.see(at.field || VALUE, number);
+      else if (value !== null && !at.isNil) this.counter.see(at.field || VALUE, number);
     };
     fill(tree, this.root);
     fault ??= this.counter.refusal(number);
@@ -265,6 +271,7 @@ export class Flattener {
       field,
       slot: this.slots.get(ownName(field) || VALUE),
       hasMembers: this.withMembers.has(field),
+      isNil: name === NIL,
       fills: !repeats ? 'here' : this.flattened.has(path) ? 'once' : 'elsewhere',
       below: new Map(),
     };
@@ -276,6 +283,7 @@ interface Place {
   readonly slot: number | undefined;
   /** It has members in the rows. */
   readonly hasMembers: boolean;
+  readonly isNil: boolean;
   /** `once`: where it does not repeat in the record. `elsewhere`: in rows of another structure. */
   readonly fills: 'here' | 'once' | 'elsewhere';
   readonly below: Map<string, Place>;
