@@ -62,7 +62,7 @@ export default defineConfig(
   only('postgres', ['core'], 'postgres imports core only.'),
   only(
     'source-sets',
-    ['core', 'core/testing', 'files', 'postgres'],
+    ['core', 'core/testing', 'files', 'postgres', 'postgres/testing'],
     'source-sets imports core, files and postgres only.',
   ),
   only('store', ['core', 'postgres', 'postgres/testing'], 'store imports core and postgres only.'),

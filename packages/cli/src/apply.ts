@@ -168,7 +168,12 @@ async function withSource<T extends object>(
   try {
     const path = join(home, 'records.jsonl');
     const members = files.map((f) => ({ files: [f], format: f.format, names: f.fields }));
-    const options = { rowLimit: null, startedAt: new Date(startedAt).toISOString(), variables, template: null };
+    const options = {
+      rowLimit: null,
+      startedAt: new Date(startedAt).toISOString(),
+      variables,
+      home: { kind: 'here', template: null } as const,
+    };
     const { fields, counts, remarks, before } = await composeRecords(document, members, path, options);
     const names = sourceNamesOf(fields);
     const format = { kind: 'jsonl', encoding: 'utf-8' } as const;

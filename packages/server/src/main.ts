@@ -44,6 +44,7 @@ import { Starter } from './plans/starter.ts';
 import { Profiles } from './profiles/profiles.ts';
 import type { Services } from './services.ts';
 import { SourceSets } from './source-sets/source-sets.ts';
+import type { SetHome } from '@versicle/source-sets';
 import { folderPlace, installationId, LEASE, lockDirectory, openStore, requireNoOthers } from '@versicle/store';
 import { keepHouse } from './store/retention.ts';
 import { Secrets } from './store/secrets.ts';
@@ -61,7 +62,7 @@ import { EmbeddedHome } from './systems/embedded-home.ts';
 import { Trials } from './trials/trials.ts';
 import { Duties } from './workers/duties.ts';
 import { Peers } from './workers/peers.ts';
-import { THIS_PROCESS } from './workers/this-process.ts';
+import { sessionsOf, THIS_PROCESS } from './workers/this-process.ts';
 import { Workers, type ThisWorker, type Work } from './workers/workers.ts';
 import { WaitingChanges } from './waiting/change-waiting.ts';
 import { WaitingRecords } from './waiting/waiting-records.ts';
@@ -117,7 +118,7 @@ async function start(): Promise<void> {
   const structures = new Structures(db, systems);
   const landed = join(shared, 'landed');
   const profiles = new Profiles(db, systems, structures, events, landed, me, LEASE, peers, works);
-  const sourceSets = new SourceSets(systems, structures, template ?? null);
+  const sourceSets = new SourceSets(systems, structures, setHome(store.address));
   const keyMaps = new KeyMaps(db, looks);
   const readings = new Readings(db, systems);
   const mappings = new Mappings(db, systems, failures, structures, sourceSets, keyMaps, readings);
@@ -306,6 +307,12 @@ const TIDY_CAPTURES = Number(process.env['VERSICLE_TIDY_SECONDS'] ?? 60) * 1000;
 const addressOf = (server: Server): string => `http://${host}:${(server.address() as { port: number }).port}`;
 
 /** Where the databases lie that Versicle keeps itself. */
+/** Where source sets are composed: where the embedded databases lie. */
+function setHome(server: ServerAddress | null): SetHome {
+  return server !== null && process.env['VERSICLE_EMBEDDED'] === 'server'
+    ? { kind: 'server', address: server, sessions: sessionsOf(THIS_PROCESS) }
+    : { kind: 'here', template: template ?? null };
+}
 async function embeddedDatabases(db: Database, server: ServerAddress | null, home: string): Promise<EmbeddedDatabases> {
   const directory = join(data, 'databases');
   const where = process.env['VERSICLE_EMBEDDED'] || 'here';

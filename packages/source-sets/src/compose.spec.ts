@@ -1,7 +1,6 @@
 import { parseDocument, type MappingDocument } from '@versicle/core';
 import * as fc from 'fast-check';
-import { joinFigures } from './index.ts';
-import { compose, csv, TEMPLATE } from './testing.ts';
+import { compose, csv, figuresOf } from './testing.ts';
 
 const document = (source: object, lines: object[] = []): MappingDocument =>
   parseDocument({
@@ -124,8 +123,7 @@ describe('source sets, composed by PostgreSQL', () => {
     };
     const members = [csv(['n', 'k'], [['p', '1']]), csv(['k'], [['x'], ['y']])];
     expect((await compose(doc, members)).records.map((r) => r[`${alias}.k`])).toEqual(['x']);
-    const options = { rowLimit: null, startedAt: '2026-11-26T08:00:00Z', template: TEMPLATE };
-    const [figures] = await joinFigures(doc, members, options);
+    const [figures] = await figuresOf(doc, members);
     expect(figures).toMatchObject({ left: 1, matched: 1, unused: 1 });
   });
 

@@ -18,7 +18,7 @@ import {
 } from '@versicle/core';
 import { TextFile } from '@versicle/files';
 import type { Row, Session } from '@versicle/postgres';
-import { withDatabase } from './database.ts';
+import { withDatabase, type SetHome, type SetSession } from './database.ts';
 import { declaredMarks, landMembers, type Landed, type Member } from './landing.ts';
 
 export interface Composed {
@@ -41,7 +41,7 @@ export interface ComposeOptions {
   readonly startedAt: string;
   /** What the plan gives to rules. */
   readonly variables?: Readonly<Record<string, string>>;
-  readonly template: string | null;
+  readonly home: SetHome;
   /** Hears of records as they are landed, then of those that are composed. */
   readonly tell?: (records: number) => void;
 }
@@ -58,7 +58,7 @@ export async function composeRecords(
   path: string,
   options: ComposeOptions,
 ): Promise<Composed> {
-  return withDatabase(options.template, async (db) => {
+  return withDatabase(options.home, async (db) => {
     const landed = await landMembers(db, document, members, options.rowLimit, options.tell ?? (() => undefined));
     const fields = fieldsOf(document, landed);
     const remarks = [...landed.unreadableJoined].map(
@@ -92,14 +92,14 @@ function dataFault(error: unknown): string | null {
 }
 
 async function composeLanded(
-  db: Session,
+  db: SetSession,
   document: MappingDocument,
   landed: Landed,
   fields: readonly SourceField[],
   path: string,
   options: ComposeOptions,
 ): Promise<Omit<Composed, 'remarks'>> {
-  const sql = statements(document, fields, options);
+  const sql = statements(document, fields, options, db);
   requireBounded(document, landed, sql);
   for (const join of sql.joins) {
     const pairs = await expectedPairs(db, join);
@@ -131,9 +131,10 @@ export function statements(
   document: MappingDocument,
   fields: readonly SourceField[],
   { startedAt, variables }: Pick<ComposeOptions, 'startedAt' | 'variables'>,
+  { isInput }: SetSession,
 ): SourceSetSql {
   try {
-    return sourceSetSql(document, fields, startedAt, variables);
+    return sourceSetSql(document, fields, startedAt, variables, isInput);
   } catch (error) {
     if (error instanceof RuleError)
       throw new Fault('source set', `The source set can't be composed: ${error.message}`, [], { cause: error });

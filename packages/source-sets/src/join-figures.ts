@@ -56,9 +56,9 @@ export function joinFigures(
   members: readonly Member[],
   options: ComposeOptions,
 ): Promise<JoinFigures[]> {
-  return withDatabase(options.template, async (db) => {
+  return withDatabase(options.home, async (db) => {
     const landed = await landMembers(db, document, members, options.rowLimit, options.tell ?? (() => undefined));
-    const sql = statements(document, fieldsOf(document, landed), options);
+    const sql = statements(document, fieldsOf(document, landed), options, db);
     requireBounded(document, landed, sql);
     const figures: JoinFigures[] = [];
     for (const join of sql.joins) {

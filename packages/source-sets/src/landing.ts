@@ -89,7 +89,7 @@ export async function landMembers(
 ): Promise<Landed> {
   const landing = new Landing(db, document, rowLimit, tell);
   for (const [i, member] of membersOf(document).entries()) await landing.member(member, members[i]!);
-  await db.exec('ANALYZE');
+  for (const alias of landing.datasets.keys()) await db.exec(`ANALYZE ${landedTable(alias)}`);
   return landing;
 }
 
@@ -140,7 +140,7 @@ class Landing implements Landed {
         `${member.dataset} has ${columns.length} fields; a source set joins at most 1,000 of one.`,
       );
     await this.db.exec(
-      `CREATE UNLOGGED TABLE ${landedTable(member.alias)} (_row bigint, _file text${columns.map((c) => `, ${c}`).join('')})`,
+      `CREATE TEMP TABLE ${landedTable(member.alias)} (_row bigint, _file text${columns.map((c) => `, ${c}`).join('')})`,
     );
     await this.fill(
       member,

@@ -20,19 +20,45 @@ import {
   type SourceField,
   type Value,
 } from '@versicle/core';
-import { composeRecords, type Composed, type MemberRecords } from './index.ts';
+import { postgresPrograms, PostgresServer } from '@versicle/postgres/testing';
+import {
+  composeRecords,
+  joinFigures,
+  type Composed,
+  type JoinFigures,
+  type MemberRecords,
+  type SetHome,
+} from './index.ts';
 
 /** Files and composed records for the tests of this package. */
 
-const home = mkdtempSync(join(tmpdir(), 'versicle-compose-'));
-afterAll(() => rmSync(home, { recursive: true, force: true }));
+const directory = mkdtempSync(join(tmpdir(), 'versicle-compose-'));
+afterAll(() => rmSync(directory, { recursive: true, force: true }));
 
-/** Made by whichever server started first; without it, an empty database is made each time. */
-export const TEMPLATE = join(__dirname, '../../../.cache/template');
+/** The template is made by whichever server started first; without it, an empty database is made each time. */
+const HERE: SetHome = { kind: 'here', template: join(__dirname, '../../../.cache/template') };
+const OPTIONS = { rowLimit: null, startedAt: '2026-11-26T08:00:00Z' };
+/** Null where Debian's PostgreSQL server is not installed. */
+let server: PostgresServer | null = null;
+beforeAll(async () => void (server = postgresPrograms() === null ? null : await PostgresServer.start()));
+afterAll(() => server?.stop());
+const onServer = ({ port }: PostgresServer): SetHome => ({
+  kind: 'server',
+  sessions: 'Versicle composing',
+  address: {
+    host: '127.0.0.1',
+    port,
+    database: 'postgres',
+    user: 'ledger',
+    password: PostgresServer.password,
+    ssl: false,
+    label: 'the ledger',
+  },
+});
 
 let files = 0;
 export function csv(names: string[], rows: readonly (readonly (string | null)[])[]): MemberRecords {
-  const path = join(home, `f${++files}.csv`);
+  const path = join(directory, `f${++files}.csv`);
   writeFileSync(path, [names, ...rows].map((r) => r.map((v) => v ?? '').join(';')).join('\n') + '\n');
   return {
     files: [{ path, name: `f${files}.csv` }],
@@ -53,11 +79,30 @@ export async function compose(
   doc: MappingDocument,
   members: readonly MemberRecords[],
 ): Promise<Composed & { records: Record<string, string | null>[] }> {
-  const path = join(home, `out${++files}.jsonl`);
-  const options = { rowLimit: null, startedAt: '2026-11-26T08:00:00Z', template: TEMPLATE };
-  const composed = await composeRecords(doc, members, path, options);
+  const here = composeIn(HERE, doc, members);
+  if (server === null) return here;
+  // Both homes say the same, also where they refuse.
+  const [one, other] = await Promise.allSettled([here, composeIn(onServer(server), doc, members)]);
+  const told = (result: PromiseSettledResult<unknown>): unknown =>
+    result.status === 'fulfilled' ? result.value : (result.reason as Error).message;
+  expect(told(other)).toEqual(told(one));
+  return here;
+}
+async function composeIn(
+  home: SetHome,
+  doc: MappingDocument,
+  members: readonly MemberRecords[],
+): Promise<Composed & { records: Record<string, string | null>[] }> {
+  const path = join(directory, `out${++files}.jsonl`);
+  const composed = await composeRecords(doc, members, path, { ...OPTIONS, home });
   const lines = readFileSync(path, 'utf8').split('\n').filter(Boolean);
   return { ...composed, records: lines.map((l) => JSON.parse(l)) };
+}
+/** What each join finds, in both homes. */
+export async function figuresOf(doc: MappingDocument, members: readonly MemberRecords[]): Promise<JoinFigures[]> {
+  const here = await joinFigures(doc, members, { ...OPTIONS, home: HERE });
+  if (server !== null) expect(await joinFigures(doc, members, { ...OPTIONS, home: onServer(server) })).toEqual(here);
+  return here;
 }
 
 type Rows = readonly (readonly (string | null)[])[];

@@ -4,7 +4,7 @@ import type { Scope } from '../rules/scope.ts';
 import { RuleError } from '../rules/errors.ts';
 import { parseRule, parseSortKey } from '../rules/parse.ts';
 import { printRule, printSortKey, quoteName, textLiteral, writtenName } from '../rules/print.ts';
-import { pushedDown, strictNumber, strictRead } from '../rules/push-down.ts';
+import { IS_INPUT, pushedDown, strictNumber, strictRead } from '../rules/push-down.ts';
 import { makeRule } from '../rules/rule.ts';
 import { codeTablesOf } from '../document/codes.ts';
 import { compileMapping, type CompiledLine } from './compile.ts';
@@ -336,6 +336,7 @@ class DocumentPrinter {
       variable: (name) => (name === 'row_number' ? `${this.document.source.primary.alias}._row` : this.parameter(name)),
       now: null,
       typeOf: (node) => this.typeIn(printRule(node), scope),
+      isInput: IS_INPUT,
     });
     return printRule(parseRule(text), field, (node, p) => ours(node, p));
   }

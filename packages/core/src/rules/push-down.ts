@@ -15,7 +15,11 @@ export interface PushDown {
   /** What now() means; null leaves it to the database. */
   readonly now: string | null;
   readonly typeOf: (node: Node) => ValueType;
+  /** Says whether a text can be read as a type; PostgreSQL has such a function from 16 on. */
+  readonly isInput: string;
 }
+/** PostgreSQL's own, from 16 on: (text, type) → boolean. */
+export const IS_INPUT = 'pg_input_is_valid';
 
 /** Our own functions in plain PostgreSQL SQL (docs/rules.md, Push-down). Throws RuleError for what has no such form. */
 export function pushedDown(to: PushDown): NodePrinter {
@@ -83,7 +87,7 @@ function tryCast(node: Call, to: PushDown, p: (node: Node) => string): string {
   if (given !== 'text' && given !== 'unknown')
     throw new RuleError('try_cast of anything but text has no form in plain SQL.', node.at, node.end);
   const text = `CAST(${p(value)} AS text)`;
-  return `CASE WHEN pg_input_is_valid(${text}, ${textLiteral(wanted.value)}) THEN CAST(${text} AS ${wanted.sql}) END`;
+  return `CASE WHEN ${to.isInput}(${text}, ${textLiteral(wanted.value)}) THEN CAST(${text} AS ${wanted.sql}) END`;
 }
 
 /** An error with this text: it must not be worked out before a record comes to it, hence the volatile part. */

@@ -4,7 +4,7 @@ import type { Scope } from '../rules/scope.ts';
 import { RuleError } from '../rules/errors.ts';
 import { parseRule, parseSortKey } from '../rules/parse.ts';
 import { printRule, printSortKey, textLiteral, type NodePrinter } from '../rules/print.ts';
-import { pushedDown } from '../rules/push-down.ts';
+import { IS_INPUT, pushedDown } from '../rules/push-down.ts';
 import { makeRule } from '../rules/rule.ts';
 import { walk, type Node } from '../rules/syntax.ts';
 import { codeTablesOf } from '../document/codes.ts';
@@ -44,14 +44,18 @@ export interface JoinSql {
 
 export const landedTable = (alias: string): string => `land_${alias}`;
 
-/** Throws RuleError for what has no form in SQL; the document has been checked before. */
+/**
+ * `isInput`: names the function that says whether a text can be read as a type. Throws RuleError for what has no form in SQL;
+ * the document has been checked before.
+ */
 export function sourceSetSql(
   document: MappingDocument,
   fields: readonly SourceField[],
   startedAt: string,
   variables: Readonly<Record<string, string>> = {},
+  isInput: string = IS_INPUT,
 ): SourceSetSql {
-  return new SetPrinter(document, fields, startedAt, variables).print();
+  return new SetPrinter(document, fields, startedAt, variables, isInput).print();
 }
 
 interface Column {
@@ -75,6 +79,7 @@ class SetPrinter {
     private readonly fields: readonly SourceField[],
     private readonly startedAt: string,
     private readonly variables: Readonly<Record<string, string>>,
+    private readonly isInput: string,
   ) {
     this.codeTables = codeTablesOf(document, readDate(startedAt.slice(0, 10)));
     const scopes = composedScopes(document, fields, { ...MAPPING_VARIABLES, codeTables: this.codeTables });
@@ -246,6 +251,7 @@ class SetPrinter {
       },
       now,
       typeOf: (node) => makeRule(printRule(node), this.base).type,
+      isInput: this.isInput,
     });
   }
 }

@@ -141,6 +141,17 @@ export class ServerDatabase implements Database, Sessions {
     }
   }
 
+  /** One connection for all that `work` does, in no transaction but its own; closed afterwards, with its temporary tables. */
+  async inSession<T>(work: (session: Session) => Promise<T>): Promise<T> {
+    const takesCopy = await this.takesCopy();
+    const client = await this.said(this.pool.connect());
+    try {
+      return await work(sessionOf(client, takesCopy));
+    } finally {
+      client.release(true);
+    }
+  }
+
   async takeOn(source: string, claim: number): Promise<void> {
     await this.hasJournal();
     await this.inTransaction((session) => takeOnRun(session, source, claim));

@@ -1,5 +1,5 @@
 import type { ComposedCounts, ComposedPeek, MappingDocument, Marks, SourceField } from '@versicle/core';
-import type { JoinFigures, MemberRecords, OccurringKeys } from '@versicle/source-sets';
+import type { JoinFigures, MemberRecords, OccurringKeys, SetHome } from '@versicle/source-sets';
 
 /** What the thread that composes a source set is told at its start. */
 export interface SourceSetJob {
@@ -9,7 +9,7 @@ export interface SourceSetJob {
   readonly startedAt: string;
   readonly variables: Readonly<Record<string, string>>;
   readonly rowLimit: number | null;
-  readonly template: string | null;
+  readonly home: SetHome;
   /** Where the composed records go; null: only the figures of the joins are wanted. */
   readonly path: string | null;
 }
@@ -26,7 +26,7 @@ export type FromSourceSet =
   | { readonly kind: 'fetch'; readonly member: number; readonly wanted: OccurringKeys | null }
   | { readonly kind: 'composed'; readonly answer: ComposedAnswer }
   | { readonly kind: 'figures'; readonly figures: readonly JoinFigures[] }
-  | { readonly kind: 'refused'; readonly message: string; readonly expected: boolean };
+  | { readonly kind: 'refused'; readonly message: string; readonly because: 'source set' | 'away' | 'fault' };
 export interface ToSourceSet {
   readonly member: number;
   readonly records: MemberRecords;

@@ -7,6 +7,7 @@ import {
   Aborted,
   composedNames,
   type DeclaredMarks,
+  Fault,
   type FileFormat,
   isComposed,
   isPlaceField,
@@ -24,7 +25,7 @@ import {
   Unreadable,
 } from '@versicle/core';
 import type { ComposedAnswer as Composed } from './messages.ts';
-import type { JoinFigures, MemberRecords, OccurringKeys } from '@versicle/source-sets';
+import type { JoinFigures, MemberRecords, OccurringKeys, SetHome } from '@versicle/source-sets';
 import { recordsOf } from '@versicle/files';
 import { openSource } from '../sources/open-source.ts';
 import type { RevisionReadings } from '../sources/readings.ts';
@@ -67,13 +68,13 @@ const SAMPLE_READ = 400;
 const SAMPLE_SHOWN = 200;
 const KEY_ROWS = 20_000;
 
-/** Source sets of several datasets: brings their records together in a PostgreSQL of their own. */
+/** Source sets of several datasets: brings their records together in PostgreSQL. */
 export class SourceSets {
   constructor(
     private readonly systems: Systems,
     private readonly structures: Structures,
-    /** An empty data directory of PostgreSQL, which is quicker to copy than to make. */
-    private readonly template: string | null,
+    /** Where records are brought together. */
+    private readonly home: SetHome,
   ) {}
 
   async compose(document: MappingDocument, wishes: ComposeWishes): Promise<ComposedPlan> {
@@ -206,7 +207,7 @@ export class SourceSets {
         startedAt: new Date(startedAt).toISOString(),
         variables,
         rowLimit,
-        template: this.template,
+        home: this.home,
         path,
       };
       return await new Promise<FromSourceSet>((resolve, reject) => {
@@ -220,8 +221,7 @@ export class SourceSets {
         if (signal.aborted) stop();
         worker.on('message', (message: FromSourceSet) => {
           if (message.kind === 'progress') return tell?.(message.records);
-          if (message.kind === 'refused')
-            return reject(message.expected ? refused(message.message) : new Error(message.message));
+          if (message.kind === 'refused') return reject(refusal(message));
           if (message.kind !== 'fetch') return resolve(message);
           const place = message.member;
           fetched(place, { wanted: message.wanted })
@@ -275,6 +275,11 @@ export class SourceSets {
   }
 }
 
+function refusal({ because, message }: Extract<FromSourceSet, { kind: 'refused' }>): Error {
+  if (because === 'away')
+    return new Fault('store away', `${message} What is under way goes on as soon as the server answers.`);
+  return because === 'source set' ? refused(message) : new Error(message);
+}
 function keyFilter({ field, values }: OccurringKeys): string {
   const name = `"${field.replace(/"/g, '""')}"`;
   return values.length === 0 ? 'FALSE' : `${name} IN (${values.map((v) => `'${v.replace(/'/g, "''")}'`).join(', ')})`;

@@ -72,6 +72,37 @@ const message = (env: Record<string, string>, data: string): Promise<string> =>
     expect((await other.run(on.plan)).counts).toMatchObject({ read: 2970, delivered: 2970 });
   });
 
+  it('have source sets composed on the server, too, and again where that is cut off', async () => {
+    const [one] = all.processes as [(typeof all.processes)[0]];
+    const fields = [{ name: 'no', type: 'text', nullable: false }];
+    await pg.query('CREATE TABLE pairs (no text PRIMARY KEY)');
+    // Each record is compared with each other one, which takes its time.
+    const never = 'n.no < i.no AND n.no > i.no';
+    const { plan } = await one.mapping({
+      versicle: 1,
+      name: 'Pairs',
+      source: {
+        primary: { alias: 'i', dataset: 'w/item' },
+        joins: [{ alias: 'n', dataset: 'pg/numbers', kind: 'left', on: never }],
+      },
+      target: { dataset: 'pg/pairs', key: ['no'], fields },
+      lines: [{ id: 'l', target: 'no', kind: 'straight', source: 'i.no' }],
+      write: { mode: 'upsert', existing: 'overwrite' },
+    });
+    const { run } = await one.api('startPlan', 'POST', `/plans/${plan}/start`, {});
+    let ended = 0;
+    while (ended === 0)
+      ended = (
+        await pg.query(
+          "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE state = 'active' AND query LIKE '%FROM land_i%' AND pid <> pg_backend_pid()",
+          'beside',
+        )
+      ).length;
+    expect(await one.ended(run)).toMatchObject({ state: 'finished', counts: { read: 2970, delivered: 2970 } });
+    const [left] = await pg.query("SELECT count(*)::int AS n FROM pg_class WHERE relname LIKE 'land_%'", 'beside');
+    expect(left).toEqual({ n: 0 });
+  });
+
   it('need a store on a server, and none that lie in a data directory already', async () => {
     const home = mkdtempSync(join(tmpdir(), 'versicle-beside-'));
     expect(await message({ VERSICLE_EMBEDDED: 'server' }, join(home, 'a'))).toContain('needs a store on a server');
