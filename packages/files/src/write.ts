@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto';
 import { createWriteStream, type WriteStream } from 'node:fs';
 import { once } from 'node:events';
 import { finished } from 'node:stream/promises';
@@ -21,13 +22,18 @@ export class TextFile {
   private failure: Error | null = null;
   private readonly stream: WriteStream;
   private handedOver = 0;
+  private readonly hash = createHash('sha256');
 
   /** Bytes of the file so far, with those that wait. */
   get bytes(): number {
     return this.handedOver + this.out.length;
   }
 
-  constructor(private readonly path: string) {
+  /** `sums`: whether what is written is summed up. */
+  constructor(
+    private readonly path: string,
+    private readonly sums = false,
+  ) {
     this.stream = createWriteStream(path);
     this.stream.on('error', (error) => (this.failure = error));
   }
@@ -39,8 +45,10 @@ export class TextFile {
     this.requireSound();
     if (this.out.length < atLeast) return;
     this.handedOver += this.out.length;
+    const bytes = this.out.take();
+    if (this.sums) this.hash.update(bytes);
     // `once` also ends, by throwing, when the stream reports an error; the next look says so.
-    if (!this.stream.write(this.out.take())) await once(this.stream, 'drain').catch(() => undefined);
+    if (!this.stream.write(bytes)) await once(this.stream, 'drain').catch(() => undefined);
     this.requireSound();
   }
   private requireSound(): void {
@@ -54,6 +62,10 @@ export class TextFile {
     }).catch((error: Error) => {
       throw new Fault('unwritable', `${this.path} can't be written: ${error.message}`);
     });
+  }
+  /** Once it is closed: what all of its bytes sum up to (SHA-256). */
+  sum(): string {
+    return this.hash.digest('hex');
   }
 }
 

@@ -29,6 +29,8 @@ export interface Composed {
   /** How many records of the primary dataset come before each of its files. */
   readonly before: ReadonlyMap<string, number>;
   readonly peek: ComposedPeek;
+  /** What the bytes of their file sum up to. */
+  readonly sum: string;
   /** Sentences about joined records that could not be read. */
   readonly remarks: readonly string[];
 }
@@ -111,7 +113,7 @@ async function composeLanded(
     unmatched: counts.unmatched === 0 ? [] : await peekAt(db, sql.peek.unmatched),
     filtered: sql.peek.filtered === null ? [] : await peekAt(db, sql.peek.filtered),
   };
-  const written = await write(db, sql, landed, path, options);
+  const { written, sum } = await write(db, sql, landed, path, options);
   const { read, multiplied, unmatched, filtered, kept } = counts;
   const folded = kept - (written - landed.unreadable.length);
   return {
@@ -120,6 +122,7 @@ async function composeLanded(
     marks: declaredMarks(document, landed.members),
     before: landed.before,
     peek,
+    sum,
   };
 }
 
@@ -205,10 +208,10 @@ async function write(
   landed: Landed,
   path: string,
   { tell }: ComposeOptions,
-): Promise<number> {
+): Promise<{ written: number; sum: string }> {
   // One that a process which hangs has half written is its own.
   const partial = `${path}.${randomUUID()}.partial`;
-  const file = new TextFile(partial);
+  const file = new TextFile(partial, true);
   const heads = sql.names.map((name, i) => `${i === 0 ? '{' : ','}${JSON.stringify(name)}:`);
   let records = 0;
   let whole = false;
@@ -241,5 +244,5 @@ async function write(
     });
   }
   renameSync(partial, path);
-  return records;
+  return { written: records, sum: file.sum() };
 }

@@ -143,7 +143,11 @@ export class CarryOut {
   /** Reads and maps all records; each chunk goes the way of its lane. */
   private async map(work: Work, queue: QueueLane | null, changes: RunChanges): Promise<MappingEnd> {
     const { claim, row, document, target, dataset, run, signal } = work;
-    const plan = await this.sourcePlan(work);
+    const isGone = this.runs.isGone(row);
+    if (isGone)
+      await this.log(row.id, 'what it had fetched lies with a process that is gone; fetches it again', 'warning');
+    const plan = await this.sourcePlan(work, isGone);
+    if (isGone) await this.runs.fetchedAgain(claim, plan);
     const noticed = await noticeSource(this.db, row, document, plan);
     if (row.state === 'running') await this.log(row.id, `taken up again after ${counted(Number(row.read), 'record')}`);
     else await this.begin(work, plan);
@@ -275,7 +279,7 @@ export class CarryOut {
     return { ...underWay, claim, row, document, target, dataset, run };
   }
 
-  private async sourcePlan({ row, document, signal }: Work): Promise<SourcePlan> {
+  private async sourcePlan({ row, document, signal }: Work, isGone: boolean): Promise<SourcePlan> {
     const { system, dataset } = await this.systems.openDataset(document.source.primary.dataset);
     return sourcePlanOf(
       {
@@ -287,6 +291,7 @@ export class CarryOut {
         rowLimit: row.row_limit === null ? null : Number(row.row_limit),
         began: sourceOf(row),
         landing: this.landing(row.id),
+        isGone,
         part: this.part(row),
         signal,
         log: (message) => this.log(row.id, message),

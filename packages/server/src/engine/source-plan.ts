@@ -1,4 +1,4 @@
-import { statSync } from 'node:fs';
+import { rmSync, statSync } from 'node:fs';
 import {
   Aborted,
   counted,
@@ -30,6 +30,8 @@ export interface SourceOf {
   readonly began: SourcePlan | null;
   /** Where its records are kept that had to be fetched. */
   readonly landing: string;
+  /** What an earlier life fetched lies with a process that is gone. */
+  readonly isGone: boolean;
   /** Where the records are kept that a share gave it; null: it reads the dataset itself. */
   readonly part: string | null;
   readonly signal: AbortSignal;
@@ -65,7 +67,7 @@ export async function sourcePlanOf(source: SourceOf, sourceSets: SourceSets): Pr
       return replayPlan({ names: described.fields.map((f) => f.name), marks: null });
     }
     // What a run read from a system that moves on is kept beside the store until it ends, so that it can be taken up again.
-    if (began) return stillLanded(began, landing);
+    if (began && !source.isGone) return stillLanded(began, landing);
   }
   let requests = 0;
   const { plan, fetched } = await openSource({
@@ -90,6 +92,7 @@ export async function sourcePlanOf(source: SourceOf, sourceSets: SourceSets): Pr
   if (fetched !== null) await log(`fetched ${counted(fetched, 'record')}${by}`);
   if (requests > 0) await source.asked(requests);
   if (!began) return plan;
+  if (source.isGone) return sameAgain(began, plan);
   for (const [i, file] of began.files.entries()) {
     const now = plan.files[i];
     if (now?.name !== file.name || now.bytes !== file.bytes || now.changed !== file.changed)
@@ -116,13 +119,28 @@ function stillLanded(began: SourcePlan, landing: string): SourcePlan {
   );
 }
 
+/**
+ * What was fetched again, where it is what the run began with: its chunks are the same then, and those that arrived are told by
+ * the journal. With anything else the run would go on at the wrong record.
+ */
+function sameAgain(began: SourcePlan, now: SourcePlan): SourcePlan {
+  const [before, again] = [began.files[0]!, now.files[0]!];
+  const names = (plan: SourcePlan): string => JSON.stringify(plan.fields.map((f) => f.name));
+  if (before.sum !== undefined && before.sum === again.sum && names(began) === names(now))
+    return { ...began, files: [{ ...before, path: again.path, changed: again.changed }] };
+  rmSync(again.path, { force: true });
+  throw new Error(
+    'The records that this run had fetched lie with a process that is gone, and its source has others now, so it can’t go on here. Start that process again with its data directory and take the run up again, or start a new run; records that arrived already are not doubled where the document upserts.',
+  );
+}
+
 /** Composed records are kept beside the store until the run ends, so that it can be taken up again. */
 async function composedPlan(
-  { run, kind, document, began, landing, rowLimit, signal, log, variables, readings }: SourceOf,
+  { run, kind, document, began, landing, isGone, rowLimit, signal, log, variables, readings }: SourceOf,
   sourceSets: SourceSets,
 ): Promise<SourcePlan> {
   if (kind === 'replay') return replayPlan(await sourceSets.names(document));
-  if (began) return stillLanded(began, landing);
+  if (began && !isGone) return stillLanded(began, landing);
   await log(`composes the records of ${counted(membersOf(document).length, 'dataset')} in PostgreSQL`);
   const { plan, composed } = await sourceSets
     .compose(document, {
@@ -142,7 +160,7 @@ async function composedPlan(
     `${n(read)} read + ${n(multiplied)} multiplied = ${n(unmatched)} unmatched + ${n(filtered)} filtered + ${n(folded)} folded + ${n(records)} records`,
   );
   for (const remark of composed.remarks) await log(remark);
-  return plan;
+  return began ? sameAgain(began, plan) : plan;
 }
 
 /** Failed records that are sent again come as they were kept; only the names of the fields are needed. */

@@ -18,6 +18,7 @@ import type { Arrived, Captured, SourcePlan } from '../systems/kinds/kind.ts';
 import { Peers } from '../workers/peers.ts';
 import type { ThisWorker } from '../workers/workers.ts';
 import { HOLDERS, readRun } from './run-store.ts';
+import { LEFT_BEHIND } from './left-behind.ts';
 import { IN_THE_WAY, KEPT_ELSEWHERE, usesOf, type RunUse } from './run-uses.ts';
 
 /** What cuts a run into chunks: the same in each of its lives, or the journal would take one chunk for another. */
@@ -49,6 +50,8 @@ export interface RunRow {
   read: string;
   /** Whose claim ran out when this one was made. */
   taken_from: string | null;
+  /** Where what it has fetched lies; null: in no process of its own. */
+  records_at: string | null;
   cut: Cut | string | null;
   sequence: string | null;
   sequence_from: string | null;
@@ -220,7 +223,7 @@ export class Runs {
   async claimNext(immediate = false): Promise<Claim | null> {
     return this.claim(
       `SELECT r.id FROM run r
-        WHERE r.state IN ('queued', 'running') AND ${FREE} AND (r.records_at IS NULL OR r.records_at = $3)
+        WHERE r.state IN ('queued', 'running') AND ${FREE} AND (r.records_at IS NULL OR r.records_at = $3 OR ${LEFT_BEHIND})
           AND (NOT $4::boolean OR r.kind = 'replay' OR r.row_limit IS NOT NULL OR r.taken -> 'only' -> 'after' IS NOT NULL)
           AND EXISTS (SELECT 1 FROM run_use u WHERE u.run = r.id)
           AND NOT EXISTS (SELECT 1 FROM (${IN_THE_WAY}) w WHERE w.id < r.id OR w.claimed_until IS NOT NULL)
@@ -291,6 +294,20 @@ export class Runs {
     await this.db.transaction([
       requireClaim({ run, number }),
       { sql: 'UPDATE run SET records_at = $2 WHERE id = $1', params: [run, this.me.place] },
+    ]);
+  }
+  /** Whether what it has fetched lies with another process, which is not there any more. */
+  isGone({ records_at }: RunRow): boolean {
+    return records_at !== null && records_at !== this.me.place;
+  }
+  /** The very same records lie here now. */
+  async fetchedAgain({ run, number }: Claim, source: SourcePlan): Promise<void> {
+    await this.db.transaction([
+      requireClaim({ run, number }),
+      {
+        sql: 'UPDATE run SET records_at = $2, source = $3 WHERE id = $1',
+        params: [run, this.me.place, JSON.stringify(source)],
+      },
     ]);
   }
   /** A run that was being carried out stays as it is until somebody lets it go on. */
@@ -425,7 +442,7 @@ export class Runs {
   async row(id: number): Promise<RunRow | null> {
     const [run] = await this.db.query<RunRow>(
       `SELECT r.id, r.uid, r.kind, r.plan, r.mapping, r.revision, r.state, r.row_limit, r.chunk, r.read, r.cut, r.sequence, r.sequence_from,
-              r.confirmed_by, r.started_at, r.source, r.mapped, r.parent, r.taken_from, r.carries, r.variables, r.taken, r.since, r.captured, r.unread FROM run r WHERE r.id = $1`,
+              r.confirmed_by, r.started_at, r.source, r.mapped, r.parent, r.taken_from, r.records_at, r.carries, r.variables, r.taken, r.since, r.captured, r.unread FROM run r WHERE r.id = $1`,
       [id],
     );
     return run ?? null;

@@ -19,6 +19,7 @@ export interface ComposedAnswer {
   readonly peek: ComposedPeek;
   readonly marks: Readonly<Record<string, Marks>>;
   readonly before: ReadonlyMap<string, number>;
+  readonly sum: string;
   readonly remarks: readonly string[];
 }
 export type FromSourceSet =

@@ -88,7 +88,9 @@ export class SourceSets {
       composed: answer,
       plan: {
         kind: 'files',
-        files: [{ path: wishes.path, name: 'the records of the source set', bytes: size, changed: mtimeMs }],
+        files: [
+          { path: wishes.path, name: 'the records of the source set', bytes: size, changed: mtimeMs, sum: answer.sum },
+        ],
         format: { kind: 'jsonl', encoding: 'utf-8' },
         fields: names.map((name) => ({ name, type: 'text' })),
         marks: answer.marks,

@@ -68,7 +68,7 @@ export async function land(
   mkdirSync(dirname(path), { recursive: true });
   // A process that hangs may have one half written, and go on with it: nobody else writes to that.
   const partial = `${path}.${randomUUID()}.partial`;
-  const file = new TextFile(partial);
+  const file = new TextFile(partial, true);
   const names = new Set<string>();
   const limit = rowLimit ?? Infinity;
   const room = new Room(dirname(path), bounds);
@@ -101,7 +101,7 @@ export async function land(
     records,
     plan: {
       kind: 'files',
-      files: [{ path, name: 'the records fetched', bytes: size, changed: mtimeMs }],
+      files: [{ path, name: 'the records fetched', bytes: size, changed: mtimeMs, sum: file.sum() }],
       format: { kind: 'jsonl', encoding: 'utf-8', landed: true },
       fields: [...names].map((name) => ({ name, type: 'text' })),
     },

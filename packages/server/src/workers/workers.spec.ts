@@ -293,6 +293,59 @@ import { Several } from '../testing/several.ts';
     await Promise.all([from.close(), to.close()]);
   });
 
+  it('fetch again what lies with one that is gone, and go on where it is the same', async () => {
+    const all = await several('behind');
+    const own = { VERSICLE_SHARED: '', VERSICLE_KEY: 'ab'.repeat(32), VERSICLE_GONE_SECONDS: '3' };
+    const one = await all.start(own);
+    await all.start(own);
+    await all.connect();
+    await pg.query(
+      "CREATE TABLE items (no text PRIMARY KEY, name text, price text); INSERT INTO items SELECT n, 'n', '1,00' FROM generate_series(1, 4000) n",
+    );
+    await pg.query('CREATE TABLE left_behind (no text NOT NULL, name text, price numeric(8,2))');
+    const base = itemsDocument('', { name: 'Left', source: { primary: { alias: 'i', dataset: 'pg/items' } } });
+    const target = { ...(base['target'] as object), dataset: 'pg/left_behind', key: [] };
+    const { plan } = await one.mapping({ ...base, target, write: { mode: 'insert' } });
+    /** Killed in the middle. */
+    const broken = async (): Promise<{ id: number; killed: RunningServer; other: RunningServer }> => {
+      const id = await start(
+        all.processes.find((p) => p.child.exitCode === null)!,
+        plan,
+      );
+      const killed = await carrierOf(all, id);
+      const other = all.processes.find((p) => p !== killed)!;
+      await until(
+        () => run(other, id),
+        ({ counts }) => counts.delivered > 100,
+      );
+      await killed.stop('SIGKILL');
+      expect((await run(other, id)).counts.delivered).toBeLessThan(4000);
+      return { id, killed, other };
+    };
+
+    const same = await broken();
+    expect((await until(() => run(same.other, same.id), (r) => r.stranded !== null)).stranded).toContain('Another one fetches them again if it does not come back within 3 seconds.'); // prettier-ignore
+    const done = await same.other.ended(same.id);
+    expect(done).toMatchObject({ state: 'finished', counts: { read: 4000, delivered: 4000 } });
+    expect(JSON.stringify(done.log)).toContain('lies with a process that is gone; fetches it again');
+    expect(await all.there('left_behind')).toEqual([4000, 4000]);
+    await same.killed.restart();
+
+    await pg.query('TRUNCATE left_behind');
+    const moved = await broken();
+    await pg.query("UPDATE items SET name = 'another' WHERE no = '4000'");
+    const stopped = await moved.other.ended(moved.id);
+    expect(stopped).toMatchObject({ state: 'broken' });
+    expect(stopped.error).toContain('its source has others now');
+    const { delivered } = stopped.counts;
+    expect(await all.there('left_behind')).toEqual([delivered, delivered]);
+    // Whoever has them goes on.
+    await moved.killed.restart();
+    await moved.other.api('takeUpRun', 'POST', `/runs/${moved.id}/take-up`);
+    expect(await moved.other.ended(moved.id)).toMatchObject({ state: 'finished', counts: { delivered: 4000 } });
+    expect(await all.there('left_behind')).toEqual([4000, 4000]);
+  });
+
   it('start what is due once each, also when the one that sees to it is killed', async () => {
     const all = await several('due');
     await all.start();

@@ -39,6 +39,8 @@ export interface SourcePlan {
     readonly name: string;
     readonly bytes: number;
     readonly changed: number;
+    /** What its bytes sum up to, where it was fetched and is kept by us. */
+    readonly sum?: string;
   }[];
   readonly format: FileFormat;
   readonly fields: readonly SourceField[];
