@@ -1,18 +1,4 @@
-import {
-  closeSync,
-  constants,
-  existsSync,
-  fsyncSync,
-  lstatSync,
-  mkdirSync,
-  openSync,
-  readdirSync,
-  readFileSync,
-  renameSync,
-  rmSync,
-  statSync,
-  writeFileSync,
-} from 'node:fs';
+import { existsSync, lstatSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import {
   contentOf,
@@ -34,6 +20,7 @@ import {
 } from '@versicle/core';
 import { cantWriteInto, openRecordFile, outputKind } from '@versicle/files';
 import type { BulkTarget, Finished, TargetRun } from '../kind.ts';
+import { Stage, StageGone } from './stage.ts';
 
 /** What the file was like when we wrote it last: one that is not so any more is somebody else's. */
 interface Made {
@@ -59,7 +46,15 @@ export class FolderTarget implements BulkTarget {
 
   constructor(private readonly root: string) {}
 
-  prepare(document: MappingDocument, dataset: string, { uid }: TargetRun): Promise<string[]> {
+  async takeOn(run: TargetRun): Promise<null> {
+    try {
+      this.stage(run).take();
+      return await Promise.resolve(null);
+    } catch (error) {
+      throw error instanceof StageGone ? error : unwritable(this.root, error);
+    }
+  }
+  prepare(document: MappingDocument, dataset: string, run: TargetRun): Promise<string[]> {
     requireFileName(dataset);
     const { mode } = document.write;
     if (mode !== 'replace' && mode !== 'insert' && mode !== 'append')
@@ -71,7 +66,9 @@ export class FolderTarget implements BulkTarget {
       const kind = outputKind(dataset);
       if (kind !== 'xlsx') rowFormat(kind, fieldsOf(document));
       makeFolder(this.partsOf(dataset));
-      this.fields.set(uid, fieldsOf(document));
+      // Of runs that began before they had ids of their own, nobody takes any on.
+      if (run.legacy) this.stage(run).take();
+      this.fields.set(run.uid, fieldsOf(document));
     } catch (error) {
       throw isFault(error) ? error : unwritable(this.root, error);
     }
@@ -107,7 +104,8 @@ export class FolderTarget implements BulkTarget {
     );
   }
 
-  async deliver(delivery: Delivery, { uid }: TargetRun): Promise<Delivered> {
+  async deliver(delivery: Delivery, run: TargetRun): Promise<Delivered> {
+    const { uid } = run;
     const rejections: Rejection[] = [];
     for (const [part, { dataset, columns, content }] of delivery.parts.entries()) {
       const sorted = sifted(dataset, this.fields.get(uid)!, contentOf(content, 'copy'));
@@ -116,13 +114,17 @@ export class FolderTarget implements BulkTarget {
       makeFolder(folder);
       const path = join(folder, `${number(delivery.run)}-${number(delivery.chunk)}-${short(uid)}`);
       const names = Buffer.from(`${COLUMNS}${JSON.stringify(columns.map((c) => c.name))}\n`);
-      writeNew(`${path}.new`, Buffer.concat([names, sorted.taken]));
-      renameSync(`${path}.new`, path);
+      const stage = this.stage(run);
+      await stage.during(() => stage.put(Buffer.concat([names, sorted.taken]), path));
     }
-    return Promise.resolve({ rejections, unchanged: 0 });
+    return { rejections, unchanged: 0 };
   }
 
-  async finish(document: MappingDocument, dataset: string, run: TargetRun): Promise<Finished> {
+  finish(document: MappingDocument, dataset: string, run: TargetRun): Promise<Finished> {
+    const stage = this.stage(run);
+    return stage.during(() => this.make(document, dataset, run, stage));
+  }
+  private async make(document: MappingDocument, dataset: string, run: TargetRun, stage: Stage): Promise<Finished> {
     requireFileName(dataset);
     const fields = fieldsOf(document);
     const readers = fields.map((f) => converterTo(f.type, 'text'));
@@ -130,7 +132,7 @@ export class FolderTarget implements BulkTarget {
     const replaces = document.write.mode === 'replace' && run.kind === 'full';
     const all = readdirSync(folder).filter((n) => PART.test(n));
     const wanted = all.filter((n) => !replaces || n.endsWith(`-${short(run.uid)}`)).sort();
-    const partial = join(folder, `whole${/\.[^.]+$/.exec(dataset)![0]}`);
+    const partial = stage.file(`whole${/\.[^.]+$/.exec(dataset)![0]}`);
     rmSync(partial, { force: true });
     let records = 0;
     const file = await openRecordFile(partial, fields);
@@ -153,27 +155,29 @@ export class FolderTarget implements BulkTarget {
     // A file that came into the folder meanwhile is not ours either.
     this.requireOurs(dataset);
     const { size, mtimeMs } = statSync(partial);
-    writeNew(
-      join(folder, `${MADE}.new`),
-      Buffer.from(JSON.stringify({ bytes: size, changed: mtimeMs } satisfies Made)),
-    );
+    const made = Buffer.from(JSON.stringify({ bytes: size, changed: mtimeMs } satisfies Made));
     // Whatever happens between these two, the file counts as ours: its parts are there.
     rmSync(join(folder, MADE), { force: true });
-    renameSync(partial, join(this.root, dataset));
-    renameSync(join(folder, `${MADE}.new`), join(folder, MADE));
+    stage.move(partial, join(this.root, dataset));
+    stage.put(made, join(folder, MADE));
     if (replaces) for (const name of all) if (!wanted.includes(name)) rmSync(join(folder, name));
     return { log: [`the file ${dataset} has ${records.toLocaleString('en-GB')} records`] };
   }
 
   /** What a run brought that replaces the content and does not end well is no part of the file. */
-  async discard({ uid }: TargetRun, dataset: string, isDelivered: boolean): Promise<void> {
+  async discard(run: TargetRun, dataset: string, isDelivered: boolean): Promise<void> {
+    const { uid } = run;
     this.fields.delete(uid);
+    this.stage(run).leave();
     const folder = this.partsOf(dataset);
     if (!isDelivered && existsSync(folder))
       for (const name of readdirSync(folder)) if (name.endsWith(`-${short(uid)}`)) rmSync(join(folder, name));
     return Promise.resolve();
   }
 
+  private stage(run: TargetRun): Stage {
+    return new Stage(this.root, run);
+  }
   private partsOf(dataset: string): string {
     return join(this.root, `.versicle-${dataset}`);
   }
@@ -230,23 +234,12 @@ function partAt(path: string, fields: readonly OutField[]): { places: readonly n
   const columns = JSON.parse(lines[0].slice(COLUMNS.length)) as string[];
   return { places: fields.map((f) => columns.indexOf(f.name)), lines: lines.slice(1) };
 }
-/** Never through a link that somebody put there. */
-function writeNew(path: string, content: Uint8Array): void {
-  rmSync(path, { force: true });
-  const file = openSync(path, constants.O_WRONLY | constants.O_CREAT | constants.O_EXCL | constants.O_NOFOLLOW, 0o644);
-  try {
-    writeFileSync(file, content);
-    // It counts as delivered from now on, also for a machine that loses its power.
-    fsyncSync(file);
-  } finally {
-    closeSync(file);
-  }
-}
 function makeFolder(path: string): void {
   const there = lstatSync(path, { throwIfNoEntry: false });
   if (there && !there.isDirectory())
     throw refused(`${path} is no folder of ours; Versicle keeps parts of files there. Move it away.`);
-  if (!there) mkdirSync(path, { recursive: true });
+  // Not its parent: a folder that is gone is not made anew.
+  if (!there) mkdirSync(path);
 }
 function unwritable(root: string, error: unknown): Error {
   return refused(`Versicle can't write into ${root}: ${(error as Error).message}`);
