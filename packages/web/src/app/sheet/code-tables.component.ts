@@ -5,7 +5,7 @@ import type { Code, MappingDocument } from '@versicle/core';
 import { CodeRowsComponent } from '../codes/code-rows.component';
 import { SELECT } from '../shared/select';
 import { FigurePipe } from '../shared/words';
-import { sheetActions } from './sheet.feature';
+import { sheetActions } from './sheet.actions';
 import { GIVEN } from '../shared/given';
 
 /** The code tables of the document: from-code, to-code, meaning, and how long they count. A missing code is added here. */

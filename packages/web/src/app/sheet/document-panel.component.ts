@@ -8,7 +8,8 @@ import { Api, type ServerProblem } from '../shared/api';
 import { SELECT } from '../shared/select';
 import { RuleEditorComponent, type Mark } from './rule-editor.component';
 import { ConditionsComponent, type Condition, type ConditionWords } from './conditions.component';
-import { sheetActions, sheetFeature } from './sheet.feature';
+import { sheetActions } from './sheet.actions';
+import { sheetFeature } from './sheet.feature';
 import { GIVEN } from '../shared/given';
 import { FieldComponent } from '../shared/form/field.component';
 

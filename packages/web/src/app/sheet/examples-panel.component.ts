@@ -16,7 +16,8 @@ import { SELECT } from '../shared/select';
 import { SaidComponent } from '../shared/said.component';
 import { SignComponent } from '../shared/signs.component';
 import { inWords } from '../shared/words';
-import { sheetActions, sheetFeature } from './sheet.feature';
+import { sheetActions } from './sheet.actions';
+import { sheetFeature } from './sheet.feature';
 import { FieldComponent } from '../shared/form/field.component';
 import { GIVEN } from '../shared/given';
 

@@ -6,7 +6,8 @@ import { Api } from '../shared/api';
 import { chosenFile } from '../shared/chosen-file';
 import { FigurePipe } from '../shared/words';
 import { codeBlock, givenWords, lackingCodes, withCodes } from './line-codes';
-import { sheetActions, sheetFeature } from './sheet.feature';
+import { sheetActions } from './sheet.actions';
+import { sheetFeature } from './sheet.feature';
 
 /** Codes that are offered to be filled in at once. */
 const OFFERED = 12;

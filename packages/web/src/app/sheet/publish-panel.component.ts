@@ -8,7 +8,8 @@ import { SaidComponent } from '../shared/said.component';
 import { SurfaceDirective } from '../shared/surface.directive';
 import { FigurePipe } from '../shared/words';
 import { LackingFieldsComponent } from './lacking-fields.component';
-import { sheetActions, type SheetState } from './sheet.feature';
+import { sheetActions } from './sheet.actions';
+import { type SheetState } from './sheet.feature';
 import { FieldComponent } from '../shared/form/field.component';
 import { unsettledWords } from './unsettled';
 

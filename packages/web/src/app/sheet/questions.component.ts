@@ -11,7 +11,7 @@ import {
 import { frameFeature } from '../frame/frame.feature';
 import { FullTimePipe, TimePipe } from '../shared/words';
 import { FieldComponent } from '../shared/form/field.component';
-import { sheetActions } from './sheet.feature';
+import { sheetActions } from './sheet.actions';
 
 /** The questions on a line, or on the whole document: asked, answered, withdrawn in place. */
 @Component({

@@ -6,7 +6,8 @@ import { changeLine, parseDocument } from '@versicle/core';
 import { Subject } from 'rxjs';
 import { frameFeature } from '../frame/frame.feature';
 import { SheetKeeper } from './sheet-keeper';
-import { sheetActions as a, sheetFeature } from './sheet.feature';
+import { sheetActions as a } from './sheet.actions';
+import { sheetFeature } from './sheet.feature';
 
 const document_ = parseDocument({
   versicle: 1,

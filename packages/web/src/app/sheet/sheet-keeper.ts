@@ -4,7 +4,8 @@ import { Store } from '@ngrx/store';
 import { firstValueFrom, merge, of, race, timer } from 'rxjs';
 import { filter, first, map, switchMap } from 'rxjs/operators';
 import { frameActions } from '../frame/frame.feature';
-import { sheetActions, sheetFeature } from './sheet.feature';
+import { sheetActions } from './sheet.actions';
+import { sheetFeature } from './sheet.feature';
 
 /** How long leaving waits for a save that is on its way. */
 const PATIENCE = 8000;

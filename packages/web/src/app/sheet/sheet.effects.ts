@@ -30,7 +30,9 @@ import { Api, type ServerProblem } from '../shared/api';
 import { request } from '../shared/request';
 import { foundBehind, nothingBehind, type SentSave } from './left-behind';
 import { page } from './presence';
-import { sheetActions as a, sheetFeature, unsaved, type Samples } from './sheet.feature';
+import { sheetActions as a, type Samples } from './sheet.actions';
+import { sheetFeature } from './sheet.feature';
+import { unsaved } from './state/draft';
 import { TrialService } from './trial.service';
 
 /** Results that take longer than this, in milliseconds, are said to be on their way. */

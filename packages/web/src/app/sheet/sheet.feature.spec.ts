@@ -1,6 +1,7 @@
 import { parseDocument, writeCell, type MappingDocument } from '@versicle/core';
 import type { MappingDetail } from '@versicle/contract';
-import { sheetActions as a, sheetFeature, type SheetState } from './sheet.feature';
+import { sheetActions as a } from './sheet.actions';
+import { sheetFeature, type SheetState } from './sheet.feature';
 
 const document = parseDocument({
   versicle: 1,

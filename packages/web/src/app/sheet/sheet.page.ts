@@ -64,7 +64,8 @@ import { SourceSetPanelComponent } from '../source-sets/source-set-panel.compone
 import { leaveBehind, nothingBehind } from './left-behind';
 import { sayGone } from './presence';
 import { SheetKeeper } from './sheet-keeper';
-import { sheetActions, sheetFeature, type SampleSet } from './sheet.feature';
+import { sheetActions, type SampleSet } from './sheet.actions';
+import { sheetFeature } from './sheet.feature';
 
 const VIEWS = [
   ['sheet', 'Sheet'],

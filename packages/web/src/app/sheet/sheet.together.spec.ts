@@ -15,7 +15,8 @@ import * as fc from 'fast-check';
 import { map, switchMap, throwError, timer, type Observable } from 'rxjs';
 import { frameActions, frameFeature } from '../frame/frame.feature';
 import * as effects from './sheet.effects';
-import { sheetActions as a, sheetFeature, type SheetState } from './sheet.feature';
+import { sheetActions as a } from './sheet.actions';
+import { sheetFeature, type SheetState } from './sheet.feature';
 
 // The results of rules come from a worker, which this is not about.
 jest.mock('./trial.service', () => ({ TrialService: class {} }));

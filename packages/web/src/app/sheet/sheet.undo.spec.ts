@@ -1,7 +1,8 @@
 import * as fc from 'fast-check';
 import { changeBetween, parseDocument, withAllLines, writeCell, type MappingDocument } from '@versicle/core';
 import type { MappingDetail } from '@versicle/contract';
-import { sheetActions as a, sheetFeature, type SheetState } from './sheet.feature';
+import { sheetActions as a } from './sheet.actions';
+import { sheetFeature, type SheetState } from './sheet.feature';
 
 const start = withAllLines(
   parseDocument({

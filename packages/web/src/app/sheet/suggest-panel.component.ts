@@ -7,7 +7,7 @@ import type { Loadable } from '../shared/loadable';
 import { LoadingComponent } from '../shared/loading.component';
 import { SignComponent } from '../shared/signs.component';
 import { capital, inWords } from '../shared/words';
-import { sheetActions } from './sheet.feature';
+import { sheetActions } from './sheet.actions';
 
 /** From here on suggestions are taken together. */
 const SURE = 0.8;

@@ -10,7 +10,7 @@ import { LoadingComponent } from '../shared/loading.component';
 import { SaidComponent } from '../shared/said.component';
 import { SignComponent } from '../shared/signs.component';
 import { durationWords, figure, FigurePipe } from '../shared/words';
-import { sheetActions } from '../sheet/sheet.feature';
+import { sheetActions } from '../sheet/sheet.actions';
 import { trialActions, trialFeature } from './trial.feature';
 
 type Report = NonNullable<TrialState['report']>;
