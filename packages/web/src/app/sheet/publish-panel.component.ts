@@ -75,7 +75,7 @@ import { unsettledWords } from './unsettled';
                 <p class="rub" role="alert"><vs-said [text]="p.problem" /></p>
                 @for (f of p.faults; track $index) {
                   <p class="rub fault">
-                    <b>{{ f.path }}</b> <vs-said [text]="f.message" />
+                    <b>{{ f.path }}</b>&ngsp;<vs-said [text]="f.message" />
                   </p>
                 }
               }
