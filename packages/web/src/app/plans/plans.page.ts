@@ -1,6 +1,8 @@
 import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, input, linkedSignal } from '@angular/core';
+import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
+import { Actions, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
 import { SELECT } from '../shared/select';
 import { mappingsActions, mappingsFeature } from '../mappings/mappings.feature';
@@ -201,6 +203,13 @@ export class PlansPage {
   constructor() {
     this.open();
     this.store.dispatch(mappingsActions.opened());
+    // What was refused stays as it was written.
+    inject(Actions)
+      .pipe(ofType(plansActions.made), takeUntilDestroyed())
+      .subscribe(() => {
+        this.adding.set(false);
+        this.name.set('');
+      });
     inject(DestroyRef).onDestroy(() => this.store.dispatch(plansActions.left()));
   }
   protected open(): void {
@@ -229,7 +238,5 @@ export class PlansPage {
   }
   protected create(): void {
     this.store.dispatch(plansActions.create({ name: this.name().trim(), mapping: this.mapping()! }));
-    this.adding.set(false);
-    this.name.set('');
   }
 }

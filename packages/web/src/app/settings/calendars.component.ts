@@ -1,6 +1,8 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
+import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { Actions, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
 import type { Calendar } from '@versicle/contract';
 import { AskComponent } from '../shared/ask.component';
@@ -79,7 +81,7 @@ import { settingsActions, settingsFeature } from './settings.feature';
         </div>
         @if (asked() === c.name) {
           <vs-ask [about]="'Remove ' + c.name" does="Remove it" (done)="remove(c)" (letBe)="asked.set(null)"
-            >Its {{ c.days.length }} days are gone then.</vs-ask
+            >{{ c.days.length === 1 ? 'Its day is' : 'Its ' + c.days.length + ' days are' }} gone then.</vs-ask
           >
         }
       } @empty {
@@ -137,6 +139,10 @@ export class CalendarsComponent {
 
   constructor() {
     this.load();
+    // What was refused stays as it was written.
+    inject(Actions)
+      .pipe(ofType(settingsActions.calendarSaved), takeUntilDestroyed())
+      .subscribe(() => this.editing.set(false));
   }
   protected load(): void {
     this.store.dispatch(settingsActions.calendarsOpened());
@@ -158,7 +164,6 @@ export class CalendarsComponent {
       .split(/[\s,;]+/)
       .filter(Boolean);
     this.store.dispatch(settingsActions.saveCalendar({ name: this.name().trim(), calendar: { days } }));
-    this.editing.set(false);
   }
   protected readIn(input: HTMLInputElement): void {
     const file = input.files?.[0];
@@ -166,7 +171,6 @@ export class CalendarsComponent {
     void file?.text().then((icalendar) => {
       const name = this.name().trim() || file.name.replace(/\.\w+$/, '');
       this.store.dispatch(settingsActions.saveCalendar({ name, calendar: { icalendar } }));
-      this.editing.set(false);
     });
   }
   protected remove(c: Calendar): void {

@@ -16,13 +16,13 @@ export const takeBack = request(a.takeBack, 'deleteApiKey', 'in turn', {
   failed: (problem) => a.actFailed({ problem }),
 });
 
-export const loadCalendars = request(a.calendarsOpened, 'listCalendars', 'newest', {
+export const loadCalendars = request([a.calendarsOpened, a.calendarSaved], 'listCalendars', 'newest', {
   done: (calendars) => a.calendarsLoaded({ calendars }),
   failed: (problem) => a.calendarsFailed({ problem }),
 });
 export const saveCalendar = request(a.saveCalendar, 'saveCalendar', 'in turn', {
   call: ({ name, calendar }) => ({ params: { name }, body: calendar }),
-  done: () => a.calendarsOpened(),
+  done: (_, { name }) => a.calendarSaved({ name }),
   failed: (problem) => a.calendarFailed({ problem }),
 });
 export const removeCalendar = request(a.removeCalendar, 'deleteCalendar', 'in turn', {

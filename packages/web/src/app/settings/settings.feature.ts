@@ -29,6 +29,7 @@ export const settingsActions = createActionGroup({
     'calendars loaded': props<{ calendars: Calendar[] }>(),
     'calendars failed': props<{ problem: string }>(),
     'save calendar': props<{ name: string; calendar: SavedCalendar }>(),
+    'calendar saved': props<{ name: string }>(),
     'remove calendar': props<{ name: string }>(),
     'calendar failed': props<{ problem: string }>(),
     'setting opened': emptyProps(),

@@ -1,5 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, signal } from '@angular/core';
+import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
+import { Actions, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
 import type { ApiKey } from '@versicle/contract';
 import { plansActions, plansFeature } from '../plans/plans.feature';
@@ -190,6 +192,15 @@ export class SettingsPage {
   constructor() {
     this.load();
     this.store.dispatch(plansActions.opened());
+    // What was refused stays as it was written.
+    inject(Actions)
+      .pipe(ofType(settingsActions.keyMade), takeUntilDestroyed())
+      .subscribe(() => {
+        this.adding.set(false);
+        this.copied.set(false);
+        this.name.set('');
+        this.only.set([]);
+      });
     inject(DestroyRef).onDestroy(() => this.store.dispatch(settingsActions.left()));
   }
   protected load(): void {
@@ -205,10 +216,6 @@ export class SettingsPage {
         key: { name: this.name().trim(), may: this.may(), ...(plans.length > 0 ? { plans } : {}) },
       }),
     );
-    this.adding.set(false);
-    this.copied.set(false);
-    this.name.set('');
-    this.only.set([]);
   }
   protected takeBack(key: ApiKey): void {
     this.asked.set(null);
