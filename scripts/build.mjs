@@ -53,6 +53,7 @@ export async function buildWeb() {
     'packages/web/tsconfig.json',
     'packages/web/tsconfig.app.json',
     'packages/web/package.json',
+    'scripts/build.mjs',
   ].map((f) => join(root, f));
   const sources = [
     ...sourcesOf(
@@ -84,10 +85,13 @@ export async function buildWeb() {
   });
 }
 
-/** All that the first script imports is asked for at once, not only the ten files that the builder names. */
+/**
+ * All that the first script imports is asked for at once, not only the ten files that the builder names; and what Today imports
+ * besides is kept for the server (today.json), which tells whoever opens that page.
+ */
 function preloadAll(index) {
   const directory = dirname(index);
-  const wanted = new Set();
+  let wanted = new Set();
   const follow = (name) => {
     if (wanted.has(name)) return;
     wanted.add(name);
@@ -101,6 +105,15 @@ function preloadAll(index) {
     .map((name) => `<link rel="modulepreload" href="${name}">`);
   if (wanted.size === 0) fail('The first page has no script; the builder writes it otherwise than before.');
   writeFileSync(index, html.replace(/(?=<script src=)/, links.join('')));
+  const first = wanted;
+  const [main] = [...first].filter((name) => name.startsWith('main-'));
+  const today = /\bimport\("\.\/([\w-]+\.js)"\)\.then\(\w+=>\w+\.todayRoutes\)/.exec(
+    readFileSync(join(directory, main), 'utf8'),
+  );
+  if (today === null) fail('Today is not opened by the first script; the builder writes it otherwise than before.');
+  wanted = new Set(first);
+  follow(today[1]);
+  writeFileSync(join(directory, 'today.json'), JSON.stringify([...wanted].filter((name) => !first.has(name))));
 }
 
 /** Help shows the guide as it stands in docs, with its pictures. */

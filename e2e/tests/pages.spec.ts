@@ -24,6 +24,11 @@ test('the first page is light: below 200 kB of code and styles, sent compressed,
   expect(sent.reduce((sum, s) => sum + s.bytes, 0)).toBeLessThan(200_000);
   expect(sent.filter((s) => s.bytes > 2000 && s.encoding === '')).toEqual([]);
   expect(sent.filter((s) => !s.kept.includes('immutable'))).toEqual([]);
+  // Today's own code is asked for with the first script's.
+  const { link = '' } = (await page.request.get('/today')).headers();
+  const own = [...link.matchAll(/<(\/chunk-[\w-]+\.js)>; rel=modulepreload/g)].map(([, path]) => path);
+  expect(own.length).toBeGreaterThan(0);
+  expect(own.filter((path) => !sent.some((s) => s.path === path))).toEqual([]);
 });
 
 test('each page says in its title what it is about, and above its heading what it lies under', async ({ page }) => {

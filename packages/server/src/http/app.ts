@@ -1,4 +1,4 @@
-import { existsSync } from 'node:fs';
+import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { openApi } from '@versicle/contract';
 import { Fault, isFault, notFound } from '@versicle/core';
@@ -184,6 +184,7 @@ function contentPolicy(): express.RequestHandler {
 /** The built page; unknown addresses outside /api get its index, so that every view can be opened by its link. */
 function servePages(app: Express, pages: string): void {
   const index = join(pages, 'index.html');
+  const ofToday = preloadsOfToday(pages);
   app.use((req, _res, next) => {
     if (!isDecodable(req.path))
       throw new Fault(
@@ -210,10 +211,19 @@ function servePages(app: Express, pages: string): void {
   app.get(/.*/, (req, res, next) => {
     if (/\.\w{1,5}$/.test(req.path)) return next(notFound('There is no such file.'));
     if (!existsSync(index)) return next(new Fault('unavailable', 'The page has not been built; run npm run build.'));
-    // Today's figures come with its code instead of after it.
-    if (/^\/(today)?$/.test(req.path)) res.set('Link', '</api/today>; rel=preload; as=fetch; crossorigin');
+    if (/^\/(today)?$/.test(req.path)) res.set('Link', ofToday);
     res.set('Cache-Control', 'no-cache').sendFile(index);
   });
+}
+
+/** Today's code and figures come with the first script instead of after it. Which files that are, the build has written down. */
+function preloadsOfToday(pages: string): string {
+  const path = join(pages, 'today.json');
+  const names = existsSync(path) ? (JSON.parse(readFileSync(path, 'utf8')) as string[]) : [];
+  return [
+    '</api/today>; rel=preload; as=fetch; crossorigin',
+    ...names.map((name) => `</${name}>; rel=modulepreload`),
+  ].join(', ');
 }
 
 function isDecodable(path: string): boolean {
