@@ -8,6 +8,7 @@ import {
   readdirSync,
   renameSync,
   rmSync,
+  statSync,
   writeFileSync,
 } from 'node:fs';
 import { randomUUID } from 'node:crypto';
@@ -24,6 +25,8 @@ export class StageGone extends Error {
 }
 
 const FOLDER = '.versicle-claims';
+/** Milliseconds since anything was put into a stage or out of it. */
+const FORGOTTEN = 30 * 24 * 60 * 60 * 1000;
 
 /**
  * Where a claim of a run writes what is put into its place in one step. The next claim takes the folder away: whoever was frozen,
@@ -46,7 +49,12 @@ export class Stage {
     // Not its parent: a folder that is gone is not made anew.
     makeFolder(this.folder);
     const mine = `${nameOf(this.run.uid)}-`;
-    for (const name of readdirSync(this.folder).filter((n) => n.startsWith(mine))) {
+    for (const name of readdirSync(this.folder)) {
+      if (!name.startsWith(mine)) {
+        // Of a run that broke, and that nobody took up again.
+        if (ageOf(join(this.folder, name)) > FORGOTTEN) removeAtOnce(join(this.folder, name));
+        continue;
+      }
       const claim = Number(name.slice(mine.length));
       if (claim > this.run.claim) throw new StageGone();
       if (claim < this.run.claim) removeAtOnce(join(this.folder, name));
@@ -90,6 +98,7 @@ function makeFolder(path: string): void {
   }
 }
 const nameOf = (uid: string): string => uid.replace(/[^0-9a-zA-Z]/g, '');
+const ageOf = (path: string): number => Date.now() - (statSync(path, { throwIfNoEntry: false })?.mtimeMs ?? Infinity);
 /** Out of the way in one step, whatever is in it. */
 function removeAtOnce(path: string): void {
   const away = join(dirname(path), `gone-${randomUUID()}`);

@@ -1,4 +1,4 @@
-import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs';
+import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, utimesSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { parseDocument, type Delivery } from '@versicle/core';
@@ -86,5 +86,15 @@ describe('a run that writes a file and is taken on by another process', () => {
     await second.finish(replaces, FILE, of(2));
     await second.discard(of(2), FILE, true);
     expect(readFileSync(join(root, FILE), 'utf8')).toBe('no\nnew\n');
+  });
+
+  it('leaves nothing for good of a run that broke and was not taken up again', async () => {
+    const of = (uid: string): TargetRun => ({ ...run(1), uid });
+    const target = new FolderTarget(root);
+    for (const uid of ['b1', 'b2']) await target.takeOn(of(uid));
+    const month = new Date(Date.now() - 31 * 24 * 60 * 60 * 1000);
+    utimesSync(join(root, '.versicle-claims/b1-1'), month, month);
+    await target.takeOn(of('b3'));
+    expect(readdirSync(join(root, '.versicle-claims')).sort()).toEqual(['b2-1', 'b3-1']);
   });
 });
