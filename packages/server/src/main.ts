@@ -112,6 +112,8 @@ async function start(): Promise<void> {
   await requireSameKey(db, secrets, alone);
   await workers.begin();
   const embedded = await embeddedDatabases(db, store.address, home);
+  // Runs look it up themselves.
+  secondsOf('VERSICLE_GONE_SECONDS', 300);
   const looks = new Looks({ seconds: secondsOf('VERSICLE_LOOK_SECONDS', 60), megabytes: 300 });
   const systems = new Systems(db, embedded, secrets, kinds, peers, looks);
   const failures = new Failures(db);

@@ -337,8 +337,9 @@ import { Several } from '../testing/several.ts';
     const stopped = await moved.other.ended(moved.id);
     expect(stopped).toMatchObject({ state: 'broken' });
     expect(stopped.error).toContain('its source has others now');
-    const { delivered } = stopped.counts;
-    expect(await all.there('left_behind')).toEqual([delivered, delivered]);
+    // The chunk that was under way may have arrived, and nobody could note it down any more.
+    const [rows, different] = await all.there('left_behind');
+    expect([different, [0, 50]]).toEqual([rows, expect.arrayContaining([rows - stopped.counts.delivered])]);
     // Whoever has them goes on.
     await moved.killed.restart();
     await moved.other.api('takeUpRun', 'POST', `/runs/${moved.id}/take-up`);

@@ -3,7 +3,7 @@ import { soak } from './soak.ts';
 
 /** The short form of `npm run soak`: other loads and other instants each time; the seed is in the test's name. */
 const SEED = Number(process.env['VERSICLE_SEED'] ?? Date.now() % 1_000_000);
-const KILLS = Number(process.env['VERSICLE_SOAK_KILLS'] ?? 12);
+const KILLS = Number(process.env['VERSICLE_SOAK_KILLS'] ?? 20);
 
 (postgresPrograms() === null ? describe.skip : describe)('loads of every kind', () => {
   it(`lose and double nothing, and their figures are true, over ${KILLS} kills (VERSICLE_SEED=${SEED})`, async () => {
