@@ -94,8 +94,29 @@ describe('claims of runs', () => {
   it('are not made where only another process has the records, or the embedded database', async () => {
     const id = await run('files', 'store/e');
     await db.query("UPDATE run SET records_at = 'elsewhere' WHERE id = $1", [id]);
-    expect(await next(one)).toBeNull();
-    await db.query("UPDATE run SET records_at = 'here' WHERE id = $1", [id]);
+    const claimed = async (carries: object | null, source: object | null): Promise<boolean> => {
+      await db.query('UPDATE run SET claimed_until = NULL, carries = $2, source = $3 WHERE id = $1', [
+        id,
+        carries && JSON.stringify(carries),
+        source && JSON.stringify(source),
+      ]);
+      return (await next(one)) === id;
+    };
+    const fetched = { files: [{ path: 'x', name: 'x', bytes: 1, changed: 1, sum: 'ab' }] };
+    const heardOf = (seconds: number): Promise<unknown> =>
+      db.query(
+        "INSERT INTO worker (id, host, pid, work, version, place, home, seen_at) VALUES ('w', 'h', 1, 'all', '1', 'elsewhere', 'e', clock_timestamp() - make_interval(secs => $1)) ON CONFLICT (id) DO UPDATE SET seen_at = EXCLUDED.seen_at",
+        [seconds],
+      );
+    await heardOf(200);
+    expect(await claimed(null, fetched)).toBe(false);
+    // Once that one is gone, whoever can fetch the same again may have it; not what a share gave it.
+    await heardOf(400);
+    expect(await claimed({ part: 0 }, fetched)).toBe(false);
+    expect(await claimed(null, { files: [{ path: 'x', name: 'x', bytes: 1, changed: 1 }] })).toBe(false);
+    expect(await claimed(null, fetched)).toBe(true);
+    expect(await claimed(null, null)).toBe(true);
+    await db.query("UPDATE run SET records_at = 'here', claimed_until = NULL WHERE id = $1", [id]);
     await db.query(
       'INSERT INTO system (id, name, connection) VALUES (\'store\', \'Store\', \'{"kind": "embedded", "name": "s"}\')',
     );
