@@ -23,6 +23,9 @@ interface ProfileRow {
   state: Knowledge['state'];
   row_limit: string | null;
   result: Result | string | null;
+  /** Of its quality. */
+  records: string | null;
+  clean: string | null;
   problem: string | null;
 }
 interface Asked {
@@ -275,8 +278,11 @@ export class Profiles {
 
   async knowledge(system: string, dataset: string): Promise<Knowledge> {
     await this.systems.openById(system);
+    // Of the earlier ones two figures are wanted, and not all that they found.
     const rows = await this.db.query<ProfileRow>(
-      'SELECT id, at, state, row_limit, result, problem FROM profile WHERE system = $1 AND dataset = $2 ORDER BY id',
+      `SELECT id, at, state, row_limit, problem, result #>> '{quality,records}' AS records, result #>> '{quality,clean}' AS clean,
+              CASE WHEN id = (SELECT max(id) FROM profile WHERE system = $1 AND dataset = $2 AND state = 'done') THEN result END AS result
+         FROM profile WHERE system = $1 AND dataset = $2 ORDER BY id`,
       [system, dataset],
     );
     const done = rows.filter((r) => r.state === 'done');
@@ -288,10 +294,7 @@ export class Profiles {
       at: newest ? isoTime(newest.at) : null,
       rowLimit: newest?.row_limit ? Number(newest.row_limit) : null,
       result: newest ? fromJson(newest.result!) : null,
-      history: done.map((r) => {
-        const { quality } = fromJson(r.result!);
-        return { at: isoTime(r.at), records: quality.records, clean: quality.clean };
-      }),
+      history: done.map((r) => ({ at: isoTime(r.at), records: Number(r.records), clean: Number(r.clean) })),
       checks: await this.checks(system, dataset),
       lookedOver: await this.lookedOver(system, dataset),
     };
