@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import { spawnSync } from 'node:child_process';
 import { ensureInstalled, fail, root } from './setup.mjs';
 
-/** `npm run bench -- apply|run|send|readers|compile|sheet|join|find|open|plans|changes|gone|store`: prints figures against a floor taken in the same run. */
+/** `npm run bench -- apply|run|send|readers|compile|sheet|join|find|open|plans|changes|gone|store|looks`: prints figures against a floor taken in the same run. */
 ensureInstalled();
 const { build } = await import('esbuild');
 const { buildAll, buildServer, buildWeb } = await import('./build.mjs');
@@ -21,6 +21,7 @@ const ALL = [
   'changes',
   'gone',
   'store',
+  'looks',
 ];
 const names = process.argv.slice(2).length > 0 ? process.argv.slice(2) : ALL;
 const out = join(root, '.cache/bench');

@@ -39,6 +39,7 @@ import m033 from './migrations/033-received-in-order.sql';
 import m034 from './migrations/034-workers.sql';
 import m035 from './migrations/035-unread.sql';
 import m036 from './migrations/036-reading.sql';
+import m037 from './migrations/037-profile-figures.sql';
 
 /** Forward only; a released migration is never edited. */
 export const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -78,6 +79,7 @@ export const migrations: readonly (readonly [number: number, name: string, sql: 
   [34, 'workers', m034],
   [35, 'unread', m035],
   [36, 'reading', m036],
+  [37, 'profile-figures', m037],
 ];
 
 /** The newest change that this program knows. */

@@ -33,23 +33,27 @@ export function troubleAhead(
   document: MappingDocument,
   fields: readonly string[],
   marks: DeclaredMarks,
-  profile: DatasetProfile,
+  profile: Pick<DatasetProfile, 'fields' | 'records' | 'unreadable'>,
   now: Timestamp,
   keyMaps: KeyMaps,
   variables: Readonly<Record<string, string>> = {},
 ): Ahead[] {
   if (isComposed(document)) return [];
   const trial = new Trial(document, fields, now, marks, keyMaps, undefined, variables);
+  const byName = new Map(profile.fields.map((f) => [f.name, f]));
+  // One record for all values: a source may have tens of thousands of fields.
+  const row = fields.map((): string | null => null);
   return document.lines.filter(isLoaded).flatMap((line) => {
     const slots = trial.slotsOf(line.id);
     const [slot] = slots;
     if (slots.length !== 1 || line.onFail === 'default' || line.onFail === 'null') return [];
-    const known = profile.fields.find((f) => f.name === fields[slot!]);
+    const known = byName.get(fields[slot!]!);
     if (!known) return [];
     const troubles = new Map<string, { message: string; count: number }>();
     for (const { value, count } of candidatesOf(known, profile.records - profile.unreadable)) {
-      const row = fields.map((_, at): string | null => (at === slot ? value : null));
+      row[slot!] = value;
       const fault = trial.inAndOut(line.id, [row], null)[0]?.fault ?? null;
+      row[slot!] = null;
       if (fault === null) continue;
       // Of values that are wrong in the same way, the first stands for all.
       const alike = troubles.get(wayOf(fault));

@@ -3,9 +3,11 @@ import { routes, type Answer, type Request as Asked, type Route, type RouteName 
 import { Router, type Request, type Response } from 'express';
 import type * as z from 'zod';
 import { Gathered } from './gathered.ts';
+import { write, Written } from './written.ts';
 import { whoAsks, type Who } from './who.ts';
 
-export type Handler<N extends RouteName> = (request: Asked<N>, who: Who) => Answer<N> | Promise<Answer<N>>;
+type Given<N extends RouteName> = Answer<N> | Written<Answer<N>>;
+export type Handler<N extends RouteName> = (request: Asked<N>, who: Who) => Given<N> | Promise<Given<N>>;
 
 /** Puts handlers behind the contract's routes: what arrives is validated, what leaves is the contract's answer. */
 export class Api {
@@ -40,7 +42,8 @@ export class Api {
       const who = whoAsks(req, gone.signal);
       const make = async (): Promise<string> => {
         const answer = await handler(asked, who);
-        return JSON.stringify(this.checkAnswers ? route.response.parse(answer) : answer);
+        const json = answer instanceof Written ? answer.json : await write(answer);
+        return this.checkAnswers ? JSON.stringify(route.response.parse(JSON.parse(json))) : json;
       };
       const text = await (isForAll ? this.gathered.ask(req.originalUrl, make) : make());
       if (!gone.signal.aborted) res.set('Cache-Control', 'no-store').type('json').send(text);

@@ -1,6 +1,7 @@
-import type { Counted, Rows } from '@versicle/contract';
-import type { ForeignSheet } from '@versicle/core';
+import type { Counted } from '@versicle/contract';
+import type { DatasetProfile, ForeignSheet } from '@versicle/core';
 import { readCodeTable, readDocumentWorkbook, readGrid } from '@versicle/files';
+import { unpackedHere } from '../store/packed.ts';
 import { toldBy, type Told } from '../structures/told-by.ts';
 import { countRows } from '../systems/count.ts';
 import { FolderLook } from '../systems/kinds/folder/folder-look.ts';
@@ -15,6 +16,8 @@ import type {
 } from '../systems/kinds/kind.ts';
 import { preview } from '../systems/preview.ts';
 
+type Profiled = Pick<DatasetProfile, 'records' | 'unreadable' | 'fields'>;
+
 /** The records that are being read, one batch after the other; a thread reads one dataset at a time. */
 let reading: AsyncGenerator<SourceBatch> | null = null;
 
@@ -23,8 +26,9 @@ export const lookMethods = {
   describe: (place: FolderPlace, dataset: string): Promise<Described> => new FolderLook(place).describe(dataset),
   plan: (place: FolderPlace, dataset: string, options: FolderReadOptions): Promise<SourcePlan> =>
     new FolderLook(place).plan(dataset, options),
-  rows: (place: FolderPlace, dataset: string, options: Omit<PreviewOptions, 'signal'>): Promise<Rows> =>
-    preview(asSystem(place), dataset, options),
+  /** As JSON: to hand texts from thread to thread takes longer, and holds up who asked. */
+  rows: async (place: FolderPlace, dataset: string, options: Omit<PreviewOptions, 'signal'>): Promise<string> =>
+    JSON.stringify(await preview(asSystem(place), dataset, options)),
   count: (place: FolderPlace, dataset: string, filter: string): Promise<Counted> =>
     countRows(asSystem(place), dataset, filter),
   learn: (place: FolderPlace, dataset: string): Promise<LearnedDataset> => new FolderLook(place).learn(dataset),
@@ -40,6 +44,13 @@ export const lookMethods = {
   grid: (path: string, name: string): Promise<ForeignSheet[]> => readGrid(path, name),
   codeTable: readCodeTable,
   documentWorkbook: readDocumentWorkbook,
+  /** What a kept profile tells of some fields. */
+  profiled: (kept: string, names: readonly string[]): Promise<Profiled> => {
+    const { profile } = JSON.parse(unpackedHere(kept)) as { profile: Profiled };
+    const wanted = new Set(names);
+    const { records, unreadable } = profile;
+    return Promise.resolve({ records, unreadable, fields: profile.fields.filter((f) => wanted.has(f.name)) });
+  },
   told: (path: string, fileName: string, name: string): Promise<Told> => toldBy(path, fileName, name),
 };
 export type LookMethods = typeof lookMethods;

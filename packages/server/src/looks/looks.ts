@@ -1,5 +1,6 @@
 import { quoted, refused } from '@versicle/core';
 import { InThread, rowsFromMessage } from '@versicle/files';
+import { Written } from '../http/written.ts';
 import type { FolderLooks, FolderReadOptions } from '../systems/kinds/kind.ts';
 import type { LookMethods } from './look-methods.ts';
 
@@ -53,7 +54,8 @@ export class Looks {
   readonly folders: FolderLooks = {
     describe: (place, dataset) => this.ask(dataset, 'describe', [place, dataset]),
     plan: (place, dataset, options, signal) => this.ask(dataset, 'plan', [place, dataset, plain(options)], signal),
-    rows: (place, dataset, { signal, ...options }) => this.ask(dataset, 'rows', [place, dataset, options], signal),
+    rows: async (place, dataset, { signal, ...options }) =>
+      new Written(await this.ask(dataset, 'rows', [place, dataset, options], signal)),
     count: (place, dataset, filter, signal) => this.ask(dataset, 'count', [place, dataset, filter], signal),
     learn: (place, dataset, signal) => this.ask(dataset, 'learn', [place, dataset], signal),
     read: (...args) => this.read(...args),

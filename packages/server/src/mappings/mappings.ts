@@ -339,7 +339,7 @@ export class Mappings {
     const { number } = await this.row(id);
     const document =
       of === 'revision' && number !== null ? await this.revision(id, number) : (await this.draft(id)).document;
-    const ahead = await aheadOf(this.db, document, async () => ({
+    const ahead = await aheadOf(this.db, this.systems, document, async () => ({
       ...(await this.sourceOf(document)),
       keyMaps: await this.keyMaps.of(document),
       variables: await this.variables(id),

@@ -3,13 +3,12 @@ import {
   isFault,
   timestampOfMillis,
   troubleAhead,
-  type DatasetProfile,
+  knownSourceFields,
   type DeclaredMarks,
   type KeyMaps,
   type MappingDocument,
 } from '@versicle/core';
 import type { Database } from '@versicle/postgres';
-import { fromJson } from '../store/values.ts';
 import type { Systems } from '../systems/systems.ts';
 
 /** What the target has, against what a document would write into it; nothing is known of one that does not answer. */
@@ -37,6 +36,7 @@ export async function fitOf(
 /** What the profile of the source tells of the lines; nothing where there is none, or the source can't be looked at now. */
 export async function aheadOf(
   db: Database,
+  systems: Pick<Systems, 'looks'>,
   document: MappingDocument,
   source: () => Promise<{
     names: readonly string[];
@@ -47,12 +47,13 @@ export async function aheadOf(
 ): Promise<Pick<TargetFit, 'ahead' | 'of'>> {
   const { dataset } = document.source.primary;
   const slash = dataset.indexOf('/');
-  const [row] = await db.query<{ result: { profile: DatasetProfile } | string }>(
+  const [row] = await db.query<{ result: string | null }>(
     "SELECT result FROM profile WHERE system = $1 AND dataset = $2 AND state = 'done' ORDER BY id DESC LIMIT 1",
     [dataset.slice(0, slash), dataset.slice(slash + 1)],
   );
-  if (!row) return { ahead: [], of: null };
-  const { profile } = fromJson(row.result);
+  if (!row?.result) return { ahead: [], of: null };
+  // In a thread: there may be tens of thousands of fields, of which only those are wanted that the document uses.
+  const profile = await systems.looks.ask(dataset, 'profiled', [row.result, knownSourceFields(document)]);
   const known = await unlessFault(source);
   if (known === null) return { ahead: [], of: null };
   const now = timestampOfMillis(Date.now());

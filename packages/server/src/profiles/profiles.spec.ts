@@ -89,6 +89,28 @@ describe('knowing the data', () => {
       { line: 'l2', number: 2, label: 'Minutes', count: 20, message: 'Minutes is required and came out empty.' },
     ]);
   });
+  it('keeps and shows a profile of thousands of fields, and what lines will have against some of them', async () => {
+    const names = Array.from({ length: 3000 }, (_, i) => `f${i}`);
+    const record = (of: (i: number) => string): string => names.map((_, i) => of(i)).join(';');
+    const records = ['one', 'two', 'three'].map((word) => record((i) => (i === 2500 ? word : `${i}`)));
+    server.file('wide.csv', `${names.join(';')}\n${records.join('\n')}\n`);
+    const { state, result, history } = await profiled('wide.csv');
+    expect(state).toBe('done');
+    expect(result!.profile.fields.map((f) => f.name)).toEqual(names);
+    expect(result!.profile).toMatchObject({ records: 3, keys: [['f2500']] });
+    expect(history).toEqual([expect.objectContaining({ records: 3, clean: 3 })]);
+    const { mapping } = await server.mapping({
+      versicle: 1,
+      name: 'Wide to store',
+      source: { primary: { alias: 'w', dataset: 'files/wide.csv' } },
+      target: { dataset: 'store/wide', key: [], fields: [{ name: 'word', type: 'varchar(3)' }] },
+      lines: [{ id: 'l1', target: 'word', kind: 'straight', source: 'w.f2500' }],
+      write: { mode: 'insert' },
+    });
+    const { ahead, of } = await server.api('targetOutlook', 'GET', `/mappings/${mapping}/target`);
+    expect(of).toBe(3);
+    expect(ahead).toEqual([expect.objectContaining({ line: 'l1', count: 1 })]);
+  });
   it('takes checks, refuses wrong ones, and keeps a history', async () => {
     const add = (rule: string): ReturnType<RunningServer['ask']> =>
       server.ask('POST', '/api/systems/files/checks', { dataset: 'rides.csv', rule, message: 'has no minutes' });
@@ -113,6 +135,7 @@ describe('knowing the data', () => {
     );
     expect(rows.rows).toHaveLength(20);
     expect(history.map((h) => h.clean)).toEqual([200, 180]);
+    expect(result!.references).toEqual([{ field: 'bike', in: 'files/bikes.csv.bike', share: 1 }]);
     expect((await server.ask('DELETE', `/api/checks/${body.id}`)).status).toBe(200);
     expect((await server.ask('DELETE', `/api/checks/${body.id}`)).status).toBe(404);
   });

@@ -3,26 +3,29 @@ import { rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { Worker } from 'node:worker_threads';
 import type { Knowledge } from '@versicle/contract';
-import { type DatasetProfile, makeRule, notFound, type Quality, refused, RuleError } from '@versicle/core';
+import { makeRule, notFound, refused, RuleError } from '@versicle/core';
 import type { Events } from '../http/events.ts';
+import { type Written, writtenWith } from '../http/written.ts';
 import type { Database } from '@versicle/postgres';
 import { openSource } from '../sources/open-source.ts';
-import { fromJson, isoTime } from '../store/values.ts';
+import { unpacked } from '../store/packed.ts';
+import { isoTime } from '../store/values.ts';
 import type { Structures } from '../structures/structures.ts';
 import type { Systems } from '../systems/systems.ts';
 import { EMBEDDED } from '../systems/embedded-home.ts';
 import { Peers } from '../workers/peers.ts';
 import type { ThisWorker } from '../workers/workers.ts';
-import type { ProfileJob } from './profile-worker.ts';
+import type { ProfileFound, ProfileJob, ProfileMessage } from './profile-worker.ts';
+import { knownKeys, provedReferences } from './references.ts';
 
-type Result = NonNullable<Knowledge['result']>;
 interface ProfileRow {
   [key: string]: unknown;
   id: number;
   at: string;
   state: Knowledge['state'];
   row_limit: string | null;
-  result: Result | string | null;
+  /** Of the newest one: JSON, packed; it may be of many megabytes, and nothing here reads it. */
+  result: string | null;
   /** Of its quality. */
   records: string | null;
   clean: string | null;
@@ -122,15 +125,15 @@ export class Profiles {
     };
   }
   /** Keeps what came of it, where it is still this process's to say. */
-  private async keep(
-    id: number,
-    state: 'done' | 'failed',
-    result: string | null,
-    problem: string | null,
-  ): Promise<void> {
+  private async keep(id: number, found: ProfileFound | { readonly problem: string }): Promise<void> {
+    const values =
+      'problem' in found
+        ? ['failed', null, null, null, [], found.problem]
+        : ['done', found.packed, found.records, found.clean, found.keys, null];
     await this.db.query(
-      "UPDATE profile SET state = $3, result = $4, problem = $5, at = now(), claimed_until = NULL WHERE id = $1 AND claimed_by = $2 AND state = 'running'",
-      [id, this.me.id, state, result, problem],
+      `UPDATE profile SET state = $3, result = $4, records = $5, clean = $6, keys = $7, problem = $8, at = now(), claimed_until = NULL
+        WHERE id = $1 AND claimed_by = $2 AND state = 'running'`,
+      [id, this.me.id, ...values.map((v) => (Array.isArray(v) ? JSON.stringify(v) : v))],
     );
   }
 
@@ -152,31 +155,31 @@ export class Profiles {
         (this.leaseSeconds * 1000) / 3,
       );
       try {
-        const result = await this.carryOut(asked);
-        await this.keep(asked.id, 'done', JSON.stringify(result), null);
+        await this.keep(asked.id, await this.carryOut(asked));
       } catch (error) {
         // Somebody stopped this process, and perhaps just for this: it is not begun anew by itself.
         if (this.closing.signal.aborted)
-          return void (await this.keep(
-            asked.id,
-            'failed',
-            null,
-            'Versicle was stopped while the dataset was profiled; profile it again.',
-          ));
-        await this.keep(asked.id, 'failed', null, (error as Error).message);
+          return void (await this.keep(asked.id, {
+            problem: 'Versicle was stopped while the dataset was profiled; profile it again.',
+          }));
+        await this.keep(asked.id, { problem: (error as Error).message });
       } finally {
         clearInterval(renewing);
       }
-      // The last twenty of a dataset are its history.
+      // The figures of the last twenty of a dataset are its history.
       await this.db.query(
         'DELETE FROM profile WHERE system = $1 AND dataset = $2 AND id <= (SELECT id FROM profile WHERE system = $1 AND dataset = $2 ORDER BY id DESC OFFSET 20 LIMIT 1)',
+        [asked.system, asked.dataset],
+      );
+      await this.db.query(
+        "UPDATE profile SET result = NULL WHERE system = $1 AND dataset = $2 AND result IS NOT NULL AND id < (SELECT max(id) FROM profile WHERE system = $1 AND dataset = $2 AND state = 'done')",
         [asked.system, asked.dataset],
       );
       this.events.send({ type: 'profile', system: asked.system, dataset: asked.dataset });
     }
   }
 
-  private async carryOut(asked: Asked): Promise<Result> {
+  private async carryOut(asked: Asked): Promise<ProfileFound> {
     const { system } = await this.systems.openById(asked.system);
     const detail = await this.structures.describe(asked.system, asked.dataset);
     const checks = await this.checks(asked.system, asked.dataset);
@@ -193,94 +196,38 @@ export class Profiles {
         expected: () => Promise.resolve(detail.fields.map((f) => f.name)),
       });
       const fields = detail.fields.map(({ name, type, nullable, key }) => ({ name, type, nullable, key }));
-      const found = await this.inWorker({ plan, fields, checks, rowLimit: asked.rowLimit });
-      return { ...found, references: await this.references(asked, found.profile) } as Result;
+      const keys = await knownKeys(this.db, asked);
+      return await this.inWorker(asked, { plan, fields, checks, keys, rowLimit: asked.rowLimit });
     } finally {
       rmSync(kept, { force: true });
     }
   }
-  private inWorker(job: ProfileJob): Promise<{ profile: DatasetProfile; quality: Quality; millis: number }> {
-    return new Promise((resolve, reject) => {
-      const worker = new Worker(new URL('./profile-worker.js', import.meta.url), { workerData: job });
-      this.worker = worker;
-      worker.on('message', (message: { problem?: string }) => {
-        void worker.terminate();
-        if (message.problem !== undefined) reject(new Error(message.problem));
-        else resolve(message as never);
-      });
-      worker.on('error', reject);
-      worker.on('exit', () => reject(new Error('Profiling was stopped.')));
-    });
-  }
-
-  /**
-   * Fields whose values all (or nearly all) occur in the key of another profiled dataset. Only keys with few enough values
-   * can be compared: those whose values were counted each.
-   */
-  private async references(asked: Asked, profile: DatasetProfile): Promise<Result['references']> {
-    const others = await this.db.query<{ system: string; dataset: string; result: Result | string }>(
-      "SELECT DISTINCT ON (system, dataset) system, dataset, result FROM profile WHERE state = 'done' AND NOT (system = $1 AND dataset = $2) ORDER BY system, dataset, id DESC",
-      [asked.system, asked.dataset],
-    );
-    const found: Result['references'] = [];
-    for (const other of others) {
-      const { profile: theirs } = fromJson(other.result);
-      for (const [key] of theirs.keys.filter((k) => k.length === 1)) {
-        const target = theirs.fields.find((f) => f.name === key)!;
-        const pattern = target.patterns[0]?.value;
-        for (const field of profile.fields) {
-          const same = field.patterns.find((p) => p.value === pattern);
-          const share = same && field.filled > 0 ? same.count / field.filled : 0;
-          if (
-            pattern &&
-            /\d/.test(pattern) &&
-            field.distinct > 1 &&
-            field.distinct <= target.distinct * 1.2 &&
-            share > 0.9
-          )
-            found.push({ field: field.name, in: `${other.system}/${other.dataset}.${key}`, share: 0 });
-        }
-      }
-    }
-    return this.contained(asked, found.slice(0, 20));
-  }
-  /** The candidates are proved on the values themselves. */
-  private async contained(asked: Asked, candidates: Result['references']): Promise<Result['references']> {
-    const proved: Result['references'] = [];
-    for (const candidate of candidates) {
-      const [, system, dataset, key] = /^([^/]+)\/(.+)\.([^.]+)$/.exec(candidate.in)!;
-      const known = await this.valuesOf(system!, dataset!, key!, 200_000);
-      const own = await this.valuesOf(asked.system, asked.dataset, candidate.field, 20_000);
-      if (!known || !own || own.size === 0) continue;
-      const inside = [...own].filter((v) => known.has(v)).length;
-      if (inside / own.size >= 0.9) proved.push({ ...candidate, share: inside / own.size });
-    }
-    return proved;
-  }
-  private async valuesOf(id: string, dataset: string, field: string, limit: number): Promise<Set<string> | null> {
-    const { system } = await this.systems.openById(id);
-    const values = new Set<string>();
-    let looked = 0;
+  private async inWorker(asked: Asked, job: ProfileJob): Promise<ProfileFound> {
+    const worker = new Worker(new URL('./profile-worker.js', import.meta.url), { workerData: job });
+    this.worker = worker;
     try {
-      for await (const { fields, rows } of system.read!(dataset, {})) {
-        const at = fields.indexOf(field);
-        if (at < 0) return null;
-        for (const row of rows) if (Array.isArray(row) && row[at]) values.add(row[at] as string);
-        looked += rows.length;
-        if (looked >= limit) break;
-      }
-      return values;
-    } catch {
-      // A system that does not answer now proves nothing.
-      return null;
+      return await new Promise((resolve, reject) => {
+        worker.on('message', (message: ProfileMessage) => {
+          if ('problem' in message) reject(new Error(message.problem));
+          else if ('found' in message) resolve(message.found);
+          else
+            provedReferences(this.systems, asked, message.likely).then(
+              (references) => worker.postMessage(references),
+              reject,
+            );
+        });
+        worker.on('error', reject);
+        worker.on('exit', () => reject(new Error('Profiling was stopped.')));
+      });
+    } finally {
+      void worker.terminate();
     }
   }
 
-  async knowledge(system: string, dataset: string): Promise<Knowledge> {
+  async knowledge(system: string, dataset: string): Promise<Written<Knowledge>> {
     await this.systems.openById(system);
-    // Of the earlier ones two figures are wanted, and not all that they found.
     const rows = await this.db.query<ProfileRow>(
-      `SELECT id, at, state, row_limit, problem, result #>> '{quality,records}' AS records, result #>> '{quality,clean}' AS clean,
+      `SELECT id, at, state, row_limit, problem, records, clean,
               CASE WHEN id = (SELECT max(id) FROM profile WHERE system = $1 AND dataset = $2 AND state = 'done') THEN result END AS result
          FROM profile WHERE system = $1 AND dataset = $2 ORDER BY id`,
       [system, dataset],
@@ -288,16 +235,16 @@ export class Profiles {
     const done = rows.filter((r) => r.state === 'done');
     const last = rows.at(-1);
     const newest = done.at(-1);
-    return {
+    const around: Omit<Knowledge, 'result'> = {
       state: last?.state ?? 'none',
       problem: last?.problem ?? null,
       at: newest ? isoTime(newest.at) : null,
       rowLimit: newest?.row_limit ? Number(newest.row_limit) : null,
-      result: newest ? fromJson(newest.result!) : null,
       history: done.map((r) => ({ at: isoTime(r.at), records: Number(r.records), clean: Number(r.clean) })),
       checks: await this.checks(system, dataset),
       lookedOver: await this.lookedOver(system, dataset),
     };
+    return writtenWith<Knowledge, 'result'>(around, 'result', newest ? await unpacked(newest.result!) : 'null');
   }
 
   private async checks(system: string, dataset: string): Promise<Knowledge['checks']> {

@@ -20,7 +20,7 @@ export function systemRoutes(api: Api, { systems, signIn, events }: Services): v
   api.on('testSystem', ({ params }) => changed(systems.test(params.id)));
   api.on('listDatasets', ({ params }) => systems.datasets(params.id));
   api.on('getRows', ({ params, query }, { signal }) =>
-    systems.rows(params.id, query.dataset, {
+    systems.rowsToShow(params.id, query.dataset, {
       filter: query.filter?.trim() || null,
       sort: query.sort?.trim() || null,
       limit: query.limit,

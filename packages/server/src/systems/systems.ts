@@ -15,6 +15,7 @@ import {
 } from '@versicle/contract';
 import { changedMeanwhile, isFault, nearest, notFound, quoted, refused } from '@versicle/core';
 import type { Database } from '@versicle/postgres';
+import { Written } from '../http/written.ts';
 import type { Secrets } from '../store/secrets.ts';
 import { fromJson, isoTime } from '../store/values.ts';
 import { Looks } from '../looks/looks.ts';
@@ -436,9 +437,17 @@ export class Systems {
     return { system: id, systemName: name, ...(await this.inWords(system, () => system.describe(dataset))) };
   }
 
-  async rows(id: string, dataset: string, options: PreviewOptions): Promise<Rows> {
+  /** The first rows of a dataset, to be answered with. */
+  async rowsToShow(id: string, dataset: string, options: PreviewOptions): Promise<Rows | Written<Rows>> {
     const { system } = await this.openById(id);
-    return this.inWords(system, () => system.rows?.(dataset, options) ?? preview(system, dataset, options));
+    return this.inWords(
+      system,
+      (): Promise<Rows | Written<Rows>> => system.rows?.(dataset, options) ?? preview(system, dataset, options),
+    );
+  }
+  async rows(id: string, dataset: string, options: PreviewOptions): Promise<Rows> {
+    const rows = await this.rowsToShow(id, dataset, options);
+    return rows instanceof Written ? rows.read() : rows;
   }
 
   async count(id: string, dataset: string, filter: string, signal: AbortSignal): Promise<Counted> {

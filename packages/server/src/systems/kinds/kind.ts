@@ -9,6 +9,7 @@ import type {
   Rows,
   TriedWrite,
 } from '@versicle/contract';
+import type { Written } from '../../http/written.ts';
 import {
   marksOf,
   type Cells,
@@ -205,7 +206,7 @@ export interface OpenSystem {
   /** All records as text, in a steady order where the system has one; ends early when nobody asks for more. */
   read?(dataset: string, options: ReadOptions): AsyncIterable<SourceBatch>;
   /** The first records that meet a filter, where the system itself looks for them. */
-  rows?(dataset: string, options: PreviewOptions): Promise<Rows>;
+  rows?(dataset: string, options: PreviewOptions): Promise<Written<Rows>>;
   /** A database says which fields a dataset has without reading a record; it carries out filter and sort itself. */
   columns?(dataset: string): Promise<readonly { readonly name: string; readonly type: string }[]>;
   /** How many of all records meet a filter, where the system itself can count. */
@@ -372,7 +373,8 @@ export type FolderReadOptions = Pick<ReadOptions, 'withDoc' | 'only' | 'as'>;
 export interface FolderLooks {
   describe(place: FolderPlace, dataset: string): Promise<Described>;
   plan(place: FolderPlace, dataset: string, options: FolderReadOptions, signal?: AbortSignal): Promise<SourcePlan>;
-  rows(place: FolderPlace, dataset: string, options: PreviewOptions): Promise<Rows>;
+  /** Written where they are read: a hundred thousand values take long. */
+  rows(place: FolderPlace, dataset: string, options: PreviewOptions): Promise<Written<Rows>>;
   count(place: FolderPlace, dataset: string, filter: string, signal?: AbortSignal): Promise<Counted>;
   learn(place: FolderPlace, dataset: string, signal?: AbortSignal): Promise<LearnedDataset>;
   read(
