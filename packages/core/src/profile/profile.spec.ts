@@ -113,6 +113,18 @@ describe('a profile', () => {
     expect(Math.abs(fields[1]!.distinct - 50_000)).toBeLessThan(2500);
     expect(keys).toEqual([['unique']]);
   });
+  it('counts fewer values of each field where there are thousands of fields, and still tells what they are', () => {
+    const names = Array.from({ length: 2000 }, (_, at) => `f${at}`);
+    const profiler = new Profiler(names);
+    for (let n = 0; n < 700; n++)
+      profiler.push([names.map((_, at) => (at === 7 ? `U${n}` : String((n * 31 + at) % (at === 8 ? 650 : 3))))]);
+    const { fields, keys } = profiler.result();
+    expect(keys).toEqual([['f7']]);
+    expect(fields[0]).toMatchObject({ distinct: 3, distinctExact: true, topExact: true, filled: 700 });
+    expect(fields[7]).toMatchObject({ distinct: 700, distinctExact: false });
+    expect(fields[8]).toMatchObject({ distinctExact: false, min: '0', max: '649', filled: 700 });
+    expect(Math.abs(fields[8]!.distinct - 650)).toBeLessThan(60);
+  });
   it('HyperLogLog stays within its error from few to very many', () => {
     for (const n of [10, 1000, 300_000]) {
       const log = new HyperLogLog();

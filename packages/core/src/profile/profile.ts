@@ -1,9 +1,9 @@
-import { KeySet } from '../key-set.ts';
 import type { RawRow } from '../formats/format.ts';
 import { HyperLogLog } from './hyper-log-log.ts';
 import { damageOf, DigitLengths, type Damage } from './damage.ts';
 import { MEANINGS, type Meaning } from '../fields/meanings.ts';
 import { TextHash } from './text-hash.ts';
+import { Room, UniqueValues } from './unique-values.ts';
 import { ValueCounts } from './value-counts.ts';
 import { allDigits, patternOf } from './patterns.ts';
 
@@ -13,7 +13,7 @@ export interface FieldProfile {
   /** Records with a value: not null, and not only blanks. */
   readonly filled: number;
   readonly distinct: number;
-  /** Whether `distinct` was counted; otherwise estimated, within about 1 %. */
+  /** Whether `distinct` was counted; otherwise estimated, within about 1 % (3 % where there are thousands of fields). */
   readonly distinctExact: boolean;
   /** Smallest and largest value: as numbers where all values are, otherwise by code points. */
   readonly min: string | null;
@@ -42,11 +42,28 @@ export interface DatasetProfile {
   readonly keysTriedOn: number;
 }
 
-/** Different values of a field that are counted each; beyond, they are estimated. */
-const COUNTED = 20_000;
-const SAMPLE = 20_000;
-const MAX_PATTERNS = 500;
-const MAX_UNIQUE = 20_000_000;
+/** What the fields of a profiler share, so that tens of thousands of them take no more memory than a hundred. */
+interface Shares {
+  /** Different values of a field that are counted each; beyond, they are estimated. */
+  readonly counted: number;
+  readonly patterns: number;
+  /** Of the registers that estimate, as a power of two. */
+  readonly bits: number;
+  readonly room: Room;
+}
+function sharesOf(fields: number): Shares {
+  const share = (all: number, least: number, most: number): number =>
+    Math.round(Math.min(most, Math.max(least, all / Math.max(1, fields))));
+  return {
+    counted: share(1e6, 100, 20_000),
+    patterns: share(250_000, 20, 500),
+    bits: fields > 1000 ? 11 : 14,
+    // Enough for one key of 20 million records.
+    room: new Room(fields > 100 ? 64e6 : 400e6),
+  };
+}
+/** Records and values on which pairs and triples are tried. */
+const [SAMPLE, SAMPLE_VALUES] = [20_000, 2e6];
 
 /** What one of several profilers found that read the same records, each for some of the fields. */
 export interface ProfiledFields {
@@ -59,13 +76,17 @@ export class Profiler {
   private unreadable = 0;
   private readonly fields: { readonly at: number; readonly profiler: FieldProfiler }[];
   private readonly sample: (readonly (string | null)[])[] = [];
+  private readonly sampled: number;
 
   /** `only`: the fields to profile, when others profile the rest. */
   constructor(
     private readonly names: readonly string[],
     only: (at: number) => boolean = () => true,
   ) {
-    this.fields = names.flatMap((_, at) => (only(at) ? [{ at, profiler: new FieldProfiler() }] : []));
+    const places = [...names.keys()].filter(only);
+    const shares = sharesOf(places.length);
+    this.fields = places.map((at) => ({ at, profiler: new FieldProfiler(shares) }));
+    this.sampled = Math.min(SAMPLE, Math.ceil(SAMPLE_VALUES / Math.max(1, names.length)));
   }
 
   push(rows: readonly RawRow[]): void {
@@ -74,7 +95,7 @@ export class Profiler {
       if (Array.isArray(row)) readable.push(row as readonly (string | null)[]);
       else this.unreadable++;
     this.records += rows.length;
-    if (this.sample.length < SAMPLE) this.sample.push(...readable.slice(0, SAMPLE - this.sample.length));
+    if (this.sample.length < this.sampled) this.sample.push(...readable.slice(0, this.sampled - this.sample.length));
     // Field by field, so that one field's counts stay in the processor's cache while they are looked up.
     for (const { at, profiler } of this.fields) profiler.addAll(readable, at);
   }
@@ -137,8 +158,12 @@ export class Profiler {
 
 class FieldProfiler {
   private filled = 0;
-  private readonly counts = new ValueCounts(COUNTED);
+  private readonly counts: ValueCounts;
   private beyond: Beyond | null = null;
+
+  constructor(private readonly shares: Shares) {
+    this.counts = new ValueCounts(shares.counted);
+  }
 
   addAll(rows: readonly (readonly (string | null)[])[], at: number): void {
     const { counts } = this;
@@ -155,9 +180,9 @@ class FieldProfiler {
     if (value.trim() === '') return;
     this.filled++;
     if (!this.counts.begin(value)) {
-      const { hash } = this.counts;
-      this.beyond ??= new Beyond(this.counts);
-      this.beyond.add(value, hash);
+      const { first, second } = this.counts.hash;
+      this.beyond ??= new Beyond(this.counts, this.shares);
+      this.beyond.add(value, first, second);
     }
   }
 
@@ -167,7 +192,7 @@ class FieldProfiler {
   }
 
   result(name: string): FieldProfile {
-    const shape = this.beyond?.shape ?? new Shape();
+    const shape = this.beyond?.shape ?? new Shape(this.shares.patterns);
     for (const [value, n] of this.counts) shape.add(value, n);
     const top = [...this.counts].sort((a, b) => b[1] - a[1] || (a[0] < b[0] ? -1 : 1)).slice(0, 10);
     return {
@@ -184,31 +209,35 @@ class FieldProfiler {
 
 /** What comes after the values that are counted each. */
 class Beyond {
-  readonly shape = new Shape();
-  private readonly log = new HyperLogLog();
-  private unique: KeySet | null = new KeySet();
+  readonly shape: Shape;
+  private readonly log: HyperLogLog;
+  private readonly unique: UniqueValues;
 
-  constructor(known: ValueCounts) {
+  constructor(known: ValueCounts, { patterns, bits, room }: Shares) {
+    this.shape = new Shape(patterns);
+    this.log = new HyperLogLog(bits);
+    this.unique = new UniqueValues(room);
     const hash = new TextHash();
     for (const [value, n] of known) {
       hash.take(value);
       this.log.add(hash.first);
-      if (n > 1) this.unique = null;
-      else this.unique?.add(value);
+      if (n > 1) this.unique.end();
+      else this.unique.add(hash.first, hash.second);
     }
     // What was seen until now shows which meanings are worth testing further.
     this.shape.learn(known);
   }
-  add(value: string, hash: number): void {
-    this.log.add(hash);
+  add(value: string, first: number, second: number): void {
+    this.log.add(first);
     this.shape.add(value, 1);
-    if (this.unique && (!this.unique.add(value) || this.unique.size > MAX_UNIQUE)) this.unique = null;
+    this.unique.add(first, second);
   }
   distinct(): number {
-    return this.unique ? this.unique.size : this.log.count();
+    return this.unique.isUnique ? this.unique.size : this.log.count();
   }
+  /** Values that are counted each may have come again since. */
   isUnique(known: ValueCounts): boolean {
-    if (this.unique === null) return false;
+    if (!this.unique.isUnique) return false;
     for (const [, n] of known) if (n > 1) return false;
     return true;
   }
@@ -234,6 +263,8 @@ class Shape {
   private readonly damaged = new Map<string, { count: number; example: string }>();
   private readonly digits = new DigitLengths();
 
+  constructor(private readonly maxPatterns: number) {}
+
   /** Meanings that hardly any of these values has are not tested any more. */
   learn(values: ValueCounts): void {
     const some = [...values].slice(0, 2000).map(([value]) => value);
@@ -249,7 +280,8 @@ class Shape {
     if (this.numeric) this.addNumber(value);
     const pattern = patternOf(value);
     const before = this.patterns.get(pattern);
-    if (before !== undefined || this.patterns.size < MAX_PATTERNS) this.patterns.set(pattern, (before ?? 0) + count);
+    if (before !== undefined || this.patterns.size < this.maxPatterns)
+      this.patterns.set(pattern, (before ?? 0) + count);
     for (const meaning of this.tested)
       if (meaning.test(value)) this.meant.set(meaning, (this.meant.get(meaning) ?? 0) + count);
     this.addDamage(value, count);

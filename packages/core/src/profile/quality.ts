@@ -79,10 +79,13 @@ export class QualityCheck {
     checks: readonly ExpectedCheck[],
     profile: DatasetProfile,
   ) {
+    // By name, for there may be tens of thousands.
+    const places = new Map(names.map((name, at) => [name, at]));
+    const placeOf = (name: string): number => places.get(name) ?? -1;
     this.tests = [
-      ...fields.flatMap((f) => structureTests(f, names.indexOf(f.name))),
-      ...keyTests(fields, names),
-      ...meaningTests(profile, names, new Set(fields.filter((f) => isTyped(f.type)).map((f) => f.name))),
+      ...fields.flatMap((f) => structureTests(f, placeOf(f.name))),
+      ...keyTests(fields, placeOf),
+      ...meaningTests(profile, placeOf, new Set(fields.filter((f) => isTyped(f.type)).map((f) => f.name))),
       ...checks.map((c) => ruleTest(c, names)),
     ].filter((t) => t.place !== -1);
     this.counts = this.tests.map(() => ({ count: 0, of: 0, rows: [] }));
@@ -209,10 +212,10 @@ function structureTests(field: ExpectedField, place: number): Test[] {
   return tests;
 }
 
-function keyTests(fields: readonly ExpectedField[], names: readonly string[]): Test[] {
+function keyTests(fields: readonly ExpectedField[], placeOf: (name: string) => number): Test[] {
   const keys = fields.filter((f) => f.key);
   if (keys.length === 0) return [];
-  const places = keys.map((k) => names.indexOf(k.name));
+  const places = keys.map((k) => placeOf(k.name));
   if (places.includes(-1)) return [];
   const seen = new KeySet();
   return [
@@ -231,9 +234,9 @@ function keyTests(fields: readonly ExpectedField[], names: readonly string[]): T
 }
 
 /** Where nearly all values are of one meaning, those that are not stand out. */
-function meaningTests(profile: DatasetProfile, names: readonly string[], typed: ReadonlySet<string>): Test[] {
+function meaningTests(profile: DatasetProfile, placeOf: (name: string) => number, typed: ReadonlySet<string>): Test[] {
   return profile.fields.flatMap((f): Test[] => {
-    const place = names.indexOf(f.name);
+    const place = placeOf(f.name);
     const meaning = MEANINGS.find((m) => m.name === f.meaning?.name);
     // A type says more than a meaning; the same value is not counted against a record twice.
     if (!meaning || f.meaning!.share === 1 || typed.has(f.name)) return [];

@@ -18,9 +18,9 @@ export class ValueCounts {
   get size(): number {
     return this.texts.length;
   }
-  /** 32 bits of hash of the text that was last asked for. */
-  get hash(): number {
-    return this.taken.first;
+  /** Of the text that was last asked for. */
+  get hash(): Readonly<TextHash> {
+    return this.taken;
   }
 
   /** Counts a value that is known already; otherwise false. */
