@@ -40,6 +40,7 @@ import m034 from './migrations/034-workers.sql';
 import m035 from './migrations/035-unread.sql';
 import m036 from './migrations/036-reading.sql';
 import m037 from './migrations/037-profile-figures.sql';
+import m038 from './migrations/038-mapped-part.sql';
 
 /** Forward only; a released migration is never edited. */
 export const migrations: readonly (readonly [number: number, name: string, sql: string])[] = [
@@ -80,6 +81,7 @@ export const migrations: readonly (readonly [number: number, name: string, sql: 
   [35, 'unread', m035],
   [36, 'reading', m036],
   [37, 'profile-figures', m037],
+  [38, 'mapped-part', m038],
 ];
 
 /** The newest change that this program knows. */

@@ -424,11 +424,21 @@ class MappingCompiler {
     const how = line.generate ?? 'uuid';
     if (how === 'sequence') {
       const convert = this.converter(type, 'int8', line, 'generate');
-      return convert && { make: (ctx) => (ctx.variables[SEQUENCE] as number) ?? null, convert, uses: [] };
+      const make = (ctx: RuleContext): Value => {
+        ctx.askedBeyond = true;
+        return (ctx.variables[SEQUENCE] as number) ?? null;
+      };
+      return convert && { make, convert, uses: [] };
     }
     const convert = this.converter(type, 'text', line, 'generate');
     if (!convert) return null;
-    if (how === 'uuid') return { make: () => crypto.randomUUID(), convert, uses: [] };
+    if (how === 'uuid') {
+      const make = (ctx: RuleContext): Value => {
+        ctx.askedBeyond = true;
+        return crypto.randomUUID();
+      };
+      return { make, convert, uses: [] };
+    }
     const parts = (line.of ?? []).map((name) => this.rule(name, this.sourceScope, 'of', line.id));
     if (parts.length === 0)
       this.report({ line: line.id, path: 'of', message: 'A hash needs the fields that go into it.' });

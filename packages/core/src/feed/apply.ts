@@ -86,6 +86,8 @@ export class MappingRun {
     const { mapping, ctx } = this;
     ctx.row = row;
     ctx.fault = null;
+    ctx.askedBeyond = false;
+    this.targetCtx.askedBeyond = false;
     this.variables['row_number'] = rowNumber;
     this.failures = NONE as Failure[];
     this.remarks = NONE as Failure[];
@@ -115,6 +117,11 @@ export class MappingRun {
     if (this.failures.length > 0) return this.failed(values);
     if (number === undefined) this.number = this.given;
     return { kind: 'written', values, failures: NONE, remarks: this.remarks, skip: null, stop: this.stopping };
+  }
+
+  /** Whether what became of the last record depends on more than what it holds: on when, where or as which it came. */
+  get askedBeyond(): boolean {
+    return this.ctx.askedBeyond || this.targetCtx.askedBeyond;
   }
 
   /** What the lines of the key make of a record, whatever filter and skips say; null where one of them fails. */

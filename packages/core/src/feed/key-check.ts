@@ -3,15 +3,18 @@ import type { Value } from '../fields/values.ts';
 import { KeySet } from '../key-set.ts';
 import { keyOf } from '../rules/compare.ts';
 
-/** What a record is told apart by, for each key of the document; null where a part of it is null: nulls are never equal. */
-export type KeyTexts = readonly (string | null)[];
+/**
+ * What a record is told apart by, for each key of the document; null where a part of it is null: nulls are never equal. A number
+ * stands for a key that whoever made them knows by it, and never writes as a text then.
+ */
+export type KeyTexts = readonly (string | number | null)[];
 
 /** Of the records that go through it, in the order of the source, the first with a key wins. */
 export class KeyCheck {
-  private readonly seen: readonly KeySet[];
+  private readonly seen: readonly SeenKeys[];
 
   constructor(keys: number) {
-    this.seen = Array.from({ length: keys }, () => new KeySet());
+    this.seen = Array.from({ length: keys }, () => new SeenKeys());
   }
 
   /** Lets a record through, or gives the keys that came before. */
@@ -26,6 +29,39 @@ export class KeyCheck {
     if (twice.length > 0) return twice;
     for (const [i, text] of texts.entries()) if (text !== null) seen[i]!.add(text);
     return null;
+  }
+}
+
+/** Those of one key. */
+class SeenKeys {
+  private readonly texts = new KeySet();
+  private readonly numbers = new NumberSet();
+
+  has(key: string | number): boolean {
+    return typeof key === 'number' ? this.numbers.has(key) : this.texts.has(key);
+  }
+  /** False when it was there already. */
+  add(key: string | number): boolean {
+    return typeof key === 'number' ? this.numbers.add(key) : this.texts.add(key);
+  }
+}
+/** Whole numbers from zero, a bit each. */
+class NumberSet {
+  private bits = new Uint32Array(1024);
+
+  has(number: number): boolean {
+    return ((this.bits[number >>> 5] ?? 0) & (1 << (number & 31))) !== 0;
+  }
+  add(number: number): boolean {
+    if (this.has(number)) return false;
+    const word = number >>> 5;
+    if (word >= this.bits.length) {
+      const wider = new Uint32Array(Math.max(word + 1, 2 * this.bits.length));
+      wider.set(this.bits);
+      this.bits = wider;
+    }
+    this.bits[word]! |= 1 << (number & 31);
+    return true;
   }
 }
 

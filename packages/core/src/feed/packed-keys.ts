@@ -5,7 +5,7 @@ export interface PackedKeys {
   /** Keys of a record. */
   readonly width: number;
   readonly text: string;
-  /** Where each part ends; one that is null ends before it begins. */
+  /** Where each part ends; one that is null ends before it begins, and a number n at -2 - n. */
   readonly ends: Float64Array;
 }
 
@@ -18,8 +18,8 @@ export class KeyPacker {
 
   add(texts: KeyTexts): void {
     for (const text of texts) {
-      if (text === null) {
-        this.ends.push(-1);
+      if (text === null || typeof text === 'number') {
+        this.ends.push(text === null ? -1 : -2 - text);
         continue;
       }
       this.parts.push(text);
@@ -40,10 +40,10 @@ export function* eachKey({ width, text, ends }: PackedKeys): Generator<KeyTexts>
   if (width === 0) return;
   let at = 0;
   for (let i = 0; i < ends.length; i += width) {
-    const texts = new Array<string | null>(width);
+    const texts = new Array<string | number | null>(width);
     for (let k = 0; k < width; k++) {
       const end = ends[i + k]!;
-      texts[k] = end < 0 ? null : text.slice(at, end);
+      texts[k] = end >= 0 ? text.slice(at, end) : end === -1 ? null : -2 - end;
       if (end >= 0) at = end;
     }
     yield texts;

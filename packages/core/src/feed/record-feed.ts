@@ -80,6 +80,11 @@ export class RecordFeed {
     return this.run.given;
   }
 
+  /** Whether what became of the last record depends on more than what it holds. Asked right after it was taken. */
+  get askedBeyond(): boolean {
+    return this.run.askedBeyond;
+  }
+
   /** `at`: where the reader found it; a composed record says itself where it belongs. */
   place(read: RawRow, at: RecordPlace): PlacedRecord {
     const raw = read instanceof Unreadable ? read : this.fitted(read);

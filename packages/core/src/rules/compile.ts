@@ -1,5 +1,5 @@
 import type { Checked } from './checked.ts';
-import { noValueFor, type Compiled } from './context.ts';
+import { BEYOND, noValueFor, type Compiled } from './context.ts';
 
 /** A checked rule to a closure. The closures hold no state between records, except a CASE operand's cell. */
 export function compileChecked(node: Checked): Compiled {
@@ -14,7 +14,9 @@ export function compileChecked(node: Checked): Compiled {
     }
     case 'variable': {
       const { name } = node;
+      const isBeyond = BEYOND.has(name);
       return (ctx) => {
+        if (isBeyond) ctx.askedBeyond = true;
         const value = ctx.variables[name];
         if (value !== undefined) return value;
         ctx.site = node;

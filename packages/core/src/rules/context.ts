@@ -32,12 +32,29 @@ export class RuleContext {
   row: readonly Value[] = [];
   fault: RuleFault | null = null;
   site: Site = { at: 0, end: 0 };
-  /** The moment that now() and CURRENT_DATE mean: the start of the run, in UTC. */
-  now: Timestamp = new Timestamp(0, 0);
+  /** Something was asked for that is not of the record: in another run, or at another place, the same record may give another value. */
+  askedBeyond = false;
+  private moment = new Timestamp(0, 0);
+  private maps: KeyMaps = new Map();
   variables: Readonly<Record<string, Value>> = {};
   codeTables: CodeTables = new Map();
   codeDefaults: ReadonlyMap<string, string> = new Map();
-  keyMaps: KeyMaps = new Map();
+
+  /** The moment that now() and CURRENT_DATE mean: the start of the run, in UTC. */
+  get now(): Timestamp {
+    this.askedBeyond = true;
+    return this.moment;
+  }
+  set now(moment: Timestamp) {
+    this.moment = moment;
+  }
+  get keyMaps(): KeyMaps {
+    this.askedBeyond = true;
+    return this.maps;
+  }
+  set keyMaps(maps: KeyMaps) {
+    this.maps = maps;
+  }
 
   /** Notes the first fault and returns null, so that a function can say `return ctx.fail('…')`. */
   fail(message: string, cause: RuleFault['cause'] = 'rule_error', code?: MissingCode): null {
@@ -49,6 +66,15 @@ export class RuleContext {
 
 /** The number that a record is given, which no rule can name. */
 export const SEQUENCE = '#sequence';
+
+/** Variables that are not the plan's: each is another one in another run, or for another record. */
+export const BEYOND: ReadonlySet<string> = new Set([
+  'run_started_at',
+  'run_number',
+  'row_number',
+  'file_name',
+  SEQUENCE,
+]);
 
 /** Said where variables are asked for that nobody gives. */
 export const noValueFor = (names: readonly string[]): string =>

@@ -159,7 +159,13 @@ export class CarryOut {
     const prepared = await this.patiently(work, () => target.prepare(document, dataset, run));
     for (const line of prepared) await this.log(row.id, line);
     await this.runs.announce(row.id);
-    const job = await this.job((await this.runs.row(row.id))!, document, plan, { target, dataset, changes, noticed });
+    const mapJob = await this.job((await this.runs.row(row.id))!, document, plan, {
+      target,
+      dataset,
+      changes,
+      noticed,
+    });
+    const { before, learn } = await this.changes.before(changes, mapJob);
     const { mapping, revision } = row;
     const patiently = <T>(chunk: () => Promise<T>): Promise<T> =>
       this.patiently(work, () => {
@@ -182,8 +188,9 @@ export class CarryOut {
               (records) => this.untilMay(work, records),
             )
           : queue!,
-      job,
+      job: { ...mapJob, before },
       only: changes.only,
+      learn,
       unread,
       announce: async () => {
         await this.requireWithinLimits(row);
@@ -326,7 +333,7 @@ export class CarryOut {
     document: MappingDocument,
     plan: SourcePlan,
     { target, dataset, changes, noticed }: { target: Target; dataset: string; changes: RunChanges; noticed: Noticed },
-  ): Promise<MapJob> {
+  ): Promise<Omit<MapJob, 'before'>> {
     const replay = run.kind === 'replay' ? await this.replayRows(run.id) : null;
     requireKnownFields(replay ?? [], plan, document);
     const variables = Object.fromEntries(variablesOf(run));

@@ -21,6 +21,7 @@ import {
   type Failure,
   type Fed,
   type HighestValue,
+  type KeyTexts,
   type MappingDocument,
   type Outcome,
   type RawRow,
@@ -29,6 +30,7 @@ import {
   type Value,
 } from '@versicle/core';
 import { Digests } from './changes/digests.ts';
+import { Learned, originOf, placeOfKey, unchangedAt, type MappedBefore } from './changes/mapped-before.ts';
 import { keyCellsOf, SeenKeys } from './changes/seen-keys.ts';
 import { beforeOfPlan, marksOfPlan } from '../systems/kinds/kind.ts';
 import type { ChunkCounts, FailedRow, MapJob, MappedChunk, Refused, Seen } from './messages.ts';
@@ -73,6 +75,9 @@ export class Chunk {
   private readonly noticed = new Set<number>();
   private content: Content | null = null;
   private digests: Uint8Array = NO_DIGESTS;
+  private learned: Uint8Array = NO_DIGESTS;
+  /** Records that the target has as they are, which shows without mapping them. */
+  private unchanged = 0;
   private readonly keyCells: string[] = [];
   private readonly sourceCells: string[] = [];
   private seen: Seen | null = null;
@@ -95,41 +100,59 @@ export class Chunk {
     const again = origin.replay?.[at] ?? null;
     this.counts.read++;
     this.characters += charactersOf(read);
+    const readAs = this.mapper.originOf(read);
+    if (readAs !== null && this.isUnchanged(readAs, origin, at, read)) return;
     const fed = this.mapper.feed.take(read, placeAt(origin, at), again);
+    const learns = this.mapper.feed.askedBeyond || fed.outcome.stop ? null : readAs;
     if (fed.outcome.stop) this.stopped = fed.place.row;
-    if (this.mapper.packer === null || fed.outcome.kind !== 'written') return this.settle(fed, origin, at);
+    if (this.mapper.packer === null || fed.outcome.kind !== 'written') return this.settle(fed, origin, at, learns);
     const before = this.twice.get(this.letThrough++);
     const outcome = before === undefined ? fed.outcome : this.mapper.feed.refusedFor(fed.outcome, before);
-    this.mapper.packer.add(keyTexts(fed.outcome.values, this.mapper.mapping));
-    this.settle({ ...fed, outcome }, origin, at);
+    this.mapper.packer.add(this.mapper.keysOf(fed.outcome.values));
+    this.settle({ ...fed, outcome }, origin, at, learns);
+  }
+  /** Counts a record that the target has as it is. One whose key came before in this run is mapped, and refused. */
+  private isUnchanged(readAs: Uint8Array, origin: Origin, at: number, read: RawRow): boolean {
+    const { mapper } = this;
+    const place = unchangedAt(mapper.before!, readAs);
+    if (place < 0 || this.twice.has(this.letThrough)) return false;
+    this.letThrough++;
+    this.unchanged++;
+    mapper.packer!.add([place]);
+    if (mapper.well !== null) this.noticeRead(mapper.well, placeAt(origin, at), read as SourceCells, false);
+    return true;
   }
 
-  private settle(fed: Fed, origin: Origin, at: number): void {
+  private settle(fed: Fed, origin: Origin, at: number, learns: Uint8Array | null): void {
     const { outcome } = fed;
     const again = origin.replay?.[at] ?? null;
     this.counts[outcome.kind]++;
     this.mapper.seen?.see(fed);
     const isLeft = outcome.kind === 'filtered' && this.mapper.job.narrowed;
     if (outcome.kind !== 'failed' && !isLeft && this.mapper.well !== null) this.notice(fed);
-    if (outcome.kind === 'written') this.write(fed, origin, at);
+    if (outcome.kind === 'written') this.write(fed, origin, at, learns);
     else if (outcome.kind === 'failed')
       this.failed.push(this.mapper.failedRow(fed, again, this.mapper.mappedOf(outcome.values), outcome.failures));
     else if (again) this.close(again.id, outcome);
   }
   private notice({ place, raw, outcome: { kind, values, remarks } }: Fed): void {
-    const { feed, columns, keyIndexes } = this.mapper;
+    const { columns, keyIndexes } = this.mapper;
     const well = this.mapper.well!;
     const remarked = remarks.length > 0;
-    const row = raw as SourceCells;
-    const label = labelOf(feed.composed ? this.mapper.ownCells(row) : row);
-    for (const id of well.read(label, () => this.mapper.sourceOf(row), remarked)) this.noticed.add(id);
-    if (well.wantsPlaces) for (const id of well.place(`${place.file ?? ''}:${place.fileRow}`)) this.noticed.add(id);
+    this.noticeRead(well, place, raw as SourceCells, remarked);
     if (kind !== 'written' || !well.wantsKeys) return;
     const key = keyIndexes.map((i) => outputText(values[i] ?? null, columns[i]!.type));
     for (const id of well.key(JSON.stringify(key), remarked)) this.noticed.add(id);
   }
 
-  private write(fed: Fed, origin: Origin, at: number): void {
+  private noticeRead(well: WentWell, place: RecordPlace, row: SourceCells, remarked: boolean): void {
+    const label = labelOf(this.mapper.feed.composed ? this.mapper.ownCells(row) : row);
+    for (const id of well.read(label, () => this.mapper.sourceOf(row), remarked)) this.noticed.add(id);
+    if (well.wantsPlaces) for (const id of well.place(`${place.file ?? ''}:${place.fileRow}`)) this.noticed.add(id);
+  }
+
+  /** `learns`: what was read, where nothing else decides what becomes of it. */
+  private write(fed: Fed, origin: Origin, at: number, learns: Uint8Array | null): void {
     const { mapper } = this;
     const { job } = mapper;
     const { values, remarks } = fed.outcome;
@@ -149,6 +172,8 @@ export class Chunk {
     }
     mapper.encoder.add(values);
     mapper.digests?.add(values);
+    if (learns !== null && remarks.length === 0 && mapper.digests!.keyOf(values) !== null)
+      mapper.learned.add(learns, mapper.digests!.last);
     if (job.remembersKeys) this.keyCells.push(keyCellsOf(mapper.columns, values, mapper.keyIndexes));
     // What was written could be read.
     if (mapper.sourceKey !== null)
@@ -172,9 +197,10 @@ export class Chunk {
   /** All its records are there: the next one that is added to any chunk begins with an empty encoder. */
   seal(): void {
     if (this.content !== null) return;
-    const { job, encoder, digests, highest, seen } = this.mapper;
+    const { job, encoder, digests, learned, highest, seen } = this.mapper;
     this.content = { encoding: job.encoding, of: encoder.take() } as Content;
     this.digests = digests?.take() ?? NO_DIGESTS;
+    this.learned = learned.take();
     this.seen = seen?.take() ?? null;
     this.highest = highest?.take() ?? null;
   }
@@ -193,9 +219,11 @@ export class Chunk {
       ids,
       records,
       digests,
+      learned,
       keyCells,
       sourceCells,
       seen,
+      unchanged,
       highest,
     } = this;
     const content = this.content!;
@@ -216,10 +244,11 @@ export class Chunk {
       keys,
       records,
       digests,
+      learned,
       keyCells,
       sourceCells,
       seen,
-      unchanged: 0,
+      unchanged,
       highest,
     };
   }
@@ -271,6 +300,9 @@ export class Mapper {
   readonly digests: Digests | null;
   readonly highest: HighestSeen | null;
   readonly seen: SeenKeys | null;
+  /** What became of records before, and of those of the chunk that is being made. */
+  readonly before: MappedBefore | null;
+  readonly learned = new Learned();
   /** The places of the source's own key among its fields, where that is remembered. */
   readonly sourceKey: readonly number[] | null;
   /** Takes the keys of records that are let through, where others look at them; null where this mapper does itself. */
@@ -305,6 +337,7 @@ export class Mapper {
     });
     this.seen = job.sees ? new SeenKeys(this.feed, this.columns, this.keyIndexes) : null;
     this.sourceKey = job.sourceKey?.map((name) => this.names.indexOf(name)) ?? null;
+    this.before = keysElsewhere && this.digests !== null && this.isToldByKey() ? job.before : null;
     this.packer = keysElsewhere ? new KeyPacker(this.mapping.keys.length) : null;
     this.feed.sequence = job.sequenceFrom;
   }
@@ -314,6 +347,23 @@ export class Mapper {
     const errors = this.mapping.problems.filter((p) => p.severity === 'error');
     if (errors.length > 0)
       throw new Error(errors.map((p) => `${p.line ? `Line ${p.line}: ` : ''}${p.message}`).join(' '));
+  }
+
+  /** Whether the one key of a record is told apart just as it is remembered: of other types, values that are written differently are equal. */
+  private isToldByKey(): boolean {
+    const { keys } = this.mapping;
+    return keys.length === 1 && keys[0]!.primary && this.keyIndexes.every((i) => PLAIN.has(this.columns[i]!.type));
+  }
+  /** In short what was read, where it may be known what becomes of it. */
+  originOf(read: RawRow): Uint8Array | null {
+    if (this.before === null || read instanceof Unreadable || read.length !== this.names.length) return null;
+    return originOf(read);
+  }
+  /** What a record that is let through is told apart by: of a key that is known its place among the known ones. */
+  keysOf(values: readonly Value[]): KeyTexts {
+    const key = this.before === null ? null : this.digests!.keyOf(values);
+    const place = key === null ? -1 : placeOfKey(this.before!.keys, key);
+    return place < 0 ? keyTexts(values, this.mapping) : [place];
   }
 
   /** What the target may know a record by: it stays the same when the record is sent again, in this run or in a replay. */
@@ -354,6 +404,8 @@ export class Mapper {
     return { ...known, replayed: replayed?.id ?? null, index: null, deliveryKey: null, sequence: null, answer: null };
   }
 }
+/** Types of which equal values are written alike. */
+const PLAIN: ReadonlySet<string> = new Set(['text', 'int2', 'int4', 'int8', 'uuid', 'date', 'bool']);
 type SourceCells = readonly (string | null)[];
 /** A record that the target refuses is another failure than one of the mapping, and each row one of its own. */
 const refusedPrefix = ({ row }: RecordPlace): string => `row ${row}:`;

@@ -23,6 +23,8 @@ interface Driven {
   readonly job: MapJob;
   /** Leaves out what was delivered before; null where all is sent. */
   readonly only: RunChanges['only'];
+  /** Remembers what became of the records of a chunk. */
+  readonly learn: (learned: Uint8Array) => readonly Statement[];
   readonly unread: Unread;
   readonly announce: () => Promise<void>;
 }
@@ -105,8 +107,13 @@ export class Drive {
 
   /** Gives whether the document says that the run ends here. */
   private async keep(taken: Promise<readonly Statement[]>, mapped: MappedChunk): Promise<boolean> {
-    const { db, claim, lane, unread, announce } = this.driven;
-    await db.transaction([requireClaim(claim), ...(await taken), ...unread.keep(mapped.unread)]);
+    const { db, claim, lane, unread, announce, learn } = this.driven;
+    await db.transaction([
+      requireClaim(claim),
+      ...(await taken),
+      ...learn(mapped.learned),
+      ...unread.keep(mapped.unread),
+    ]);
     lane.kept?.();
     await announce();
     if (mapped.stopped !== null) return true;

@@ -44,7 +44,7 @@ export class HandOver {
     this.out.set(chunk.chunk, teller);
     this.port.postMessage(chunk, [
       ...chunk.parts.flatMap((part) => buffersOf(part.content)),
-      ...(chunk.digests.length > 0 ? [chunk.digests.buffer as ArrayBuffer] : []),
+      ...[chunk.digests, chunk.learned].flatMap((bytes) => (bytes.length > 0 ? [bytes.buffer as ArrayBuffer] : [])),
     ]);
   }
   async end(

@@ -9,6 +9,7 @@ import type {
   Part,
   Watermark,
 } from '@versicle/core';
+import type { MappedBefore } from './changes/mapped-before.ts';
 import type { Cut, UnreadValues } from '../runs/runs.ts';
 import type { SourcePlan } from '../systems/kinds/kind.ts';
 
@@ -59,6 +60,8 @@ export interface MapJob {
   readonly sees: boolean;
   /** By what the newest record is told, where the next run reads on from it. */
   readonly watermark: Watermark | null;
+  /** What became of records before; null where each is mapped. */
+  readonly before: MappedBefore | null;
 }
 /** How far a run came: settled chunks, the source's records in them, and the last number of its sequence. */
 export interface Checkpoint {
@@ -156,7 +159,9 @@ export interface MappedChunk {
   readonly sourceCells: readonly string[];
   /** Where the run tells what is gone: the keys that were met, whatever became of their records. */
   readonly seen: Seen | null;
-  /** Records that are not among the written ones any more: the target has them as they are. */
+  /** What became of records that were mapped, to be remembered (changes/mapped-before.ts). */
+  readonly learned: Uint8Array;
+  /** Records that are not among the written ones, or not any more: the target has them as they are. */
   readonly unchanged: number;
   /** The highest value of the watermark among the written records. */
   readonly highest: HighestValue | null;

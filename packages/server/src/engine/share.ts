@@ -20,8 +20,8 @@ export class ShareHere implements RunShare {
   private readonly chunks = new Map<number, { chunk: Chunk; blocks: readonly BlocksOfFile[] }>();
 
   constructor(private readonly job: MapJob) {
-    // Who maps all chunks looks at the keys, too.
-    this.mapper = new Mapper(job, job.threads > 1);
+    // Who maps all chunks looks at the keys, too, unless some of them are known by what came before.
+    this.mapper = new Mapper(job, job.threads > 1 || job.before !== null);
     this.mapper.requireSound();
   }
 

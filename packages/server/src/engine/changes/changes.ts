@@ -8,7 +8,7 @@ import {
   type MappingStep,
   type Watermark,
 } from '@versicle/core';
-import type { Database } from '@versicle/postgres';
+import type { Database, Statement } from '@versicle/postgres';
 import {
   carriedBy,
   readsPart,
@@ -18,10 +18,11 @@ import {
   type Claim,
   type RunRow,
 } from '../../runs/runs.ts';
-import type { MappedChunk } from '../messages.ts';
+import type { MapJob, MappedChunk } from '../messages.ts';
 import { digestsOfTexts, HALF } from './digests.ts';
 import { goneProblem } from './gone.ts';
 import { KnownRecords } from './known-records.ts';
+import { learn, mappedAs, mappedBefore, type MappedBefore } from './mapped-before.ts';
 import { forgetAll, memoryOf, rememberKeys, type Memory } from './memory.ts';
 import { onlyChanged, type ChangedChunk } from './only-changed.ts';
 import { tidyParts } from './tidy-parts.ts';
@@ -33,12 +34,19 @@ export interface RunChanges {
   readonly memory: Memory | null;
   /** Leaves out what was delivered before; null where all is sent. */
   readonly only: ((mapped: MappedChunk) => ChangedChunk) | null;
+  /** What was delivered before, where it alone decides what is left out. */
+  readonly known: KnownRecords | null;
   /** By what the newest record is told. */
   readonly watermark: Watermark | null;
   /** What becomes of records that the source has no more; null where nothing does. */
   readonly vanished: Vanished | null;
 }
-export const NO_CHANGES: RunChanges = { memory: null, only: null, watermark: null, vanished: null };
+export const NO_CHANGES: RunChanges = { memory: null, only: null, known: null, watermark: null, vanished: null };
+interface Before {
+  readonly before: MappedBefore | null;
+  /** What is to be remembered for later ones. */
+  readonly learn: (learned: Uint8Array) => readonly Statement[];
+}
 type Vanished = Exclude<MappingStep['vanished'], 'leave'>;
 
 /** Only what changed: by what was delivered before, and by how far earlier runs have come. */
@@ -97,9 +105,12 @@ export class Changes {
     const waiting = lane === 'queue' ? await this.waiting(row, dataset) : new Map<string, string>();
     await this.say(row, step.watermark ?? null, waiting.size);
     const known = await this.known(row, memory);
+    // Taken up again, it maps what it mapped; what waits elsewhere, is gone, or was read last is told of mapped records.
+    const decides = row.started_at === null && waiting.size === 0 && told === null && step.changes === 'compare';
     return {
       memory,
       only: (mapped) => onlyChanged(known, waiting, mapped),
+      known: decides && captured === null ? known : null,
       watermark: step.changes === 'watermark' ? step.watermark! : null,
       vanished: told,
     };
@@ -201,6 +212,21 @@ export class Changes {
       [mapping, id, target],
     );
     return new Map(rows.map((r) => [r.digest.slice(0, 2 * HALF), r.digest]));
+  }
+
+  /** What became of the run's records in earlier ones that mapped in just the same way. */
+  async before(changes: RunChanges, job: Omit<MapJob, 'before'>): Promise<Before> {
+    const { memory, known } = changes;
+    const identity =
+      memory === null || known === null || job.cut.of !== 'text' || job.keyMaps.size > 0
+        ? null
+        : mappedAs(job.document, job.source, job.variables);
+    if (identity === null) return { before: null, learn: () => [] };
+    const open = job.open.flatMap(({ key }) => (key === null ? [] : [JSON.parse(key) as (string | null)[]]));
+    return {
+      before: await mappedBefore(this.db, memory!.id, identity, known!, open),
+      learn: (learned) => learn(memory!.id, identity, learned),
+    };
   }
 
   /** What a run goes on with that asked a person about what is gone. */

@@ -33,6 +33,8 @@ export class Digests {
   private readonly head: string;
   private bytes = new Uint8Array(1024 * WIDTH);
   private length = 0;
+  private lastValues: readonly Value[] | null = null;
+  private lastKey: Uint8Array | null = null;
 
   /** `made`: columns that are given anew to each record, such as a counted number: they are no part of its content. */
   constructor(
@@ -44,13 +46,25 @@ export class Digests {
     this.head = this.own.map((i) => `${columns[i]!.name} ${columns[i]!.type}`).join('\n');
   }
 
+  /** Of a record that may be added next. */
+  keyOf(values: readonly Value[]): Uint8Array | null {
+    if (values !== this.lastValues) {
+      this.lastKey = keyDigest(this.columns, values, this.key);
+      this.lastValues = values;
+    }
+    return this.lastKey;
+  }
+  /** The record that was added last. */
+  get last(): Uint8Array {
+    return this.bytes.subarray(this.length - WIDTH, this.length);
+  }
   add(values: readonly Value[]): void {
     if (this.length === this.bytes.length) {
       const wider = new Uint8Array(2 * this.bytes.length);
       wider.set(this.bytes);
       this.bytes = wider;
     }
-    const key = keyDigest(this.columns, values, this.key);
+    const key = this.keyOf(values);
     if (key !== null) {
       this.bytes.set(key, this.length);
       this.bytes.set(digestOf(this.columns, this.head, values, this.own), this.length + HALF);
@@ -79,13 +93,14 @@ function digestOf(
   at: readonly number[],
 ): Uint8Array {
   let text = head;
-  for (const i of at) {
-    const cell = outputText(values[i] ?? null, columns[i]!.type);
-    // With its length before it no cell can be taken for two.
-    text += cell === null ? '\n-' : `\n${cell.length} ${cell}`;
-  }
+  for (const i of at) text += withLength(outputText(values[i] ?? null, columns[i]!.type));
   return hash('sha256', text, 'buffer').subarray(0, HALF);
 }
+/** With its length before it no cell can be taken for two. */
+const withLength = (cell: string | null): string => (cell === null ? '\n-' : `\n${cell.length} ${cell}`);
+/** What a key is known by whose values are there as texts. */
+export const keyDigestOfTexts = (cells: readonly (string | null)[]): Uint8Array =>
+  hash('sha256', cells.map(withLength).join(''), 'buffer').subarray(0, HALF);
 
 const digestAt = (digests: Uint8Array, at: number): Uint8Array => digests.subarray(at * WIDTH, (at + 1) * WIDTH);
 const isWhole = (digests: Uint8Array, at: number): boolean => digestAt(digests, at).some((byte) => byte !== 0);

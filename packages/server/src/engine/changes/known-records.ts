@@ -14,10 +14,11 @@ const FIRST = 2;
  * whole, of its content half of the hash; both have to be as they were for it to be taken for the same.
  */
 export class KnownRecords {
+  /** Threads that map look keys up as well; who is where does not change once all is loaded. */
+  readonly table: KeyTable;
   private readonly keys: Uint32Array;
   private readonly contents: Uint32Array;
   private readonly states: Uint32Array;
-  private readonly places: number;
   /** Records that went through `add`. */
   private added = 0;
   /** Records that are there. */
@@ -27,10 +28,11 @@ export class KnownRecords {
     /** Of what it is made of. */
     readonly extent: Extent,
   ) {
-    this.places = Math.max(16, Math.ceil(extent.records * ROOM));
-    this.keys = new Uint32Array(this.places * 4);
-    this.contents = new Uint32Array(this.places * 2);
-    this.states = new Uint32Array(this.places);
+    const places = Math.max(16, Math.ceil(extent.records * ROOM));
+    this.keys = new Uint32Array(new SharedArrayBuffer(places * 16));
+    this.contents = new Uint32Array(places * 2);
+    this.states = new Uint32Array(new SharedArrayBuffer(places * 4));
+    this.table = { keys: this.keys, states: this.states };
   }
 
   /**
@@ -75,18 +77,15 @@ export class KnownRecords {
     this.states[place] = NOT_THERE;
     this.count--;
   }
-  /** The place of a key, or a free one. */
   private placeOf(words: Uint32Array, from: number): number {
-    const { keys, states, places } = this;
-    for (let place = words[from]! % places; ; place = place + 1 === places ? 0 : place + 1)
-      if (
-        states[place] === FREE ||
-        (keys[place * 4] === words[from] &&
-          keys[place * 4 + 1] === words[from + 1] &&
-          keys[place * 4 + 2] === words[from + 2] &&
-          keys[place * 4 + 3] === words[from + 3])
-      )
-        return place;
+    return placeIn(this.table, words, from);
+  }
+  /** The place of the record, where the target has it just so, as far as is known; otherwise -1. */
+  placeOfSame(words: Uint32Array, from: number): number {
+    const place = this.placeOf(words, from);
+    const [high, low] = [words[from + 4]!, words[from + 5]!];
+    const isSame = this.contents[place * 2] === high && this.contents[place * 2 + 1] === low && (high | low) !== 0;
+    return this.states[place]! >= FIRST && isSame ? place : -1;
   }
 
   /**
@@ -126,8 +125,32 @@ export class KnownRecords {
   }
 }
 
+/** The keys of known records, each at its place. */
+export interface KeyTable {
+  readonly keys: Uint32Array;
+  readonly states: Uint32Array;
+}
+/** The place of a key, or a free one. */
+function placeIn({ keys, states }: KeyTable, words: Uint32Array, from: number): number {
+  const places = states.length;
+  for (let place = words[from]! % places; ; place = place + 1 === places ? 0 : place + 1)
+    if (
+      states[place] === FREE ||
+      (keys[place * 4] === words[from] &&
+        keys[place * 4 + 1] === words[from + 1] &&
+        keys[place * 4 + 2] === words[from + 2] &&
+        keys[place * 4 + 3] === words[from + 3])
+    )
+      return place;
+}
+/** The place of a key that is known, or was before; otherwise -1. */
+export function placeOfKey(table: KeyTable, key: Uint8Array): number {
+  const place = placeIn(table, wordsOf(key), 0);
+  return table.states[place] === FREE ? -1 : place;
+}
+
 /** As numbers of 32 bits; what comes from a database lies at any place. */
-function wordsOf(bytes: Uint8Array): Uint32Array {
+export function wordsOf(bytes: Uint8Array): Uint32Array {
   const own = bytes.byteOffset % 4 === 0 ? bytes : bytes.slice();
   return new Uint32Array(own.buffer, own.byteOffset, own.byteLength / 4);
 }

@@ -37,7 +37,7 @@ function without(mapped: MappedChunk, same: ReadonlySet<number>, places: readonl
   return {
     ...mapped,
     counts: { ...mapped.counts, written: places.length },
-    unchanged: same.size,
+    unchanged: mapped.unchanged + same.size,
     digests: digestsAt(mapped.digests, places),
     parts: mapped.parts.map((part) => ({
       ...part,
