@@ -2,6 +2,7 @@ import type { Database, Row, Statement } from '@versicle/postgres';
 import { fromJson } from '../../store/values.ts';
 import { FORGOTTEN, HALF, REMOVED, WIDTH, withContent } from './digests.ts';
 import { breath } from '../../breath.ts';
+import { ahead } from './ahead.ts';
 
 /** Delivered records: their digests (digests.ts), and the values of their keys where these are remembered. */
 export interface Remembered {
@@ -70,20 +71,30 @@ export async function extentOf(db: Database, memory: number): Promise<Extent> {
 
 /** Parts that are read at a time. */
 const AT_A_TIME = 16;
-async function* read<T extends Row>(db: Database, memory: number, last: number, fields: string): AsyncGenerator<T> {
+type Read<T> = T & { number: string };
+async function* batches<T extends Row>(
+  db: Database,
+  memory: number,
+  last: number,
+  fields: string,
+): AsyncGenerator<readonly Read<T>[]> {
   for (let after = 0; ;) {
-    const rows = await db.query<T & { number: string }>(
+    const rows = await db.query<Read<T>>(
       `SELECT number, run, encode(digests, 'base64') AS digests, unsure${fields} FROM delivered_part WHERE memory = $1 AND number > $2 AND number <= $3 ORDER BY number LIMIT ${AT_A_TIME}`,
       [memory, after, last],
     );
+    yield rows;
+    if (rows.length < AT_A_TIME) return;
+    after = Number(rows.at(-1)!.number);
+  }
+}
+async function* read<T extends Row>(db: Database, memory: number, last: number, fields: string): AsyncGenerator<T> {
+  for await (const rows of ahead(batches<T>(db, memory, last, fields)))
     for (const row of rows) {
       yield row;
       // A million records are gone through in the thread that answers people.
       await breath();
     }
-    if (rows.length < AT_A_TIME) return;
-    after = Number(rows.at(-1)!.number);
-  }
 }
 /** Bytes go to and from the database as base64: where it is embedded, that is several times as fast. */
 export const packed = (bytes: Uint8Array): string =>

@@ -4,6 +4,7 @@ import { hasDatedCodes, isComposed, variablesAsked, type MappingDocument } from 
 import type { Database, Statement } from '@versicle/postgres';
 import { breath } from '../../breath.ts';
 import type { SourcePlan } from '../../systems/kinds/kind.ts';
+import { ahead } from './ahead.ts';
 import { packed, unpacked } from './delivered-parts.ts';
 import { HALF, keyDigestOfTexts } from './digests.ts';
 import { placeOfKey, wordsOf, type KeyTable, type KnownRecords } from './known-records.ts';
@@ -121,16 +122,20 @@ export async function mappedBefore(
   const origins = new Uint32Array(new SharedArrayBuffer(all * 8));
   const places = new Uint32Array(new SharedArrayBuffer(all * 4));
   const notThese = new Set(open.map((cells) => placeOfKey(known.table, keyDigestOfTexts(cells))));
-  for await (const entries of entriesOf(db, memory, identity, Number(of!.last))) {
-    const words = wordsOf(entries);
-    for (let from = 0; from < words.length; from += ENTRY / 4) {
-      const place = known.placeOfSame(words, from + ORIGIN / 4);
-      if (place < 0 || notThese.has(place) || (words[from] === 0 && words[from + 1] === 0)) continue;
-      const at = placeOfOrigin(origins, words, from);
-      origins.set(words.subarray(from, from + 2), at * 2);
-      places[at] = place;
+  const parts = ahead(partsOf(db, memory, identity, Number(of!.last)));
+  for await (const batch of parts)
+    for (const entries of batch) {
+      const words = wordsOf(unpacked(entries));
+      for (let from = 0; from < words.length; from += ENTRY / 4) {
+        const place = known.placeOfSame(words, from + ORIGIN / 4);
+        if (place < 0 || notThese.has(place) || (words[from] === 0 && words[from + 1] === 0)) continue;
+        const at = placeOfOrigin(origins, words, from);
+        origins.set(words.subarray(from, from + 2), at * 2);
+        places[at] = place;
+      }
+      // A million records are gone through in the thread that answers people.
+      await breath();
     }
-  }
   return { keys: known.table, origins, places };
 }
 /** Of what is mapped otherwise only the newest is kept, since two plans may give other values to variables by turns. */
@@ -146,17 +151,18 @@ async function tidy(db: Database, memory: number, identity: string, count: numbe
     [memory, identity, 2 * count + STALE],
   );
 }
-async function* entriesOf(db: Database, memory: number, identity: string, last: number): AsyncGenerator<Uint8Array> {
+async function* partsOf(
+  db: Database,
+  memory: number,
+  identity: string,
+  last: number,
+): AsyncGenerator<readonly string[]> {
   for (let after = 0; ;) {
     const rows = await db.query<{ number: string; entries: string }>(
       `SELECT number, encode(entries, 'base64') AS entries FROM mapped_part WHERE memory = $1 AND identity = $2 AND number > $3 AND number <= $4 ORDER BY number LIMIT ${AT_A_TIME}`,
       [memory, identity, after, last],
     );
-    for (const { entries } of rows) {
-      yield unpacked(entries);
-      // A million records are gone through in the thread that answers people.
-      await breath();
-    }
+    yield rows.map((r) => r.entries);
     if (rows.length < AT_A_TIME) return;
     after = Number(rows.at(-1)!.number);
   }
