@@ -229,5 +229,16 @@ describe('a run that knows what came of records before', () => {
     const last = await server.run(plan);
     expect((await server.rows(table)).slice(1).map((r) => r[1])).not.toContain('First');
     expect(counts(last)).toMatchObject({ failed: 0 });
+
+    // What a plan gives is another thing than the record: with another value, all are mapped.
+    await loads.publish(mapping, { ...document, lines: ruled(':region') });
+    const varied = await loads.planOf(mapping, { changes: 'compare' }, { variables: { region: 'north' } });
+    await server.run(varied);
+    expect(counts(await server.run(varied))).toMatchObject({ unchanged: 3, delivered: 0 });
+    const { run: south } = await server.api('startPlan', 'POST', `/plans/${varied}/start`, {
+      variables: { region: 'south' },
+    });
+    expect(counts(await server.ended(south))).toMatchObject({ unchanged: 0, delivered: 3 });
+    expect((await server.rows(table)).slice(1).map((r) => r[1])).toEqual(['south', 'south', 'south']);
   });
 });
