@@ -3,6 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import type { FindingDto } from '@versicle/contract';
+import { FIELD_ROWS } from '../shared/fields/field-window';
 import { LoadingComponent } from '../shared/loading.component';
 import { decimal, figure, FigurePipe, FullTimePipe, TimePipe } from '../shared/words';
 import { FieldComponent } from '../shared/form/field.component';
@@ -67,7 +68,7 @@ const DIMENSIONS = ['completeness', 'uniqueness', 'validity', 'consistency'] as 
               </tr>
             </thead>
             <tbody>
-              @for (f of r.quality.findings; track $index) {
+              @for (f of r.quality.findings.slice(0, mostFindings); track $index) {
                 <tr>
                   <td class="n">{{ f.count | figure }}</td>
                   <td>
@@ -109,6 +110,9 @@ const DIMENSIONS = ['completeness', 'uniqueness', 'validity', 'consistency'] as 
               }
             </tbody>
           </table>
+          @if (r.quality.findings.length > mostFindings) {
+            <p class="soft">and {{ r.quality.findings.length - mostFindings | figure }} findings more.</p>
+          }
         }
       } @else {
         <p class="clean">
@@ -226,6 +230,7 @@ export class QualityComponent {
   protected readonly knowledge = this.store.selectSignal(profilesFeature.selectKnowledge);
   protected readonly problem = this.store.selectSignal(profilesFeature.selectProblem);
   protected readonly dimensions = DIMENSIONS;
+  protected readonly mostFindings = FIELD_ROWS;
   protected readonly chosen = signal<FindingDto | null>(null);
   protected rule = '';
   protected message = '';

@@ -3,15 +3,17 @@ import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { fieldText, textLiteral } from '@versicle/core';
 import type { FieldProfileDto, Knowledge } from '@versicle/contract';
+import { FIELD_ROWS, fieldWindow } from '../shared/fields/field-window';
+import { FieldWindowComponent } from '../shared/fields/field-window.component';
 import { LoadingComponent } from '../shared/loading.component';
-import { decimal, durationWords, figure, FigurePipe, FullTimePipe, TimePipe } from '../shared/words';
+import { decimal, durationWords, figure, FigurePipe, firstOf, FullTimePipe, TimePipe } from '../shared/words';
 import { profilesActions, profilesFeature } from './profiles.feature';
 
 /** What the values of each field are: filled, different, from – to, what they are recognised to be, what looks damaged. */
 @Component({
   selector: 'vs-values',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [LoadingComponent, RouterLink, FigurePipe, FullTimePipe, TimePipe],
+  imports: [FieldWindowComponent, LoadingComponent, RouterLink, FigurePipe, FullTimePipe, TimePipe],
   template: `
     <vs-loading [of]="knowledge()" (again)="open()" />
     @if (knowledge().value; as k) {
@@ -42,13 +44,17 @@ import { profilesActions, profilesFeature } from './profiles.feature';
         }
       </p>
       @if (k.result; as r) {
-        @for (ref of r.references; track ref.field + ref.in) {
+        @for (ref of r.references.slice(0, mostReferences); track ref.field + ref.in) {
           <p class="ref">
             <b>{{ ref.field }}</b> refers to <code>{{ ref.in }}</code>: {{ percent(ref.share) }} of
             {{ r.profile.records > 20000 ? 'the values of its first 20,000 records' : 'its values' }} occur among the
             first 200,000 records there.
           </p>
         }
+        @if (r.references.length > mostReferences) {
+          <p class="ref soft">{{ r.references.length - mostReferences | figure }} more fields refer to others.</p>
+        }
+        <vs-field-window [of]="window" />
         <div class="scroll" tabindex="0" role="region" aria-label="Values by field">
           <table class="rows">
             <thead>
@@ -65,7 +71,7 @@ import { profilesActions, profilesFeature } from './profiles.feature';
               </tr>
             </thead>
             <tbody>
-              @for (f of r.profile.fields; track f.name) {
+              @for (f of shown(); track f.name) {
                 <tr [class.open]="chosen() === f.name">
                   <td>
                     <button
@@ -252,6 +258,16 @@ export class ValuesComponent {
   protected readonly chosen = signal('');
   protected readonly duration = durationWords;
   private readonly profile = computed(() => this.knowledge().value?.result?.profile ?? null);
+  private readonly fields = computed(() => this.profile()?.fields ?? []);
+  protected readonly mostReferences = 12;
+  protected readonly window = fieldWindow(
+    computed(() => this.fields().map((f) => f.name)),
+    FIELD_ROWS,
+  );
+  protected readonly shown = computed(() => this.window.places().map((at) => this.fields()[at]!));
+  private readonly singleKeys = computed(
+    () => new Set(this.profile()?.keys.flatMap((k) => (k.length === 1 ? k : [])) ?? []),
+  );
   protected readonly keys = computed(() => {
     const p = this.profile();
     if (!p) return '';
@@ -259,11 +275,18 @@ export class ValuesComponent {
     const near = p.fields.filter((f) => f.filled === read && f.distinct >= read * 0.98 && f.distinct < read);
     if (p.keys.length === 0)
       return near.length > 0
-        ? `No field tells all records apart; ${near.map((f) => `${f.name} nearly does (${figure(f.distinct)} different)`).join(', ')}.`
+        ? `No field tells all records apart; ${firstOf(
+            near.map((f) => `${f.name} nearly does (${figure(f.distinct)} different)`),
+            6,
+          )}.`
         : 'No field, pair or triple tells all records apart.';
     const combined = p.keys[0]!.length > 1;
     const among = combined && p.keysTriedOn < p.records ? ` (among the first ${figure(p.keysTriedOn)})` : '';
-    return `What tells all records apart${among}: ${p.keys.map((k) => k.join(' with ')).join('; ')}.`;
+    return `What tells all records apart${among}: ${firstOf(
+      p.keys.map((k) => k.join(' with ')),
+      6,
+      '; ',
+    )}.`;
   });
 
   protected looked(k: Knowledge): string {
@@ -271,7 +294,7 @@ export class ValuesComponent {
     return k.rowLimit === null ? `All ${n} records were looked at` : `The first ${n} records were looked at`;
   }
   protected isKey(name: string): boolean {
-    return this.profile()?.keys.some((k) => k.length === 1 && k[0] === name) ?? false;
+    return this.singleKeys().has(name);
   }
   protected lengths(f: FieldProfileDto): string {
     if (f.shortest === null) return '';

@@ -81,6 +81,11 @@ export const numberWords = (n: number): string => NUMBER_WORDS[n] ?? figure(n);
 export function inWords(n: number, one: string, many = `${one}s`): string {
   return `${numberWords(n)} ${n === 1 ? one : many}`;
 }
+/** “phone, email and 3 more”: the first ones of a list that may be long. */
+export function firstOf(list: readonly string[], most: number, between = ', '): string {
+  const rest = list.length > most ? ` and ${numberWords(list.length - most)} more` : '';
+  return `${list.slice(0, most).join(between)}${rest}`;
+}
 export function capital(text: string): string {
   return text.charAt(0).toUpperCase() + text.slice(1);
 }

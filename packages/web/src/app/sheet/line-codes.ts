@@ -1,5 +1,6 @@
 import { clipboardRows, type Code, doubledCodes, type MappingDocument } from '@versicle/core';
 import { codeOf } from '../codes/code-rows.component';
+import { firstOf } from '../shared/words';
 
 /** Codes that a block of text gives: from, to and meaning, from a spreadsheet program or with commas or semicolons between. */
 export interface CodeBlock {
@@ -59,8 +60,7 @@ const meaningOf = ({ meaning }: Code): Partial<Code> => (meaning === undefined ?
 
 /** What became of given codes, in a sentence; `left`: rows that were no codes. */
 export function givenWords({ taken, twice, timed }: Omit<GivenCodes, 'document'>, left: readonly string[]): string {
-  const few = (list: readonly string[]): string =>
-    `${list.slice(0, 5).join(' · ')}${list.length > 5 ? ` and ${list.length - 5} more` : ''}`;
+  const few = (list: readonly string[]): string => firstOf(list, 5, ' · ');
   return [
     taken === 0 ? 'No code was taken.' : taken === 1 ? 'One code was taken.' : `${taken} codes were taken.`,
     twice.length > 0 ? `Given twice, the first one counts: ${few(twice)}.` : '',

@@ -43,7 +43,7 @@ import { ProgressComponent } from '../mappings/progress.component';
 import { LoadingComponent } from '../shared/loading.component';
 import { SignComponent } from '../shared/signs.component';
 import { SurfaceDirective } from '../shared/surface.directive';
-import { capital, figure, FigurePipe, inWords } from '../shared/words';
+import { capital, figure, FigurePipe, firstOf, inWords } from '../shared/words';
 import { CodeTablesComponent } from './code-tables.component';
 import { ColumnChoiceComponent } from './column-choice.component';
 import { DocumentPanelComponent } from './document-panel.component';
@@ -375,7 +375,7 @@ export class SheetPage {
     if (renamed.length > 0)
       this.store.dispatch(
         frameActions.say({
-          text: `${renamed.slice(0, 3).join('; ')}${renamed.length > 3 ? ` and ${renamed.length - 3} more` : ''}, also in checks and examples.`,
+          text: `${firstOf(renamed, 3, '; ')}, also in checks and examples.`,
           problem: false,
         }),
       );

@@ -1,11 +1,13 @@
-import { ChangeDetectionStrategy, Component, effect, inject, input } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { RouterLink } from '@angular/router';
 import { Actions, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
 import type { DatasetDetail } from '@versicle/contract';
 import { systemsActions } from '../systems/systems.feature';
-import { FullTimePipe, TimePipe } from '../shared/words';
+import { FIELD_ROWS, fieldWindow } from '../shared/fields/field-window';
+import { FieldWindowComponent } from '../shared/fields/field-window.component';
+import { FigurePipe, FullTimePipe, TimePipe } from '../shared/words';
 import { ImportComponent } from './import.component';
 import { structuresActions, structuresFeature } from './structures.feature';
 
@@ -13,8 +15,9 @@ import { structuresActions, structuresFeature } from './structures.feature';
 @Component({
   selector: 'vs-structure',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, ImportComponent, FullTimePipe, TimePipe],
+  imports: [RouterLink, FieldWindowComponent, ImportComponent, FigurePipe, FullTimePipe, TimePipe],
   template: `
+    <vs-field-window [of]="window" />
     <table class="rows">
       <thead>
         <tr>
@@ -27,9 +30,10 @@ import { structuresActions, structuresFeature } from './structures.feature';
         </tr>
       </thead>
       <tbody>
-        @for (f of detail().fields; track f.name) {
+        @for (at of window.places(); track at) {
+          @let f = detail().fields[at]!;
           <tr>
-            <td class="n dim">{{ $index + 1 }}</td>
+            <td class="n dim">{{ at + 1 | figure }}</td>
             <td>
               <b>{{ f.name }}</b>
               @if (f.key) {
@@ -63,7 +67,7 @@ import { structuresActions, structuresFeature } from './structures.feature';
           <p class="version">
             <b>{{ v.number }}</b><span [title]="v.at | fullTime">{{ v.at | time }}</span
             >, {{ v.source }}: {{ v.fields }} fields{{ v.changes.length === 0 ? '.' : ';' }}
-            @for (c of v.changes; track c.field + c.what) {
+            @for (c of v.changes.slice(0, mostChanges); track c.field + c.what) {
               <span class="change">
                 <b>{{ c.field }}</b>
                 {{
@@ -84,6 +88,9 @@ import { structuresActions, structuresFeature } from './structures.feature';
                   </span>
                 }
               </span>
+            }
+            @if (v.changes.length > mostChanges) {
+              <span class="change soft">and {{ v.changes.length - mostChanges | figure }} changes more</span>
             }
           </p>
         }
@@ -143,6 +150,11 @@ export class StructureComponent {
   readonly id = input.required<string>();
   readonly detail = input.required<DatasetDetail>();
   private readonly store = inject(Store);
+  protected readonly mostChanges = FIELD_ROWS;
+  protected readonly window = fieldWindow(
+    computed(() => this.detail().fields.map((f) => f.name)),
+    FIELD_ROWS,
+  );
   protected readonly versions = this.store.selectSignal(structuresFeature.selectVersions);
 
   constructor() {

@@ -1,7 +1,7 @@
 import type { FoundField, Imported, StructureVersion } from '@versicle/contract';
 import { createActionGroup, createFeature, createReducer, on, props } from '@ngrx/store';
 import { failed, fetched, idle, loaded, loading, type Loadable } from '../shared/loadable';
-import { figure } from '../shared/words';
+import { figure, firstOf } from '../shared/words';
 
 export const structuresActions = createActionGroup({
   source: 'Structures',
@@ -31,8 +31,7 @@ interface StructuresState {
 function fieldsTold({ fields, added }: Imported['datasets'][number]): string {
   const told = `${figure(fields)} ${fields === 1 ? 'field' : 'fields'}`;
   if (added.length === 0) return told;
-  const rest = added.length > 6 ? ` and ${figure(added.length - 6)} more` : '';
-  return `${told}, of them new to it: ${added.slice(0, 6).join(', ')}${rest}`;
+  return `${told}, of them new to it: ${firstOf(added, 6)}`;
 }
 const quiet = { busy: false, problem: null, done: null };
 const initial: StructuresState = { versions: idle(), importing: quiet, found: idle() };

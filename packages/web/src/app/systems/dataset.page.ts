@@ -1,5 +1,5 @@
 import { NgTemplateOutlet } from '@angular/common';
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { Router, RouterLink } from '@angular/router';
@@ -19,6 +19,8 @@ import { HelpButtonComponent } from '../shared/help-button.component';
 import { idle } from '../shared/loadable';
 import { LoadingComponent } from '../shared/loading.component';
 import { bytesWords, FigurePipe, timeWords } from '../shared/words';
+import { FIELD_COLUMNS, fieldWindow } from '../shared/fields/field-window';
+import { FieldWindowComponent } from '../shared/fields/field-window.component';
 import { FormatEditorComponent } from './format-editor.component';
 import { TryWriteComponent } from './try-write.component';
 import { NewDatasetComponent } from './new-dataset.component';
@@ -47,6 +49,7 @@ const MOST_LOOKED = 1_000_000;
     SELECT,
     LoadingComponent,
     RowFilterComponent,
+    FieldWindowComponent,
     FormatEditorComponent,
     NewDatasetComponent,
     TryWriteComponent,
@@ -88,14 +91,20 @@ export class DatasetPage {
       : null;
   });
   private readonly hiddenFields = computed(() => new Set((this.hide() ?? '').split('\n').filter(Boolean)));
-  protected readonly shownFields = computed(() => {
-    const all = this.rows().value?.fields ?? [];
-    return all.map((name, at) => ({ name, at })).filter((f) => !this.hiddenFields().has(f.name));
-  });
-  /** What each row's values read as, by the place of the field. */
-  protected readonly readings = computed(
-    () => this.rows().value?.reading?.cells.map((cells) => new Map(cells.map((c) => [c.at, c]))) ?? [],
+  private readonly allFields = computed(() => this.rows().value?.fields ?? []);
+  protected readonly window = fieldWindow(this.allFields, FIELD_COLUMNS);
+  /** Those of the window, hidden or not. */
+  protected readonly choosable = computed(() =>
+    this.window.places().map((at) => ({ name: this.allFields()[at]!, at })),
   );
+  protected readonly shownFields = computed(() => this.choosable().filter((f) => !this.hiddenFields().has(f.name)));
+  protected readonly choosingColumns = signal(false);
+  /** What each row's values read as, by the place of the field; of the fields that are drawn. */
+  protected readonly readings = computed(() => {
+    const drawn = new Set(this.window.places());
+    const cells = this.rows().value?.reading?.cells ?? [];
+    return cells.map((row) => new Map(row.filter((c) => drawn.has(c.at)).map((c) => [c.at, c])));
+  });
   protected readonly damages = computed(() => {
     const r = this.rows().value;
     const found = new Map<string, { field: string; what: string; count: number }>();

@@ -1,5 +1,5 @@
 import type { LearnedStructure, System } from '@versicle/contract';
-import { capital, durationWords, inWords, numberWords, timeWords } from '../shared/words';
+import { capital, durationWords, firstOf, inWords, numberWords, timeWords } from '../shared/words';
 
 const STATES: Readonly<Record<string, string>> = {
   name_not_found: 'host not found',
@@ -27,11 +27,10 @@ const SHOWN_FIELDS = 6;
 /** “Learned from all 120,001 records; two fields more: late, tags/value.” */
 export function learnedWords({ records, unread, added }: Omit<LearnedStructure, 'detail'>): string {
   const from = `Learned from ${records === 1 ? 'its one record' : `all ${inWords(records, 'record')}`}`;
-  const rest = added.length > SHOWN_FIELDS ? ` and ${numberWords(added.length - SHOWN_FIELDS)} more` : '';
   const found =
     added.length === 0
       ? `nothing in ${records === 1 ? 'it' : 'them'} is new`
-      : `${inWords(added.length, 'field')} more: ${added.slice(0, SHOWN_FIELDS).join(', ')}${rest}`;
+      : `${inWords(added.length, 'field')} more: ${firstOf(added, SHOWN_FIELDS)}`;
   const left =
     unread === 0
       ? ''
