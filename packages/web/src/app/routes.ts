@@ -5,53 +5,53 @@ export const routes: Routes = [
   { path: '', pathMatch: 'full', redirectTo: 'today' },
   {
     path: 'today',
-    title: 'Today · Versicle',
+    title: $localize`Today · Versicle`,
     loadChildren: () => import('./today/today.routes').then((m) => m.todayRoutes),
   },
   {
     path: 'systems',
-    title: 'Systems · Versicle',
+    title: $localize`Systems · Versicle`,
     loadChildren: () => import('./systems/systems.routes').then((m) => m.systemsRoutes),
   },
   {
     path: 'mappings',
-    title: 'Mappings · Versicle',
+    title: $localize`Mappings · Versicle`,
     loadChildren: () => import('./mappings/mappings.routes').then((m) => m.mappingsRoutes),
   },
   {
     path: 'plans',
-    title: 'Plans · Versicle',
+    title: $localize`Plans · Versicle`,
     loadChildren: () => import('./plans/plans.routes').then((m) => m.plansRoutes),
   },
   {
     path: 'runs',
-    title: 'Runs · Versicle',
+    title: $localize`Runs · Versicle`,
     loadChildren: () => import('./runs/runs.routes').then((m) => m.runsRoutes),
   },
   {
     path: 'failures',
-    title: 'Failed records · Versicle',
+    title: $localize`Failed records · Versicle`,
     loadChildren: () => import('./failures/failures.routes').then((m) => m.failuresRoutes),
   },
   {
     path: 'codes',
-    title: 'Code tables · Versicle',
+    title: $localize`Code tables · Versicle`,
     loadChildren: () => import('./codes/codes.routes').then((m) => m.codesRoutes),
   },
   {
     path: 'settings',
-    title: 'Settings · Versicle',
+    title: $localize`Settings · Versicle`,
     loadChildren: () => import('./settings/settings.routes').then((m) => m.settingsRoutes),
   },
   { path: 'help', pathMatch: 'full', redirectTo: 'help/first-steps' },
   {
     path: 'help/:chapter',
-    title: 'Help · Versicle',
+    title: $localize`Help · Versicle`,
     loadComponent: () => import('./help/help.page').then((m) => m.HelpPage),
   },
   {
     path: '**',
-    title: 'Not found · Versicle',
+    title: $localize`Not found · Versicle`,
     loadComponent: () => import('./frame/not-found.page').then((m) => m.NotFoundPage),
   },
 ];

@@ -3,12 +3,19 @@ import { doubledCodes, type Code } from '@versicle/core';
 import { FigurePipe } from '../shared/words';
 
 const PARTS: readonly [part: 'to' | 'meaning' | 'validFrom' | 'validTo', label: string, help: string][] = [
-  ['to', 'To code', ''],
-  ['meaning', 'Meaning', ''],
-  ['validFrom', 'Valid from', 'a day such as 2026-08-03'],
-  ['validTo', 'Valid to', 'a day such as 2026-08-03'],
+  ['to', $localize`To code`, ''],
+  ['meaning', $localize`Meaning`, ''],
+  ['validFrom', $localize`Valid from`, $localize`a day such as 2026-08-03`],
+  ['validTo', $localize`Valid to`, $localize`a day such as 2026-08-03`],
 ];
 const SHOWN = 200;
+
+/** What the template says in one case or another. */
+const PHRASES = {
+  to: $localize`To`,
+  of: $localize` of `,
+  remove: $localize`Remove `,
+};
 
 /** The codes of a table: added, changed in place and removed. A code may stand several times, for times that do not meet. */
 @Component({
@@ -52,6 +59,7 @@ const SHOWN = 200;
   `,
 })
 export class CodeRowsComponent {
+  protected readonly phrases = PHRASES;
   readonly codes = input.required<readonly Code[]>();
   /** Only codes with these words are shown. */
   readonly search = input('');
@@ -85,7 +93,7 @@ export class CodeRowsComponent {
     const before = this.codes()[at]!;
     const taken =
       (part === 'validFrom' || part === 'validTo') && !isDay(text)
-        ? this.refuse(`“${text}” is no day such as 2026-08-03.`)
+        ? this.refuse($localize`“${text}” is no day such as 2026-08-03.`)
         : this.give(this.codes().map((c, i) => (i === at ? withPart(c, part, text) : c)));
     if (!taken) box.value = before[part] ?? '';
   }
@@ -98,7 +106,7 @@ export class CodeRowsComponent {
     const doubled = doubledCodes(codes).find((from) => !before.has(from));
     if (doubled !== undefined)
       return this.refuse(
-        `The code “${doubled}” is in the table already. Give the one that stands there a last day, if another is to follow.`,
+        $localize`The code “${doubled}” is in the table already. Give the one that stands there a last day, if another is to follow.`,
       );
     this.complaint.set('');
     this.changed.emit(codes);

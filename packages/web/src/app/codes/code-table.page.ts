@@ -16,6 +16,15 @@ import { codeOf, CodeRowsComponent } from './code-rows.component';
 import { codesActions, codesFeature, type CodeTablePatch } from './codes.feature';
 import { GIVEN } from '../shared/given';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  what: $localize`What `,
+  becomes: $localize` becomes`,
+  meaningOf: $localize`Meaning of `,
+  changeIt: $localize`Change it`,
+  setItDown: $localize`Set it down`,
+};
+
 /** One code table: its codes, what runs lack of it, and the mappings that have a copy. Changes are saved at once. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -24,6 +33,7 @@ import { GIVEN } from '../shared/given';
   styleUrl: './code-table.page.less',
 })
 export class CodeTablePage {
+  protected readonly phrases = PHRASES;
   readonly name = input.required<string>();
   private readonly store = inject(Store);
   protected readonly loading = this.store.selectSignal(codesFeature.selectTable);
@@ -62,21 +72,21 @@ export class CodeTablePage {
 
   protected missingWords({ failed, remarks }: CodeTable['missing'][number]): string {
     const parts = [
-      failed > 0 ? `${inWords(failed, 'record')} failed` : '',
-      remarks > 0 ? `${inWords(remarks, 'record')} went on without it` : '',
+      failed > 0 ? $localize`${inWords(failed, $localize`record`, $localize`records`)} failed` : '',
+      remarks > 0 ? $localize`${inWords(remarks, $localize`record`, $localize`records`)} went on without it` : '',
     ].filter(Boolean);
-    return `${parts.join(', ')} in`;
+    return $localize`${parts.join(', ')} in`;
   }
   protected useWords({ lines, same, lacks, more, differs }: TableUse): string {
     const where =
-      lines.length === 0 ? 'no line uses it' : `${lines.length === 1 ? 'line' : 'lines'} ${lines.join(', ')}`;
-    if (same) return `${where}; its copy is the same`;
+      lines.length === 0 ? $localize`no line uses it` : `${lines.length === 1 ? 'line' : 'lines'} ${lines.join(', ')}`;
+    if (same) return $localize`${where}; its copy is the same`;
     const parts = [
-      lacks > 0 ? `lacks ${inWords(lacks, 'code')}` : '',
-      more > 0 ? `has ${inWords(more, 'code that is', 'codes that are')} not here` : '',
-      differs > 0 ? `has ${inWords(differs, 'other value')}` : '',
+      lacks > 0 ? $localize`lacks ${inWords(lacks, $localize`code`, $localize`codes`)}` : '',
+      more > 0 ? $localize`has ${inWords(more, $localize`code that is`, $localize`codes that are`)} not here` : '',
+      differs > 0 ? $localize`has ${inWords(differs, $localize`other value`, $localize`other values`)}` : '',
     ].filter(Boolean);
-    return `${where}; its copy ${parts.join(', ')}`;
+    return $localize`${where}; its copy ${parts.join(', ')}`;
   }
   protected answer(from: string): { to: string | null; problem: string | null } | undefined {
     return this.answers().find((a) => a.from === from);
@@ -89,7 +99,7 @@ export class CodeTablePage {
   }
   protected fill(event: Event, from: string, to: string, meaning: string): void {
     event.preventDefault();
-    if (to.trim() === '') return this.say(`Say what “${from}” becomes.`, true);
+    if (to.trim() === '') return this.say($localize`Say what “${from}” becomes.`, true);
     const code = codeOf(from, to, meaning);
     // What stands there for another time stays.
     const others = this.table()!.codes.filter((c) => doubledCodes([c, code]).length === 0);
@@ -104,7 +114,7 @@ export class CodeTablePage {
   }
   protected bringUp(mappings: string[]): void {
     this.store.dispatch(codesActions.bringUp({ mappings }));
-    this.say('The draft has the table’s codes now; publish it, then send its failed records again.');
+    this.say($localize`The draft has the table’s codes now; publish it, then send its failed records again.`);
   }
   protected removeTable(): void {
     this.store.dispatch(codesActions.remove());
@@ -123,7 +133,7 @@ export class CodeTablePage {
     const now = new Set(codes.map((c) => c.from));
     const kept = replace ? [] : this.table()!.codes.filter((c) => !now.has(c.from));
     this.save({ codes: [...kept, ...codes] });
-    this.say(`${figure(codes.length)} codes taken from ${this.file()!.name}.`);
+    this.say($localize`${figure(codes.length)} codes taken from ${this.file()!.name}.`);
   }
   protected dropFile(): void {
     this.store.dispatch(codesActions.fileDropped());

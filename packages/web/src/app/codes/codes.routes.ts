@@ -12,7 +12,7 @@ export const codesRoutes: Routes = [
       { path: '', loadComponent: () => import('./codes.page').then((m) => m.CodesPage) },
       {
         path: ':name',
-        title: 'Code table · Versicle',
+        title: $localize`Code table · Versicle`,
         loadComponent: () => import('./code-table.page').then((m) => m.CodeTablePage),
       },
     ],

@@ -69,7 +69,7 @@ export const sayWaived = createEffect(
       ofType(a.waived),
       map(({ records }) =>
         frameActions.say({
-          text: `${records === 1 ? 'One record was' : `${figure(records)} records were`} closed without being delivered; the reason stands in the history.`,
+          text: $localize`${records === 1 ? $localize`One record was` : $localize`${figure(records)} records were`} closed without being delivered; the reason stands in the history.`,
           problem: false,
         }),
       ),

@@ -33,12 +33,26 @@ import { AskComponent } from '../shared/ask.component';
 
 const STATES: readonly [value: Asked['state'], words: string][] = [
   ['open', 'open'],
-  ['delivered', 'delivered after replay'],
-  ['closed', 'mended by a later run'],
-  ['waived', 'closed on purpose'],
-  ['remark', 'remarks, not in the way'],
-  ['any', 'whatever became of them'],
+  ['delivered', $localize`delivered after replay`],
+  ['closed', $localize`mended by a later run`],
+  ['waived', $localize`closed on purpose`],
+  ['remark', $localize`remarks, not in the way`],
+  ['any', $localize`whatever became of them`],
 ];
+
+/** What the template says in one case or another. */
+const PHRASES = {
+  record: $localize`record`,
+  records: $localize`records`,
+  nothingIsInThe: $localize`Nothing is in the way. Every record that was read has arrived,
+        or was left out on purpose.`,
+  noRecordFitsWhat: $localize`No record fits what is asked for.`,
+  closeThisOne: $localize`Close this one`,
+  closeThe: $localize`Close the `,
+  chosen: $localize` chosen`,
+  closeAll: $localize`Close all `,
+  replay: $localize`Replay `,
+};
 
 /** Causes at the left, the records of the chosen one at the right. */
 @Component({
@@ -64,6 +78,7 @@ const STATES: readonly [value: Asked['state'], words: string][] = [
   styleUrl: './failures.page.less',
 })
 export class FailuresPage {
+  protected readonly phrases = PHRASES;
   readonly state = input<string | undefined>();
   readonly mapping = input<string | undefined>();
   readonly line = input<string | undefined>();
@@ -86,10 +101,10 @@ export class FailuresPage {
   protected readonly more = this.store.selectSignal(failuresFeature.selectMore);
   protected readonly recordId = (r: FailedRecord): number => r.id;
   protected readonly columns: readonly Column<FailedRecord>[] = [
-    { key: 'row', title: 'Row' },
-    { key: 'label', title: 'Record', class: 'mono nowrap', value: (r) => r.label, unsorted: true },
-    { key: 'example', title: 'Values', class: 'mono short', value: (r) => r.example, unsorted: true },
-    { key: 'seen', title: 'Seen', class: 'dim nowrap' },
+    { key: 'row', title: $localize`Row` },
+    { key: 'label', title: $localize`Record`, class: 'mono nowrap', value: (r) => r.label, unsorted: true },
+    { key: 'example', title: $localize`Values`, class: 'mono short', value: (r) => r.example, unsorted: true },
+    { key: 'seen', title: $localize`Seen`, class: 'dim nowrap' },
   ];
   /** Records that are marked; they belong to the group that is open. */
   protected readonly chosen = linkedSignal<CauseGroup | null, ReadonlySet<RowKey>>({
@@ -123,9 +138,9 @@ export class FailuresPage {
   protected readonly total = computed(() => (this.causes().value ?? []).reduce((n, c) => n + c.count, 0));
   protected readonly summary = computed(() => {
     if (this.causes().value === null) return '';
-    const causes = inWords(this.causes().value!.length, 'cause');
+    const causes = inWords(this.causes().value!.length, $localize`cause`, $localize`causes`);
     const words = STATES.find(([value]) => value === this.asked().state)![1];
-    const where = this.asked().run === undefined ? '' : ` in run ${this.asked().run}`;
+    const where = this.asked().run === undefined ? '' : $localize` in run ${this.asked().run}`;
     return `${capital(figure(this.total()))} ${words}${where}, ${causes}.`;
   });
   protected readonly shownRecord = computed(() =>
@@ -134,7 +149,7 @@ export class FailuresPage {
   protected readonly place = computed(() => {
     const list = this.records().value ?? [];
     const at = list.findIndex((r) => r.id === this.shownRecord());
-    return at < 0 ? '' : `${figure(at + 1)} of ${figure(this.group()?.count ?? list.length)} with this cause`;
+    return at < 0 ? '' : $localize`${figure(at + 1)} of ${figure(this.group()?.count ?? list.length)} with this cause`;
   });
   protected readonly open = computed(() => (this.asked().state === 'open' ? (this.group()?.count ?? 0) : 0));
   protected readonly summaryOfMapping = computed(

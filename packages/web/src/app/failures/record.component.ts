@@ -8,6 +8,14 @@ import { FigurePipe, FullTimePipe, TimePipe } from '../shared/words';
 
 const EVENTS: Record<string, string> = { failed: 'failed', delivered: 'delivered', closed: 'closed' };
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  row: $localize`Row `,
+  theSource: $localize`the source`,
+  line: $localize`Line `,
+  null: $localize`null`,
+};
+
 /** One failed record as two voices: as it was read, as far as it was mapped, and what stands between them. */
 @Component({
   selector: 'vs-record',
@@ -16,9 +24,9 @@ const EVENTS: Record<string, string> = { failed: 'failed', delivered: 'delivered
   template: `
     @if (record(); as r) {
       <header>
-        <h2>{{ r.label || 'Row ' + (r.fileRow | figure) }} <vs-state [state]="r.state" /></h2>
-        <p class="sub">
-          row {{ r.fileRow | figure }} of {{ r.file ?? 'the source' }}{{ place() ? ' · ' + place() : '' }}
+        <h2>{{ r.label || phrases.row + (r.fileRow | figure) }} <vs-state [state]="r.state" /></h2>
+        <p i18n class="sub">
+          row {{ r.fileRow | figure }} of {{ r.file ?? phrases.theSource }}{{ place() ? ' · ' + place() : '' }}
         </p>
         <div class="acts"><ng-content /></div>
       </header>
@@ -27,7 +35,7 @@ const EVENTS: Record<string, string> = { failed: 'failed', delivered: 'delivered
           @if ($index > 0) {
             <b [textContent]="f.target"></b><span [textContent]="': '"></span>
           } @else if (r.line !== null) {
-            <span [textContent]="r.lineNumber === null ? '' : 'Line ' + r.lineNumber + ' '"></span
+            <span [textContent]="r.lineNumber === null ? '' : phrases.line + r.lineNumber + ' '"></span
             ><b [textContent]="r.lineLabel"></b>
             @if (r.rule) {
               <span [textContent]="', '"></span><code [textContent]="r.rule"></code>
@@ -38,19 +46,19 @@ const EVENTS: Record<string, string> = { failed: 'failed', delivered: 'delivered
         </div>
       }
       @if (r.answer) {
-        <div class="fault">The target answered: <vs-said [text]="r.answer" /></div>
+        <div i18n class="fault">The target answered: <vs-said [text]="r.answer" /></div>
       }
       <div class="voices">
         <div>
-          <h3><vs-sign of="source" [size]="13" /> As read</h3>
-          <table aria-label="As read">
+          <h3 i18n><vs-sign of="source" [size]="13" /> As read</h3>
+          <table aria-label="As read" i18n-aria-label>
             <tbody>
               @for (v of r.source; track v.name) {
                 <tr [class.hit]="hitSource().has(v.name)">
                   <th scope="row">{{ v.name }}</th>
-                  <td [title]="v.value ?? 'null'">
+                  <td [title]="v.value ?? phrases.null">
                     @if (v.value === null) {
-                      <span class="null">null</span>
+                      <span i18n class="null">null</span>
                     } @else {
                       {{ v.value }}
                     }
@@ -61,17 +69,17 @@ const EVENTS: Record<string, string> = { failed: 'failed', delivered: 'delivered
           </table>
         </div>
         <div>
-          <h3><vs-sign of="target" [size]="13" /> As mapped</h3>
-          <table aria-label="As mapped">
+          <h3 i18n><vs-sign of="target" [size]="13" /> As mapped</h3>
+          <table aria-label="As mapped" i18n-aria-label>
             <tbody>
               @for (v of r.mapped; track v.name) {
                 <tr [class.hit]="hitTarget().has(v.name)">
                   <th scope="row">{{ v.label }}</th>
-                  <td [title]="v.value ?? 'null'">
+                  <td [title]="v.value ?? phrases.null">
                     @if (hitTarget().has(v.name) && v.value === null) {
-                      could not be made
+                      <ng-container i18n>could not be made </ng-container>
                     } @else if (v.value === null) {
-                      <span class="null">null</span>
+                      <span i18n class="null">null</span>
                     } @else {
                       {{ v.value }}
                     }
@@ -79,7 +87,7 @@ const EVENTS: Record<string, string> = { failed: 'failed', delivered: 'delivered
                 </tr>
               } @empty {
                 <tr>
-                  <td class="dim">It did not get that far.</td>
+                  <td i18n class="dim">It did not get that far.</td>
                 </tr>
               }
             </tbody>
@@ -87,15 +95,15 @@ const EVENTS: Record<string, string> = { failed: 'failed', delivered: 'delivered
         </div>
       </div>
       <div class="then">
-        <h3>What has happened to it</h3>
+        <h3 i18n>What has happened to it</h3>
         @for (e of r.history; track $index) {
           <div class="row">
             <span [title]="e.at | fullTime">{{ e.at | time }}</span>
-            <span
+            <span i18n
               >{{ words(e.what) }} in run {{ e.run }}, revision {{ e.revision
               }}{{ e.what === 'failed' ? '' : e.message ? ': ' + e.message : '' }}</span
             >
-            <a [routerLink]="['/runs', e.run]">Run {{ e.run }}</a>
+            <a i18n [routerLink]="['/runs', e.run]">Run {{ e.run }}</a>
           </div>
         }
       </div>
@@ -188,6 +196,7 @@ const EVENTS: Record<string, string> = { failed: 'failed', delivered: 'delivered
   `,
 })
 export class RecordComponent {
+  protected readonly phrases = PHRASES;
   readonly record = input.required<FailedRecordDetail>();
   readonly place = input('');
   protected readonly shownFailures = computed(() => this.record().failures.slice(0, 6));

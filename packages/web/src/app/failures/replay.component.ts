@@ -12,7 +12,7 @@ import type { ReplayState } from './failures.feature';
     <div class="replay" [class.bad]="of().problem" role="status">
       {{ words() }}
       @if (of().run; as run) {
-        <a [routerLink]="['/runs', run]">Run {{ run }}</a>
+        <a i18n [routerLink]="['/runs', run]">Run {{ run }}</a>
       }
     </div>
   `,
@@ -36,13 +36,13 @@ export class ReplayComponent {
     const { count, outcome, problem } = this.of();
     const records = `${figure(count)} ${count === 1 ? 'record' : 'records'}`;
     if (problem) return problem;
-    if (!outcome) return `Sending ${records} again …`;
+    if (!outcome) return $localize`Sending ${records} again …`;
     if (outcome.state !== 'finished')
-      return `The replay of ${records} ${outcome.state === 'broken' ? `broke off: ${outcome.error}` : `was ${outcome.state}`}.`;
+      return $localize`The replay of ${records} ${outcome.state === 'broken' ? $localize`broke off: ${outcome.error}` : $localize`was ${outcome.state}`}.`;
     const { delivered, failed, skipped, filtered } = outcome.counts;
-    const parts = [`${figure(delivered)} delivered`];
-    if (failed > 0) parts.push(`${figure(failed)} failed again`);
-    if (skipped + filtered > 0) parts.push(`${figure(skipped + filtered)} left out by the document now`);
-    return `Sent ${records} again through revision ${outcome.revision}: ${parts.join(', ')}.`;
+    const parts = [$localize`${figure(delivered)} delivered`];
+    if (failed > 0) parts.push($localize`${figure(failed)} failed again`);
+    if (skipped + filtered > 0) parts.push($localize`${figure(skipped + filtered)} left out by the document now`);
+    return $localize`Sent ${records} again through revision ${outcome.revision}\: ${parts.join(', ')}.`;
   });
 }

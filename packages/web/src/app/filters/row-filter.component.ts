@@ -5,13 +5,19 @@ import type { Loadable } from '../shared/loadable';
 import { figure } from '../shared/words';
 import { filtersActions, filtersFeature } from './filters.feature';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  keptBy: $localize` — kept by `,
+  forget: $localize`Forget `,
+};
+
 /** Which rows of a dataset are shown: a condition, those that were kept under a name, and how many of all records meet it. */
 @Component({
   selector: 'vs-row-filter',
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <form (submit)="ask($event, box.value)">
-      <label for="filter">Only rows where</label>
+      <label i18n for="filter">Only rows where</label>
       <input
         #box
         id="filter"
@@ -19,17 +25,18 @@ import { filtersActions, filtersFeature } from './filters.feature';
         class="input mono"
         [value]="condition()"
         placeholder="a condition, such as  rating = '5'"
+        i18n-placeholder
         autocomplete="off"
       />
-      <button class="btn" type="submit">Filter</button>
+      <button i18n class="btn" type="submit">Filter</button>
       @if (condition()) {
-        <button class="btn quiet" type="button" (click)="box.value = ''; chosen.emit('')">Show all</button>
+        <button i18n class="btn quiet" type="button" (click)="box.value = ''; chosen.emit('')">Show all</button>
       }
     </form>
     <p class="kept">
       <span class="soft" role="status" [class.unseen]="!words()">{{ words() }}</span>
       @if (all().length > 0) {
-        <span class="soft" id="kept-filters">Kept:</span>
+        <span i18n class="soft" id="kept-filters">Kept:</span>
         <span role="list" aria-labelledby="kept-filters">
           @for (k of all(); track k.id) {
             <span role="listitem" class="one" [class.on]="k.condition === condition()">
@@ -37,14 +44,15 @@ import { filtersActions, filtersFeature } from './filters.feature';
                 type="button"
                 class="name"
                 [attr.aria-pressed]="k.condition === condition()"
-                [title]="k.condition + ' — kept by ' + k.person"
+                [title]="k.condition + phrases.keptBy + k.person"
                 (click)="chosen.emit(k.condition)"
               >
                 {{ k.name }}</button><button
                 type="button"
                 class="forget"
-                [attr.aria-label]="'Forget ' + k.name"
+                [attr.aria-label]="phrases.forget + k.name"
                 title="Forget this filter"
+                i18n-title
                 (click)="forget(k)"
               >
                 ×
@@ -55,9 +63,9 @@ import { filtersActions, filtersFeature } from './filters.feature';
       }
       @if (keepable()) {
         <span class="keep">
-          <label for="filter-name" class="soft">Keep this one as</label>
+          <label i18n for="filter-name" class="soft">Keep this one as</label>
           <input #name id="filter-name" class="input" maxlength="100" autocomplete="off" (keydown.enter)="keep(name)" />
-          <button type="button" class="btn quiet" (click)="keep(name)">Keep</button>
+          <button i18n type="button" class="btn quiet" (click)="keep(name)">Keep</button>
         </span>
       }
       @if (problem()) {
@@ -131,6 +139,7 @@ import { filtersActions, filtersFeature } from './filters.feature';
   `,
 })
 export class RowFilterComponent {
+  protected readonly phrases = PHRASES;
   readonly system = input.required<string>();
   readonly dataset = input.required<string>();
   readonly condition = input.required<string>();
@@ -189,13 +198,14 @@ export function shownWords(
   condition: string,
   count: Loadable<Counted>,
 ): string {
-  const among = sortedAmong === null ? '' : `, sorted among the first ${figure(sortedAmong)}`;
-  if (condition === '') return more ? `the first ${figure(rows)} rows${among}` : `all ${figure(rows)} rows`;
+  const among = sortedAmong === null ? '' : $localize`, sorted among the first ${figure(sortedAmong)}`;
+  if (condition === '')
+    return more ? $localize`the first ${figure(rows)} rows${among}` : $localize`all ${figure(rows)} rows`;
   const known = all === null ? count.value : { met: rows, all };
   if (known === null) {
-    const counting = count.state === 'failed' ? '' : '; counting …';
-    return `${more ? 'the first ' : ''}${figure(rows)} that meet the filter${among}${counting}`;
+    const counting = count.state === 'failed' ? '' : $localize`; counting …`;
+    return $localize`${more ? $localize`the first ` : ''}${figure(rows)} that meet the filter${among}${counting}`;
   }
-  const met = `${figure(known.met)} of ${figure(known.all)} records meet the filter`;
-  return rows < known.met ? `the first ${figure(rows)}; ${met}${among}` : met;
+  const met = $localize`${figure(known.met)} of ${figure(known.all)} records meet the filter`;
+  return rows < known.met ? $localize`the first ${figure(rows)}; ${met}${among}` : met;
 }

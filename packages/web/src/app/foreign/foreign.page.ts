@@ -17,6 +17,17 @@ import { GIVEN } from '../shared/given';
 
 const SHOWN = 14;
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  anotherFile: $localize`Another file …`,
+  chooseTheFile: $localize`Choose the file …`,
+  rows: $localize` rows`,
+  asTheLastTime: $localize`, as the last time`,
+  whatColumn: $localize`What column `,
+  means: $localize` means`,
+  toMap: $localize`to map`,
+};
+
 /** A mapping spreadsheet that others laid out: which sheet, which header row, what each column means; then the document. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -25,6 +36,7 @@ const SHOWN = 14;
   styleUrl: './foreign.page.less',
 })
 export class ForeignPage {
+  protected readonly phrases = PHRASES;
   private readonly api = inject(Api);
   private readonly store = inject(Store);
   protected readonly parts = FOREIGN_PARTS.filter(
@@ -69,7 +81,7 @@ export class ForeignPage {
     const read = this.read();
     if (!read) return '';
     const { understood, toMap, left } = read;
-    return `${inWords(understood, 'line')} understood, ${inWords(toMap, 'line is', 'lines are')} to map and ${toMap === 1 ? 'keeps its' : 'keep their'} text as a note${left.length > 0 ? `; ${inWords(left.length, 'text')} outside the rows ${left.length === 1 ? 'stands' : 'stand'} in the purpose` : ''}.`;
+    return $localize`${inWords(understood, $localize`line`, $localize`lines`)} understood, ${inWords(toMap, $localize`line is`, $localize`lines are`)} to map and ${toMap === 1 ? $localize`keeps its` : $localize`keep their`} text as a note${left.length > 0 ? $localize`; ${inWords(left.length, $localize`text`, $localize`texts`)} outside the rows ${left.length === 1 ? 'stands' : 'stand'} in the purpose` : ''}.`;
   });
 
   protected async take(box: HTMLInputElement): Promise<void> {
@@ -81,7 +93,7 @@ export class ForeignPage {
     }
   }
   private look(name: string, content: string): void {
-    this.busy.set(`Looking at ${name} …`);
+    this.busy.set($localize`Looking at ${name} …`);
     this.problem.set('');
     this.read.set(null);
     this.api.call('lookAtForeign', { body: { fileName: name, content } }).subscribe({
@@ -127,11 +139,14 @@ export class ForeignPage {
     const [file, sheet, source] = [this.file(), this.sheet(), this.source()];
     if (!file || !sheet) return;
     if (!source)
-      return this.problem.set('Choose the dataset that the records come from; its fields are looked for in the sheet.');
-    if (!/^[^/]+\/.+/.test(this.target().trim())) return this.problem.set('Name the target as system/dataset.');
-    if (this.name().trim() === '') return this.problem.set('Give the mapping a name.');
+      return this.problem.set(
+        $localize`Choose the dataset that the records come from; its fields are looked for in the sheet.`,
+      );
+    if (!/^[^/]+\/.+/.test(this.target().trim()))
+      return this.problem.set($localize`Name the target as system/dataset.`);
+    if (this.name().trim() === '') return this.problem.set($localize`Give the mapping a name.`);
     this.problem.set('');
-    this.busy.set('Reading the sheet …');
+    this.busy.set($localize`Reading the sheet …`);
     const codes = this.codeSheets()
       .filter((s) => this.withCodes().includes(s.name))
       .map((s) => ({ sheet: s.name, headerRow: s.headerRow, columns: s.columns }));

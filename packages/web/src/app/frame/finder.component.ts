@@ -18,6 +18,13 @@ import { SurfaceDirective } from '../shared/surface.directive';
 import { type Hit, hitOf, PAGES } from './found-hits';
 import { Lately } from './lately';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  looking: $localize`Looking …`,
+  nothingIsCalled: $localize`Nothing is called “`,
+  orLikeIt: $localize`”, or like it.`,
+};
+
 /** Ctrl+K: type a few letters of anything that has an address. */
 @Component({
   selector: 'vs-finder',
@@ -25,22 +32,32 @@ import { Lately } from './lately';
   imports: [SurfaceDirective],
   template: `
     <div class="veil" (click)="closed.emit()" role="presentation"></div>
-    <div class="finder" vsSurface [over]="true" role="dialog" aria-modal="true" aria-label="Find anything">
+    <div
+      class="finder"
+      vsSurface
+      [over]="true"
+      role="dialog"
+      aria-modal="true"
+      aria-label="Find anything"
+      i18n-aria-label
+    >
       <input
         #box
         class="input"
         role="combobox"
         aria-label="Find anything"
+        i18n-aria-label
         aria-controls="found"
         aria-expanded="true"
         [attr.aria-activedescendant]="hits().length ? 'found-' + at() : null"
         placeholder="A mapping, line, field, dataset, system, plan, run, failed record or page"
+        i18n-placeholder
         autocomplete="off"
         maxlength="200"
         (input)="type(box.value)"
         (keydown)="key($event)"
       />
-      <ul id="found" role="listbox" aria-label="Found">
+      <ul id="found" role="listbox" aria-label="Found" i18n-aria-label>
         @for (hit of hits(); track $index) {
           <li
             role="option"
@@ -58,7 +75,7 @@ import { Lately } from './lately';
           </li>
         } @empty {
           <li class="none" role="option" aria-selected="false">
-            {{ problem() ?? (looking() ? 'Looking …' : 'Nothing is called “' + text() + '”, or like it.') }}
+            {{ problem() ?? (looking() ? phrases.looking : phrases.nothingIsCalled + text() + phrases.orLikeIt) }}
           </li>
         }
       </ul>
@@ -119,6 +136,7 @@ import { Lately } from './lately';
   `,
 })
 export class FinderComponent {
+  protected readonly phrases = PHRASES;
   readonly closed = output();
   private readonly router = inject(Router);
   private readonly api = inject(Api);
@@ -149,8 +167,8 @@ export class FinderComponent {
     this.looking()
       ? ''
       : this.hits().length === 0
-        ? 'Nothing found'
-        : `${this.hits().length} found; first ${this.hits()[0]!.what} ${this.hits()[0]!.name}`,
+        ? $localize`Nothing found`
+        : $localize`${this.hits().length} found; first ${this.hits()[0]!.what} ${this.hits()[0]!.name}`,
   );
 
   constructor() {

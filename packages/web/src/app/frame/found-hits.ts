@@ -13,19 +13,19 @@ export interface Hit {
 const page = (name: string, path: string, what = 'page'): Hit => ({ what, name, note: '', path: [path] });
 /** Pages, and what can be begun. */
 export const PAGES: readonly Hit[] = [
-  page('Today', '/today'),
-  page('Systems', '/systems'),
-  page('Mappings', '/mappings'),
-  page('New mapping', '/mappings/new', 'command'),
-  page('New mapping from a spreadsheet', '/mappings/new/spreadsheet', 'command'),
-  page('All lines', '/mappings/all/lines'),
-  page('What awaits whom', '/mappings/all/awaiting'),
-  page('Plans', '/plans'),
-  page('Runs', '/runs'),
-  page('Failed records', '/failures'),
-  page('Code tables', '/codes'),
+  page($localize`Today`, '/today'),
+  page($localize`Systems`, '/systems'),
+  page($localize`Mappings`, '/mappings'),
+  page($localize`New mapping`, '/mappings/new', 'command'),
+  page($localize`New mapping from a spreadsheet`, '/mappings/new/spreadsheet', 'command'),
+  page($localize`All lines`, '/mappings/all/lines'),
+  page($localize`What awaits whom`, '/mappings/all/awaiting'),
+  page($localize`Plans`, '/plans'),
+  page($localize`Runs`, '/runs'),
+  page($localize`Failed records`, '/failures'),
+  page($localize`Code tables`, '/codes'),
   page('Settings: API keys', '/settings'),
-  page('Help', '/help'),
+  page($localize`Help`, '/help'),
 ];
 
 /** Where something that the server found is looked at. */

@@ -19,6 +19,11 @@ import { EVERYWHERE, LIST_KEYS, SHEET_KEYS } from './keys';
 const ON_SHEET = /^\/mappings\/(?!new)[^/?]+(\?|$)/;
 const HAS_LIST = /^\/(systems|mappings|plans|runs|failures|codes)/;
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  waiting: $localize` waiting`,
+};
+
 /** The page's frame: a contents page at the left, whose page numbers are the things that wait for a person. */
 @Component({
   selector: 'vs-root',
@@ -26,9 +31,9 @@ const HAS_LIST = /^\/(systems|mappings|plans|runs|failures|codes)/;
   imports: [RouterOutlet, RouterLink, RouterLinkActive, SignComponent, FigurePipe, FinderComponent, HelpPanelComponent],
   host: { '(document:keydown)': 'onKey($event)' },
   template: `
-    <a class="skip" href="#main" (click)="skip($event)">Go to the page</a>
-    <nav class="contents" aria-label="Contents">
-      <div class="brand">
+    <a i18n class="skip" href="#main" (click)="skip($event)">Go to the page</a>
+    <nav class="contents" aria-label="Contents" i18n-aria-label>
+      <div i18n class="brand">
         <span class="rub"><vs-sign of="source" [size]="20" /></span>Versicle
       </div>
       <div class="env">
@@ -41,7 +46,9 @@ const HAS_LIST = /^\/(systems|mappings|plans|runs|failures|codes)/;
           <li [class.quiet]="!chapter.waiting" routerLinkActive="here">
             <a
               [routerLink]="chapter.path"
-              [attr.aria-label]="chapter.waiting ? chapter.name + ', ' + chapter.waiting + ' waiting' : chapter.name"
+              [attr.aria-label]="
+                chapter.waiting ? chapter.name + ', ' + chapter.waiting + phrases.waiting : chapter.name
+              "
             >
               {{ chapter.name }}<span class="dots"></span
               ><span class="n" aria-hidden="true">{{ chapter.waiting ? (chapter.waiting | figure) : '' }}</span>
@@ -50,22 +57,22 @@ const HAS_LIST = /^\/(systems|mappings|plans|runs|failures|codes)/;
         }
       </ul>
       <ul class="toc small">
-        <li routerLinkActive="here" class="quiet"><a routerLink="/settings">Settings</a></li>
-        <li routerLinkActive="here" class="quiet"><a routerLink="/help">Help</a></li>
+        <li routerLinkActive="here" class="quiet"><a i18n routerLink="/settings">Settings</a></li>
+        <li routerLinkActive="here" class="quiet"><a i18n routerLink="/help">Help</a></li>
       </ul>
       <div class="foot">
-        <button type="button" (click)="show(finding)"><kbd>Ctrl</kbd> <kbd>K</kbd> find anything</button>
-        <button type="button" (click)="askHelp()"><kbd>?</kbd> help on this page</button>
+        <button i18n type="button" (click)="show(finding)"><kbd>Ctrl</kbd> <kbd>K</kbd> find anything</button>
+        <button i18n type="button" (click)="askHelp()"><kbd>?</kbd> help on this page</button>
         @if (naming()) {
           <form (submit)="setPerson($event, me.value)">
-            <input #me class="input" aria-label="Who you are" [value]="session()?.person ?? ''" />
+            <input #me class="input" aria-label="Who you are" i18n-aria-label [value]="session()?.person ?? ''" />
           </form>
         } @else {
-          <button type="button" class="person" title="Say who you are" (click)="naming.set(true)">
+          <button type="button" class="person" title="Say who you are" i18n-title (click)="naming.set(true)">
             {{ session()?.person }}
           </button>
         }
-        <select #seen aria-label="Colours of the application" (change)="wear(seen.value)">
+        <select #seen aria-label="Colours of the application" i18n-aria-label (change)="wear(seen.value)">
           @for (t of themes; track t[0]) {
             <option [value]="t[0]" [selected]="t[0] === theme()">{{ t[1] }}</option>
           }
@@ -76,7 +83,7 @@ const HAS_LIST = /^\/(systems|mappings|plans|runs|failures|codes)/;
     @if (notice(); as n) {
       <div class="notice" [class.problem]="n.problem" role="status">
         <span>{{ n.text }}</span>
-        <button type="button" class="btn quiet" (click)="unsay()">Close</button>
+        <button i18n type="button" class="btn quiet" (click)="unsay()">Close</button>
       </div>
     }
     @if (finding()) {
@@ -89,6 +96,7 @@ const HAS_LIST = /^\/(systems|mappings|plans|runs|failures|codes)/;
   styleUrl: './frame.component.less',
 })
 export class FrameComponent {
+  protected readonly phrases = PHRASES;
   private readonly store = inject(Store);
   private readonly router = inject(Router);
   protected readonly session = this.store.selectSignal(frameFeature.selectSession);
@@ -116,9 +124,9 @@ export class FrameComponent {
     this.app.tick();
   }
   protected readonly themes = [
-    ['system', 'colours as the system'],
-    ['day', 'by day'],
-    ['night', 'by night'],
+    ['system', $localize`colours as the system`],
+    ['day', $localize`by day`],
+    ['night', $localize`by night`],
   ] as const;
   protected readonly theme = signal(themeNow());
   protected wear(value: string): void {
@@ -136,13 +144,13 @@ export class FrameComponent {
   protected readonly chapters = computed(() => {
     const w = this.waiting();
     return [
-      { name: 'Today', path: '/today', waiting: 0 },
-      { name: 'Systems', path: '/systems', waiting: w.systems },
-      { name: 'Mappings', path: '/mappings', waiting: w.mappings },
-      { name: 'Plans', path: '/plans', waiting: 0 },
-      { name: 'Runs', path: '/runs', waiting: w.runs },
-      { name: 'Failed records', path: '/failures', waiting: w.failures },
-      { name: 'Code tables', path: '/codes', waiting: w.codes },
+      { name: $localize`Today`, path: '/today', waiting: 0 },
+      { name: $localize`Systems`, path: '/systems', waiting: w.systems },
+      { name: $localize`Mappings`, path: '/mappings', waiting: w.mappings },
+      { name: $localize`Plans`, path: '/plans', waiting: 0 },
+      { name: $localize`Runs`, path: '/runs', waiting: w.runs },
+      { name: $localize`Failed records`, path: '/failures', waiting: w.failures },
+      { name: $localize`Code tables`, path: '/codes', waiting: w.codes },
     ];
   });
 

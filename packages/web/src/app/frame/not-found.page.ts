@@ -6,9 +6,9 @@ import { RouterLink } from '@angular/router';
   imports: [RouterLink],
   template: `
     <div class="page">
-      <h1>There is no such page</h1>
-      <p class="sub">The address may be mistyped, or what it led to is gone.</p>
-      <a routerLink="/today" class="btn">Go to today</a>
+      <h1 i18n>There is no such page</h1>
+      <p i18n class="sub">The address may be mistyped, or what it led to is gone.</p>
+      <a i18n routerLink="/today" class="btn">Go to today</a>
     </div>
   `,
 })

@@ -10,7 +10,7 @@ import { Guide } from './guide';
   host: { '(click)': 'follow($event)' },
   template: `
     @if (failed()) {
-      <p class="rub" role="alert">The chapter could not be loaded. Is the server still running?</p>
+      <p i18n class="rub" role="alert">The chapter could not be loaded. Is the server still running?</p>
     }
     @for (s of sections(); track s.id) {
       <section [id]="'guide-' + s.id">
@@ -25,7 +25,7 @@ import { Guide } from './guide';
       </section>
     } @empty {
       @if (!failed()) {
-        <p class="soft" role="status">Loading …</p>
+        <p i18n class="soft" role="status">Loading …</p>
       }
     }
   `,

@@ -11,14 +11,14 @@ import { ChapterComponent } from './chapter.component';
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [RouterLink, SurfaceDirective, ChapterComponent],
   template: `
-    <aside vsSurface aria-label="Help on this page">
+    <aside vsSurface aria-label="Help on this page" i18n-aria-label>
       <div class="top">
-        <button type="button" data-first class="btn quiet" (click)="closed.emit()">Close</button>
+        <button i18n type="button" data-first class="btn quiet" (click)="closed.emit()">Close</button>
         <span class="grow"></span>
-        <a [routerLink]="['/help', chapter()]" (click)="closed.emit()">Open in Help</a>
+        <a i18n [routerLink]="['/help', chapter()]" (click)="closed.emit()">Open in Help</a>
       </div>
       <details [open]="at() === null">
-        <summary>Keys of this page</summary>
+        <summary i18n>Keys of this page</summary>
         <dl>
           @for (key of keys(); track key.does) {
             <dt>

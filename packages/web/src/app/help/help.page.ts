@@ -15,20 +15,22 @@ import { Guide } from './guide';
   imports: [RouterLink, RouterLinkActive, ChapterComponent, FindKeyDirective],
   template: `
     <div class="halves">
-      <nav class="chapters" aria-label="Chapters">
-        <h2>Help</h2>
+      <nav class="chapters" aria-label="Chapters" i18n-aria-label>
+        <h2 i18n>Help</h2>
         <input
           #box
           vsFindKey
           class="input"
           type="search"
           aria-label="Find in the guide"
+          i18n-aria-label
           placeholder="Find in the guide"
+          i18n-placeholder
           [value]="search() ?? ''"
           (input)="find(box.value)"
         />
         @if (search()) {
-          <ul class="hits" aria-label="Found">
+          <ul class="hits" aria-label="Found" i18n-aria-label>
             @for (hit of hits(); track hit.id) {
               <li>
                 <a [routerLink]="['/help', hit.chapter]" [fragment]="hit.section" queryParamsHandling="preserve"
@@ -51,16 +53,16 @@ import { Guide } from './guide';
               </li>
             }
             <li>
-              <a routerLink="/help/keys" routerLinkActive="on" ariaCurrentWhenActive="page"
+              <a i18n routerLink="/help/keys" routerLinkActive="on" ariaCurrentWhenActive="page"
                 >Keys<small>What each key does, and where.</small></a
               >
             </li>
           </ol>
         }
       </nav>
-      <article class="open" tabindex="0" aria-label="Chapter">
+      <article class="open" tabindex="0" aria-label="Chapter" i18n-aria-label>
         @if (chapter() === 'keys') {
-          <h1>Keys</h1>
+          <h1 i18n>Keys</h1>
           @for (group of keys; track group.title) {
             <h2>{{ group.title }}</h2>
             <dl>
@@ -77,8 +79,8 @@ import { Guide } from './guide';
         } @else if (known()) {
           <vs-chapter [chapter]="chapter()" [at]="fragment() ?? null" (followed)="go($event)" />
         } @else {
-          <h1>There is no such chapter</h1>
-          <p class="soft">The guide has no chapter “{{ chapter() }}”; choose one at the left.</p>
+          <h1 i18n>There is no such chapter</h1>
+          <p i18n class="soft">The guide has no chapter “{{ chapter() }}”; choose one at the left.</p>
         }
       </article>
     </div>
@@ -93,9 +95,9 @@ export class HelpPage {
   protected readonly fragment = toSignal(inject(ActivatedRoute).fragment);
   protected readonly chapters = CHAPTERS;
   protected readonly keys = [
-    { title: 'On the sheet', keys: SHEET_KEYS },
-    { title: 'In lists', keys: LIST_KEYS },
-    { title: 'Everywhere', keys: EVERYWHERE },
+    { title: $localize`On the sheet`, keys: SHEET_KEYS },
+    { title: $localize`In lists`, keys: LIST_KEYS },
+    { title: $localize`Everywhere`, keys: EVERYWHERE },
   ];
   protected readonly known = computed(() => CHAPTERS.some((c) => c.id === this.chapter()));
   private readonly found = rxResource({
@@ -104,9 +106,9 @@ export class HelpPage {
   });
   protected readonly hits = computed(() => (this.found.status() === 'error' ? [] : (this.found.value() ?? [])));
   protected readonly told = computed(() => {
-    if (this.found.status() === 'error') return 'The guide could not be loaded. Is the server still running?';
-    if (this.found.isLoading()) return 'Looking …';
-    return this.hits().length === 0 ? `Nothing in the guide has “${this.search()}”.` : '';
+    if (this.found.status() === 'error') return $localize`The guide could not be loaded. Is the server still running?`;
+    if (this.found.isLoading()) return $localize`Looking …`;
+    return this.hits().length === 0 ? $localize`Nothing in the guide has “${this.search()}”.` : '';
   });
 
   constructor() {

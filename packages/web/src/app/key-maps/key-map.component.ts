@@ -15,40 +15,43 @@ import { GIVEN } from '../shared/given';
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [GIVEN, RouterLink, FigurePipe],
   template: `
-    <h2>
+    <h2 i18n>
       Keys of delivered records
       <small>other mappings find them with mapped_key('{{ name() }}', source key)</small>
     </h2>
     @if (map(); as m) {
       <p class="bar">
-        <label class="check"
+        <label i18n class="check"
           ><input type="checkbox" [checked]="m.kept" [disabled]="m.askedBy.length > 0" (vsTicked)="keep($event)" /> keep
           them</label
         >
         @if (m.askedBy.length > 0) {
-          <span class="soft"
+          <span i18n class="soft"
             >asked for by
             @for (a of m.askedBy; track a.mapping) {
               <a [routerLink]="['/mappings', a.mapping]">{{ a.name }}</a>
             }
           </span>
         }
-        <span>{{ m.keys | figure }} keys</span>
+        <span i18n>{{ m.keys | figure }} keys</span>
         <input
           class="input"
           type="search"
           aria-label="Find a key"
+          i18n-aria-label
           placeholder="Find a key"
+          i18n-placeholder
           [value]="search()"
           (vsTyped)="search.set($event)"
         />
-        <button type="button" class="btn" (click)="box.click()">Bring in keys from a file …</button>
+        <button i18n type="button" class="btn" (click)="box.click()">Bring in keys from a file …</button>
         <input
           #box
           type="file"
           accept=".csv,.tsv,.txt,.xlsx"
           hidden
           aria-label="File of keys"
+          i18n-aria-label
           (change)="bringIn(box)"
         />
       </p>
@@ -56,9 +59,9 @@ import { GIVEN } from '../shared/given';
         <table class="rows">
           <thead>
             <tr>
-              <th scope="col">Source key</th>
-              <th scope="col">Target key</th>
-              <th scope="col">From</th>
+              <th i18n scope="col">Source key</th>
+              <th i18n scope="col">Target key</th>
+              <th i18n scope="col">From</th>
             </tr>
           </thead>
           <tbody>
@@ -72,9 +75,9 @@ import { GIVEN } from '../shared/given';
                 </td>
                 <td>
                   @if (k.run === null) {
-                    <span class="soft">a file</span>
+                    <span i18n class="soft">a file</span>
                   } @else {
-                    <a [routerLink]="['/runs', k.run]">run {{ k.run }}</a>
+                    <a i18n [routerLink]="['/runs', k.run]">run {{ k.run }}</a>
                   }
                 </td>
               </tr>
@@ -82,7 +85,7 @@ import { GIVEN } from '../shared/given';
           </tbody>
         </table>
       } @else if (m.keys > 0) {
-        <p class="soft">No key has “{{ search() }}” in it.</p>
+        <p i18n class="soft">No key has “{{ search() }}” in it.</p>
       }
     }
   `,
@@ -146,7 +149,7 @@ export class KeyMapComponent {
       const { added, changed } = await firstValueFrom(
         this.api.call('importKeys', { params: { id: this.mapping() }, body }),
       );
-      this.say(`${figure(added)} keys added, ${figure(changed)} changed.`, false);
+      this.say($localize`${figure(added)} keys added, ${figure(changed)} changed.`, false);
       this.load(this.mapping(), this.search());
     } catch (error) {
       this.say((error as Error).message, true);

@@ -13,6 +13,11 @@ interface Awaited {
   readonly lines: readonly LineOfAll[];
 }
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  questionsTo: $localize`Questions to `,
+};
+
 /** What awaits whom: questions by the person they are put to, lines to sign, lines to map. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -20,20 +25,20 @@ interface Awaited {
   template: `
     <div class="page">
       <vs-crumbs [of]="[{ words: 'Mappings', to: '/mappings' }]" />
-      <h1>What awaits whom</h1>
+      <h1 i18n>What awaits whom</h1>
       <p class="sub">{{ summary() }}</p>
       <vs-loading [of]="loading()" (again)="open()" />
       @if (loading().value) {
         @for (p of people(); track p.person) {
-          <section [attr.aria-label]="'Questions to ' + p.person">
+          <section [attr.aria-label]="phrases.questionsTo + p.person">
             <h2>
-              {{ p.person }} <small>{{ p.count | figure }} to answer</small>
+              {{ p.person }} <small i18n>{{ p.count | figure }} to answer</small>
             </h2>
             @for (m of p.mappings; track m.mapping) {
               <p>
                 <a [routerLink]="['/mappings', m.mapping]" [queryParams]="{ view: 'questions' }">{{ m.name }}</a>
                 @for (l of m.lines; track l.line) {
-                  <a class="line" [routerLink]="['/mappings', m.mapping]" [queryParams]="{ line: l.line }"
+                  <a i18n class="line" [routerLink]="['/mappings', m.mapping]" [queryParams]="{ line: l.line }"
                     >line {{ l.number }} <i>{{ l.label }}</i></a
                   >
                 }
@@ -50,16 +55,16 @@ interface Awaited {
               <p>
                 <a [routerLink]="['/mappings', m.mapping]" [queryParams]="{ show: part.show }">{{ m.name }}</a>
                 @for (l of m.lines.slice(0, 12); track l.line) {
-                  <a class="line" [routerLink]="['/mappings', m.mapping]" [queryParams]="{ line: l.line }"
+                  <a i18n class="line" [routerLink]="['/mappings', m.mapping]" [queryParams]="{ line: l.line }"
                     >line {{ l.number }} <i>{{ l.label }}</i></a
                   >
                 }
                 @if (m.lines.length > 12) {
-                  <span class="soft">and {{ m.lines.length - 12 | figure }} more</span>
+                  <span i18n class="soft">and {{ m.lines.length - 12 | figure }} more</span>
                 }
               </p>
             } @empty {
-              <p class="soft">Nothing.</p>
+              <p i18n class="soft">Nothing.</p>
             }
           </section>
         }
@@ -85,12 +90,15 @@ interface Awaited {
   `,
 })
 export class AwaitingPage {
+  protected readonly phrases = PHRASES;
   private readonly store = inject(Store);
   protected readonly loading = this.store.selectSignal(mappingsFeature.selectLines);
   private readonly lines = computed(() => this.loading().value ?? []);
   protected readonly people = computed(() => {
     const asked = this.lines().filter((l) => l.questions > 0);
-    const names = [...new Set(asked.flatMap((l) => (l.waitsFor.length > 0 ? l.waitsFor : ['Nobody yet'])))].sort();
+    const names = [
+      ...new Set(asked.flatMap((l) => (l.waitsFor.length > 0 ? l.waitsFor : [$localize`Nobody yet`]))),
+    ].sort();
     return names.map((person) => {
       const lines = asked.filter((l) =>
         person === 'Nobody yet' ? l.waitsFor.length === 0 : l.waitsFor.includes(person),
@@ -100,14 +108,14 @@ export class AwaitingPage {
   });
   protected readonly parts = computed(() => [
     {
-      title: 'To be signed',
-      words: 'drafted lines; who signs sets them to agreed',
+      title: $localize`To be signed`,
+      words: $localize`drafted lines; who signs sets them to agreed`,
       show: 'drafted',
       mappings: byMapping(this.lines().filter((l) => l.state === 'drafted')),
     },
     {
-      title: 'To be mapped',
-      words: 'nobody has said what fills them',
+      title: $localize`To be mapped`,
+      words: $localize`nobody has said what fills them`,
       show: 'to map',
       mappings: byMapping(this.lines().filter((l) => l.state === 'to map')),
     },
@@ -115,7 +123,7 @@ export class AwaitingPage {
   protected readonly summary = computed(() => {
     const count = (state: LineOfAll['state']): number => this.lines().filter((l) => l.state === state).length;
     const questions = this.lines().reduce((n, l) => n + l.questions, 0);
-    return `${capital(inWords(questions, 'question is', 'questions are'))} open, ${inWords(count('drafted'), 'line')} to be signed, ${inWords(count('to map'), 'line')} to be mapped.`;
+    return $localize`${capital(inWords(questions, $localize`question is`, $localize`questions are`))} open, ${inWords(count('drafted'), $localize`line`, $localize`lines`)} to be signed, ${inWords(count('to map'), $localize`line`, $localize`lines`)} to be mapped.`;
   });
   constructor() {
     this.open();

@@ -4,6 +4,12 @@ import type { Difference } from '@versicle/contract';
 
 const FIRST = 40;
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  nothing: $localize`nothing`,
+  differs: $localize`differs`,
+};
+
 /** What differs between two states of a document, line by line, then the rest of it. */
 @Component({
   selector: 'vs-difference',
@@ -18,13 +24,13 @@ const FIRST = 40;
     }
     @if (of().other.length > 0) {
       <div class="line">
-        <b>Beside the lines</b>
+        <b i18n>Beside the lines</b>
         <ng-container
           [ngTemplateOutlet]="parts"
           [ngTemplateOutletContext]="{ $implicit: of().other.slice(0, shown()) }"
         />
         @if (of().other.length > shown()) {
-          <button type="button" class="btn quiet" (click)="shown.set(of().other.length)">
+          <button i18n type="button" class="btn quiet" (click)="shown.set(of().other.length)">
             {{ of().other.length - shown() }} more
           </button>
         }
@@ -37,21 +43,21 @@ const FIRST = 40;
           @if (part.before) {
             <code class="was">{{ part.before }}</code>
           } @else {
-            <i class="dim">{{ part.after ? 'nothing' : 'differs' }}</i>
+            <i class="dim">{{ part.after ? phrases.nothing : phrases.differs }}</i>
           }
           @if (part.before || part.after) {
-            <span class="soft" aria-label="becomes">→</span>
+            <span class="soft" aria-label="becomes" i18n-aria-label>→</span>
           }
           @if (part.after) {
             <code>{{ part.after }}</code>
           } @else if (part.before) {
-            <i class="dim">nothing</i>
+            <i i18n class="dim">nothing</i>
           }
         </div>
       }
     </ng-template>
     @if (of().lines.length === 0 && of().other.length === 0) {
-      <p class="soft">Nothing differs.</p>
+      <p i18n class="soft">Nothing differs.</p>
     }
   `,
   styles: `
@@ -77,6 +83,7 @@ const FIRST = 40;
   `,
 })
 export class DifferenceComponent {
+  protected readonly phrases = PHRASES;
   readonly of = input.required<Difference>();
   protected readonly shown = signal(FIRST);
 }

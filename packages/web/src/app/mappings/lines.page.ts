@@ -15,6 +15,13 @@ import { capital, FigurePipe, FullTimePipe, inWords, shortDay } from '../shared/
 import { giveCsv } from '../shared/csv-file';
 import { mappingsActions, mappingsFeature } from './mappings.feature';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  somebody: $localize`somebody`,
+  failedRecordsOnLine: $localize` failed records on line `,
+  of: $localize` of `,
+};
+
 /** The lines of all mappings together: what is agreed, what waits for whom, target by target. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -34,9 +41,12 @@ import { mappingsActions, mappingsFeature } from './mappings.feature';
       <vs-crumbs [of]="[{ words: 'Mappings', to: '/mappings' }]" />
       <vs-list
         heading="All lines"
+        i18n-heading
         [sentence]="summary()"
         finds="Find in all lines"
+        i18n-finds
         none="There is no mapping yet, so there are no lines."
+        i18n-none
         [of]="meeting()"
         [columns]="columns"
         [key]="id"
@@ -50,25 +60,26 @@ import { mappingsActions, mappingsFeature } from './mappings.feature';
           [ngModel]="state() ?? 'all'"
           (ngModelChange)="ask({ state: $event === 'all' ? null : $event })"
           aria-label="State of the lines"
+          i18n-aria-label
           nzId="lines-state"
         >
-          <nz-option nzValue="all" nzLabel="all states" />
+          <nz-option nzValue="all" nzLabel="all states" i18n-nzLabel />
           @for (s of states; track s) {
             <nz-option [nzValue]="s" [nzLabel]="s" />
           }
-          <nz-option nzValue="asked" nzLabel="open questions" />
-          <nz-option nzValue="failing" nzLabel="with failed records" />
+          <nz-option nzValue="asked" nzLabel="open questions" i18n-nzLabel />
+          <nz-option nzValue="failing" nzLabel="with failed records" i18n-nzLabel />
         </nz-select>
-        <button action type="button" class="btn" [disabled]="found().length === 0" (click)="print()">Print</button>
-        <button action type="button" class="btn" [disabled]="found().length === 0" (click)="download()">
+        <button i18n action type="button" class="btn" [disabled]="found().length === 0" (click)="print()">Print</button>
+        <button i18n action type="button" class="btn" [disabled]="found().length === 0" (click)="download()">
           Download as CSV
         </button>
         <ng-template vsCell="field" [like]="meeting()" let-l>
           {{ l.label }}
           @if (l.key) {
-            <span class="dim">key</span>
+            <span i18n class="dim">key</span>
           } @else if (l.required) {
-            <span title="required" aria-label="required">*</span>
+            <span title="required" i18n-title aria-label="required" i18n-aria-label>*</span>
           }
         </ng-template>
         <ng-template vsCell="type" [like]="meeting()" let-l
@@ -80,7 +91,7 @@ import { mappingsActions, mappingsFeature } from './mappings.feature';
         <ng-template vsCell="state" [like]="meeting()" let-l><vs-state [state]="l.state" /></ng-template>
         <ng-template vsCell="by" [like]="meeting()" let-l>
           @if (l.questions > 0) {
-            <span class="rub">{{ l.waitsFor.join(', ') || 'somebody' }}</span>
+            <span class="rub">{{ l.waitsFor.join(', ') || phrases.somebody }}</span>
           } @else if (l.stateBy) {
             <span class="soft" [title]="l.stateAt | fullTime">{{ l.stateBy }}, {{ day(l.stateAt!) }}</span>
           }
@@ -91,7 +102,7 @@ import { mappingsActions, mappingsFeature } from './mappings.feature';
               class="rub"
               routerLink="/failures"
               [queryParams]="{ mapping: l.mapping, line: l.line }"
-              [attr.aria-label]="l.failures + ' failed records on line ' + l.number + ' of ' + l.name"
+              [attr.aria-label]="l.failures + phrases.failedRecordsOnLine + l.number + phrases.of + l.name"
               >{{ l.failures | figure }}</a
             >
           }
@@ -111,6 +122,7 @@ import { mappingsActions, mappingsFeature } from './mappings.feature';
   `,
 })
 export class LinesPage {
+  protected readonly phrases = PHRASES;
   readonly state = input<string | undefined>();
   private readonly store = inject(Store);
   private readonly router = inject(Router);
@@ -131,13 +143,17 @@ export class LinesPage {
   protected readonly filledBy = (l: LineOfAll): string =>
     l.source && l.how !== 'straight' ? `${l.source} · ${l.how}` : l.source || l.how;
   protected readonly columns: readonly Column<LineOfAll>[] = [
-    { key: 'field', title: 'Field', sign: 'target', class: 'nowrap', value: (l) => l.label },
-    { key: 'type', title: 'Type', value: (l) => l.type },
-    { key: 'filled', title: 'Filled by', sign: 'source', class: 'short whole-on-paper', value: this.filledBy },
-    { key: 'state', title: 'State', value: (l) => l.state },
-    { key: 'by', title: 'By, or waits for', value: (l) => (l.questions > 0 ? l.waitsFor.join(', ') : l.stateBy) },
-    { key: 'failed', title: 'Failed', figures: true, value: (l) => l.failures },
-    { key: 'line', title: 'Mapping, line', class: 'nowrap', value: (l) => `${l.name}, ${l.number}` },
+    { key: 'field', title: $localize`Field`, sign: 'target', class: 'nowrap', value: (l) => l.label },
+    { key: 'type', title: $localize`Type`, value: (l) => l.type },
+    { key: 'filled', title: $localize`Filled by`, sign: 'source', class: 'short whole-on-paper', value: this.filledBy },
+    { key: 'state', title: $localize`State`, value: (l) => l.state },
+    {
+      key: 'by',
+      title: $localize`By, or waits for`,
+      value: (l) => (l.questions > 0 ? l.waitsFor.join(', ') : l.stateBy),
+    },
+    { key: 'failed', title: $localize`Failed`, figures: true, value: (l) => l.failures },
+    { key: 'line', title: $localize`Mapping, line`, class: 'nowrap', value: (l) => `${l.name}, ${l.number}` },
   ];
   private readonly list = viewChild<ListComponent<LineOfAll>>(ListComponent);
   /** What the list shows and paper and file take: found, filtered and sorted. */
@@ -150,11 +166,13 @@ export class LinesPage {
     const targets = new Set(found.map((l) => l.target)).size;
     const agreed = count((l) => l.state === 'agreed');
     const asked = found.reduce((sum, l) => sum + l.questions, 0);
-    if (found.length === 0) return all.length === 0 ? 'There is no mapping yet.' : 'No line is like that.';
-    return `${capital(inWords(found.length, 'line'))} of ${inWords(targets, 'target')}: ${inWords(agreed, 'line')} agreed, ${inWords(
+    if (found.length === 0)
+      return all.length === 0 ? $localize`There is no mapping yet.` : $localize`No line is like that.`;
+    return $localize`${capital(inWords(found.length, $localize`line`, $localize`lines`))} of ${inWords(targets, $localize`target`, $localize`targets`)}\: ${inWords(agreed, $localize`line`, $localize`lines`)} agreed, ${inWords(
       count((l) => l.state === 'to map'),
-      'line',
-    )} to map, ${inWords(asked, 'question')} open.`;
+      $localize`line`,
+      $localize`lines`,
+    )} to map, ${inWords(asked, $localize`question`, $localize`questions`)} open.`;
   });
 
   protected print(): void {

@@ -49,7 +49,10 @@ export const showRestored = createEffect(
       ofType(a.restored),
       map(({ id, number }) => {
         void router.navigate(['/mappings', id]);
-        return frameActions.say({ text: `The draft says again what revision ${number} says.`, problem: false });
+        return frameActions.say({
+          text: $localize`The draft says again what revision ${number} says.`,
+          problem: false,
+        });
       }),
     ),
   { functional: true },

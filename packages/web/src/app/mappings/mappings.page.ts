@@ -10,6 +10,13 @@ import { FigurePipe, FullTimePipe, TimePipe } from '../shared/words';
 import { mappingsActions, mappingsFeature } from './mappings.feature';
 import { ProgressComponent } from './progress.component';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  line: $localize` line`,
+  lines: $localize` lines`,
+  changedSince: $localize` changed since`,
+};
+
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [RouterLink, CellDirective, ListComponent, ProgressComponent, FigurePipe, FullTimePipe, TimePipe],
@@ -17,19 +24,22 @@ import { ProgressComponent } from './progress.component';
     <div class="page">
       <vs-list
         heading="Mappings"
+        i18n-heading
         sentence="The documents that say what fills each target field. What is published is what runs."
+        i18n-sentence
         finds="Find a mapping"
+        i18n-finds
         [none]="none()"
         [of]="mappings()"
         [columns]="columns"
         [key]="id"
         (again)="open()"
       >
-        <a action class="btn" routerLink="/mappings/all/awaiting">What awaits whom</a>
-        <a action class="btn" routerLink="/mappings/all/lines">All lines</a>
-        <a action class="btn first" routerLink="/mappings/new">New mapping</a>
+        <a i18n action class="btn" routerLink="/mappings/all/awaiting">What awaits whom</a>
+        <a i18n action class="btn" routerLink="/mappings/all/lines">All lines</a>
+        <a i18n action class="btn first" routerLink="/mappings/new">New mapping</a>
         @if (systems().value?.length === 0) {
-          <a empty class="btn" routerLink="/systems">Systems</a>
+          <a i18n empty class="btn" routerLink="/systems">Systems</a>
         }
         <ng-template vsCell="name" [like]="mappings()" let-m
           ><a [routerLink]="['/mappings', m.id]">{{ m.name }}</a></ng-template
@@ -37,7 +47,7 @@ import { ProgressComponent } from './progress.component';
         <ng-template vsCell="source" [like]="mappings()" let-m>
           <code>{{ m.source }}</code>
           @for (name of m.further; track $index) {
-            <span class="further soft"
+            <span i18n class="further soft"
               >with <code>{{ short(name, m.source) }}</code></span
             >
           }
@@ -50,10 +60,14 @@ import { ProgressComponent } from './progress.component';
         /></ng-template>
         <ng-template vsCell="revision" [like]="mappings()" let-m>
           @if (m.revision === null) {
-            not published
+            <ng-container i18n>not published </ng-container>
           } @else {
             {{ m.revision
-            }}{{ m.changed > 0 ? ', ' + m.changed + (m.changed === 1 ? ' line' : ' lines') + ' changed since' : '' }}
+            }}{{
+              m.changed > 0
+                ? ', ' + m.changed + (m.changed === 1 ? phrases.line : phrases.lines) + phrases.changedSince
+                : ''
+            }}
           }
         </ng-template>
         <ng-template vsCell="failed" [like]="mappings()" let-m
@@ -77,24 +91,25 @@ import { ProgressComponent } from './progress.component';
   `,
 })
 export class MappingsPage {
+  protected readonly phrases = PHRASES;
   private readonly store = inject(Store);
   protected readonly mappings = this.store.selectSignal(mappingsFeature.selectMappings);
   protected readonly id = (m: MappingSummary): string => m.id;
   protected readonly columns: readonly Column<MappingSummary>[] = [
-    { key: 'name', title: 'Mapping', class: 'name', value: (m) => m.name },
-    { key: 'source', title: 'Source', sign: 'source', value: (m) => [m.source, ...m.further].join(' ') },
-    { key: 'target', title: 'Target', sign: 'target', value: (m) => m.target },
-    { key: 'lines', title: 'Lines', class: 'soft', value: (m) => m.lines },
-    { key: 'revision', title: 'Revision', class: 'soft nowrap', value: (m) => m.revision },
-    { key: 'failed', title: 'Failed', figures: true, value: (m) => m.openFailures },
-    { key: 'edited', title: 'Edited', figures: true, value: (m) => m.updatedAt },
+    { key: 'name', title: $localize`Mapping`, class: 'name', value: (m) => m.name },
+    { key: 'source', title: $localize`Source`, sign: 'source', value: (m) => [m.source, ...m.further].join(' ') },
+    { key: 'target', title: $localize`Target`, sign: 'target', value: (m) => m.target },
+    { key: 'lines', title: $localize`Lines`, class: 'soft', value: (m) => m.lines },
+    { key: 'revision', title: $localize`Revision`, class: 'soft nowrap', value: (m) => m.revision },
+    { key: 'failed', title: $localize`Failed`, figures: true, value: (m) => m.openFailures },
+    { key: 'edited', title: $localize`Edited`, figures: true, value: (m) => m.updatedAt },
   ];
   /** What comes first in an empty workspace. */
   protected readonly systems = this.store.selectSignal(systemsFeature.selectSystems);
   protected readonly none = computed(() =>
     this.systems().value?.length === 0
-      ? 'No mapping yet. Connect the systems first that records come from and go to; then a new mapping says what fills each field.'
-      : 'No mapping yet. Choose a source and a target, and the sheet opens.',
+      ? $localize`No mapping yet. Connect the systems first that records come from and go to; then a new mapping says what fills each field.`
+      : $localize`No mapping yet. Choose a source and a target, and the sheet opens.`,
   );
 
   constructor() {

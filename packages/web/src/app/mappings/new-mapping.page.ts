@@ -14,6 +14,11 @@ import { beginDocument } from './begin';
 import { mappingsActions, mappingsFeature } from './mappings.feature';
 import { FieldComponent } from '../shared/form/field.component';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  keptBy: $localize`, kept by `,
+};
+
 /** Source, target, name: then the sheet opens with what can be matched by name. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -21,26 +26,30 @@ import { FieldComponent } from '../shared/form/field.component';
   template: `
     <div class="page">
       <vs-crumbs [of]="[{ words: 'Mappings', to: '/mappings' }]" />
-      <h1>New mapping</h1>
-      <p class="sub">
+      <h1 i18n>New mapping</h1>
+      <p i18n class="sub">
         Where the records come from, and where they go. A mapping document that others wrote comes in
         <a routerLink="/mappings/new/spreadsheet">from a spreadsheet</a>.
       </p>
       @if (lacking(); as what) {
-        <p class="first" role="status">{{ what }} <a class="btn first" routerLink="/systems">Connect a system</a></p>
+        <p class="first" role="status">
+          {{ what }} <a i18n class="btn first" routerLink="/systems">Connect a system</a>
+        </p>
       }
-      <form (ngSubmit)="begin()" aria-label="New mapping">
+      <form (ngSubmit)="begin()" aria-label="New mapping" i18n-aria-label>
         <div class="two">
           <fieldset>
-            <legend><vs-sign of="source" [size]="14" /> Source</legend>
-            <vs-field label="Dataset">
+            <legend i18n><vs-sign of="source" [size]="14" /> Source</legend>
+            <vs-field label="Dataset" i18n-label>
               <nz-select
                 name="source"
                 nzShowSearch
                 [ngModel]="from()"
                 (ngModelChange)="picked.set($event)"
                 nzPlaceHolder="Choose a dataset"
+                i18n-nzPlaceHolder
                 aria-label="Source dataset"
+                i18n-aria-label
                 nzShowSearch
                 nzId="source"
               >
@@ -53,14 +62,16 @@ import { FieldComponent } from '../shared/form/field.component';
             </vs-field>
           </fieldset>
           <fieldset>
-            <legend><vs-sign of="target" [size]="14" /> Target</legend>
-            <vs-field label="System">
+            <legend i18n><vs-sign of="target" [size]="14" /> Target</legend>
+            <vs-field label="System" i18n-label>
               <nz-select
                 name="system"
                 [ngModel]="target()"
                 (ngModelChange)="targetSystem.set($event)"
                 nzPlaceHolder="Choose a system"
+                i18n-nzPlaceHolder
                 aria-label="Target system"
+                i18n-aria-label
                 nzShowSearch
                 nzId="system"
               >
@@ -85,7 +96,7 @@ import { FieldComponent } from '../shared/form/field.component';
               }
             </datalist>
             @if (makesTable()) {
-              <label class="stamp"
+              <label i18n class="stamp"
                 ><input type="checkbox" name="stamped" [ngModel]="stamped()" (ngModelChange)="stamped.set($event)" />
                 with the number and time of its run in each record (<code>load_id</code>,
                 <code>loaded_at</code>)</label
@@ -93,26 +104,27 @@ import { FieldComponent } from '../shared/form/field.component';
             }
           </fieldset>
         </div>
-        <vs-field class="name" label="Begin with" [help]="starterWords()">
+        <vs-field class="name" label="Begin with" i18n-label [help]="starterWords()">
           <nz-select
             name="starter"
             [ngModel]="starter()"
             (ngModelChange)="starter.set($event)"
             aria-label="Begin with"
+            i18n-aria-label
             nzId="starter"
           >
-            <nz-option nzValue="" nzLabel="fields of the same name" />
+            <nz-option nzValue="" nzLabel="fields of the same name" i18n-nzLabel />
             @for (s of starters(); track s.id) {
-              <nz-option [nzValue]="s.id" [nzLabel]="s.name + (s.shipped ? '' : ', kept by ' + s.keptBy)" />
+              <nz-option [nzValue]="s.id" [nzLabel]="s.name + (s.shipped ? '' : phrases.keptBy + s.keptBy)" />
             }</nz-select
         ></vs-field>
-        <vs-field class="name" label="Name of the mapping"
+        <vs-field class="name" label="Name of the mapping" i18n-label
           ><input class="input" name="name" [ngModel]="name()" (ngModelChange)="ownName.set($event)" autocomplete="off"
         /></vs-field>
         @if (complaint() || problem()) {
           <p class="rub" role="alert">{{ complaint() || problem() }}</p>
         }
-        <button type="submit" class="btn first" [disabled]="creating()">Begin the mapping</button>
+        <button i18n type="submit" class="btn first" [disabled]="creating()">Begin the mapping</button>
       </form>
     </div>
   `,
@@ -157,6 +169,7 @@ import { FieldComponent } from '../shared/form/field.component';
   `,
 })
 export class NewMappingPage {
+  protected readonly phrases = PHRASES;
   /** `system/dataset`, when the page is opened from a dataset. */
   readonly source = input<string | undefined>();
   private readonly store = inject(Store);
@@ -176,8 +189,8 @@ export class NewMappingPage {
   protected readonly starterWords = computed(() => {
     const found = this.starters().find((s) => s.id === this.starter());
     return found
-      ? `${found.purpose}; what does not fit is to map`
-      : 'or with a starter: a document whose rules are taken over where fields fit';
+      ? $localize`${found.purpose}; what does not fit is to map`
+      : $localize`or with a starter: a document whose rules are taken over where fields fit`;
   });
   private readonly found = allDatasets(this.api).pipe(
     catchError((error: ServerProblem) => {
@@ -193,11 +206,11 @@ export class NewMappingPage {
     const all = this.connected();
     if (all === null || this.complaint()) return null;
     if (all.length === 0)
-      return 'No system is connected yet. Connect the one that the records come from, and the one that they go to.';
+      return $localize`No system is connected yet. Connect the one that the records come from, and the one that they go to.`;
     if (this.choices().every((c) => c.datasets.length === 0))
-      return 'No connected system holds a dataset that records could come from.';
+      return $localize`No connected system holds a dataset that records could come from.`;
     return this.targets().length === 0
-      ? 'No connected system can be written into. Connect the one that the records go to.'
+      ? $localize`No connected system can be written into. Connect the one that the records go to.`
       : null;
   });
   protected readonly from = computed(() => this.picked() ?? this.source() ?? null);
@@ -220,7 +233,7 @@ export class NewMappingPage {
   private readonly targetFacts = computed(
     () => this.targets().find((c) => c.system.id === this.target())?.system.facts.target ?? null,
   );
-  protected readonly tableTitle = computed(() => this.targetFacts()?.title ?? 'Table');
+  protected readonly tableTitle = computed(() => this.targetFacts()?.title ?? $localize`Table`);
   protected readonly tables = computed(() => this.targets().find((c) => c.system.id === this.target())?.datasets ?? []);
   protected readonly tableWords = computed(() => {
     const facts = this.targetFacts();
@@ -245,7 +258,7 @@ export class NewMappingPage {
     const to = this.targets()
       .find((c) => c.system.id === this.target())
       ?.system.name.toLowerCase();
-    return from && to ? `${from.charAt(0).toUpperCase()}${from.slice(1)} to ${to}` : '';
+    return from && to ? $localize`${from.charAt(0).toUpperCase()}${from.slice(1)} to ${to}` : '';
   });
 
   /** What new tables of the chosen system begin with. */
@@ -278,16 +291,16 @@ export class NewMappingPage {
     // Whoever is quick is done before the last system has said what it holds.
     await firstValueFrom(this.found);
     const [source, target, table, name] = [this.from(), this.target(), this.table().trim(), this.name().trim()];
-    if (!source) return this.complaint.set('Choose the dataset that the records come from.');
+    if (!source) return this.complaint.set($localize`Choose the dataset that the records come from.`);
     if (!target)
       return this.complaint.set(
         this.targets().length === 0
-          ? 'No database is connected to write into; connect one under Systems.'
-          : 'Choose the system that the records go to.',
+          ? $localize`No database is connected to write into; connect one under Systems.`
+          : $localize`Choose the system that the records go to.`,
       );
     const wrong = this.nameFault(table);
     if (wrong) return this.complaint.set(wrong);
-    if (!name) return this.complaint.set('Give the mapping a name.');
+    if (!name) return this.complaint.set($localize`Give the mapping a name.`);
     this.complaint.set('');
     try {
       if (this.starter() !== '') {
@@ -317,8 +330,8 @@ export class NewMappingPage {
     if (names !== null) return new RegExp(names.pattern, 'i').test(name) ? null : names.otherwise;
     if (this.tables().includes(name)) return null;
     return this.tables().length === 0
-      ? 'It has no dataset yet; describe one on the page of the system.'
-      : `There is no dataset “${name}”; it has ${this.tables().join(', ')}.`;
+      ? $localize`It has no dataset yet; describe one on the page of the system.`
+      : $localize`There is no dataset “${name}”; it has ${this.tables().join(', ')}.`;
   }
   private describe(dataset: string): Promise<DatasetDetail> {
     const slash = dataset.indexOf('/');

@@ -44,7 +44,7 @@ import { ChangeDetectionStrategy, Component, computed, input } from '@angular/co
 export class ProgressComponent {
   readonly states = input.required<Readonly<Record<string, number>>>();
   readonly lines = input.required<number>();
-  protected readonly words = computed(() => `${this.states()['agreed'] ?? 0} of ${this.lines()} agreed`);
+  protected readonly words = computed(() => $localize`${this.states()['agreed'] ?? 0} of ${this.lines()} agreed`);
   protected readonly parts = computed(() =>
     ['agreed', 'drafted', 'question', 'to map']
       .map((state) => ({

@@ -11,6 +11,13 @@ import { DifferenceComponent } from './difference.component';
 import { mappingsActions, mappingsFeature } from './mappings.feature';
 import { AskComponent } from '../shared/ask.component';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  revision: $localize`revision `,
+  nothingNotPublishedYet: $localize`nothing; not published yet`,
+  replaceTheDraftBy: $localize`Replace the draft by revision `,
+};
+
 /** The revisions of a mapping; any two of them, or one and the draft, side by side. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -33,8 +40,8 @@ import { AskComponent } from '../shared/ask.component';
           { words: id(), to: ['/mappings', id()] },
         ]"
       />
-      <h1>Revisions</h1>
-      <p class="sub">A revision never changes; runs carry out revisions only.</p>
+      <h1 i18n>Revisions</h1>
+      <p i18n class="sub">A revision never changes; runs carry out revisions only.</p>
       <vs-loading [of]="revisions()" (again)="open()" />
       @if (revisions().value; as list) {
         <div class="grid">
@@ -42,19 +49,19 @@ import { AskComponent } from '../shared/ask.component';
             <table class="rows">
               <thead>
                 <tr>
-                  <th scope="col">Revision</th>
-                  <th scope="col">Published</th>
-                  <th scope="col">By</th>
-                  <th scope="col">Note</th>
+                  <th i18n scope="col">Revision</th>
+                  <th i18n scope="col">Published</th>
+                  <th i18n scope="col">By</th>
+                  <th i18n scope="col">Note</th>
                 </tr>
               </thead>
               <tbody>
                 <tr [class.on]="to() === 'draft'">
                   <td class="name">
-                    <a [routerLink]="[]" [queryParams]="{ to: 'draft', from: list[0]?.number ?? null }">draft</a>
+                    <a i18n [routerLink]="[]" [queryParams]="{ to: 'draft', from: list[0]?.number ?? null }">draft</a>
                   </td>
-                  <td colspan="3" class="soft">
-                    against {{ list[0] ? 'revision ' + list[0].number : 'nothing; not published yet' }}
+                  <td i18n colspan="3" class="soft">
+                    against {{ list[0] ? phrases.revision + list[0].number : phrases.nothingNotPublishedYet }}
                   </td>
                 </tr>
                 @for (r of list; track r.number) {
@@ -77,32 +84,41 @@ import { AskComponent } from '../shared/ask.component';
           <div>
             @if (from() && to()) {
               <div class="pair">
-                <span>From</span>
+                <span i18n>From</span>
                 <nz-select
                   [ngModel]="from()"
                   (ngModelChange)="pick({ from: $event })"
                   aria-label="From"
+                  i18n-aria-label
                   nzId="from-revision"
                 >
                   @for (s of states(); track s) {
                     <nz-option [nzValue]="s" [nzLabel]="words(s)" />
                   }
                 </nz-select>
-                <span>to</span>
-                <nz-select [ngModel]="to()" (ngModelChange)="pick({ to: $event })" aria-label="To" nzId="to-revision">
+                <span i18n>to</span>
+                <nz-select
+                  [ngModel]="to()"
+                  (ngModelChange)="pick({ to: $event })"
+                  aria-label="To"
+                  i18n-aria-label
+                  nzId="to-revision"
+                >
                   @for (s of states(); track s) {
                     <nz-option [nzValue]="s" [nzLabel]="words(s)" />
                   }
                 </nz-select>
                 @if (to() !== 'draft' && !restoring()) {
                   <span class="grow"></span>
-                  <button type="button" class="btn" (click)="restoring.set(true)">Go back to it …</button>
+                  <button i18n type="button" class="btn" (click)="restoring.set(true)">Go back to it …</button>
                 }
               </div>
               @if (restoring()) {
                 <vs-ask
+                  i18n
                   about="Go back to an older revision"
-                  [does]="'Replace the draft by revision ' + to()"
+                  i18n-about
+                  [does]="phrases.replaceTheDraftBy + to()"
                   (done)="restore()"
                   (letBe)="restoring.set(false)"
                 >
@@ -114,7 +130,7 @@ import { AskComponent } from '../shared/ask.component';
                 <vs-difference [of]="d" />
               }
             } @else {
-              <p class="soft hint">Choose a revision to see what changed in it.</p>
+              <p i18n class="soft hint">Choose a revision to see what changed in it.</p>
             }
           </div>
         </div>
@@ -145,6 +161,7 @@ import { AskComponent } from '../shared/ask.component';
   `,
 })
 export class RevisionsPage {
+  protected readonly phrases = PHRASES;
   readonly id = input.required<string>();
   readonly from = input<string | undefined>();
   readonly to = input<string | undefined>();
@@ -157,7 +174,7 @@ export class RevisionsPage {
   private readonly newest = computed(() => this.revisions().value?.[0]?.number);
 
   constructor() {
-    pageTitle(() => `Revisions of ${this.id()}`);
+    pageTitle(() => $localize`Revisions of ${this.id()}`);
     effect(() => this.store.dispatch(mappingsActions.revisionsOpened({ id: this.id() })));
     effect(() => {
       const newest = this.newest();
@@ -194,6 +211,6 @@ export class RevisionsPage {
     this.store.dispatch(mappingsActions.compare({ id: this.id(), from: this.from()!, to: this.to()! }));
   }
   protected words(state: string): string {
-    return state === 'draft' ? 'the draft' : `revision ${state}`;
+    return state === 'draft' ? $localize`the draft` : $localize`revision ${state}`;
   }
 }

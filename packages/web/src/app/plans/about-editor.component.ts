@@ -12,21 +12,22 @@ import { SELECT } from '../shared/select';
   imports: [FieldComponent, FormsModule, GIVEN, SELECT],
   template: `
     <div class="row">
-      <vs-field label="Name"
+      <vs-field label="Name" i18n-label
         ><input class="input" maxlength="200" [value]="plan().name" (vsWritten)="name($event)"
       /></vs-field>
-      <vs-field label="Sort">
+      <vs-field label="Sort" i18n-label>
         <nz-select
           nzId="sort"
           aria-label="Sort"
+          i18n-aria-label
           [ngModel]="plan().sort"
           (ngModelChange)="changed.emit({ sort: $event })"
         >
-          <nz-option nzValue="sync" nzLabel="a sync, which repeats" />
-          <nz-option nzValue="migration" nzLabel="a migration, done once" />
+          <nz-option nzValue="sync" nzLabel="a sync, which repeats" i18n-nzLabel />
+          <nz-option nzValue="migration" nzLabel="a migration, done once" i18n-nzLabel />
         </nz-select>
       </vs-field>
-      <vs-field class="wide" label="Purpose"
+      <vs-field class="wide" label="Purpose" i18n-label
         ><input
           class="input"
           [value]="plan().purpose ?? ''"
@@ -35,6 +36,7 @@ import { SELECT } from '../shared/select';
       <vs-field
         class="wide"
         label="Variables"
+        i18n-label
         [problem]="problem()"
         help="one a line: name = value; a value may be a period such as {{ '{{' }}month-1M{{ '}}' }}"
       >
@@ -83,7 +85,9 @@ export class AboutEditorComponent {
     for (const line of text.split('\n').filter((l) => l.trim() !== '')) {
       const [, name, value] = /^\s*([a-z_][a-z0-9_]*)\s*=\s*(.*?)\s*$/.exec(line) ?? [];
       if (name === undefined) {
-        this.problem.set(`“${line.trim().slice(0, 40)}” is not name = value; names are small letters, digits and _.`);
+        this.problem.set(
+          $localize`“${line.trim().slice(0, 40)}” is not name = value; names are small letters, digits and _.`,
+        );
         return;
       }
       found[name] = value!;

@@ -14,23 +14,29 @@ type Changes = MappingStep['changes'];
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [FieldComponent, FormsModule, GIVEN, SELECT],
   template: `
-    <vs-field label="Records" [help]="help()">
-      <nz-select nzId="step-changes" aria-label="Records" [ngModel]="step().changes" (ngModelChange)="choose($event)">
-        <nz-option nzValue="all" nzLabel="all of them" />
-        <nz-option nzValue="compare" nzLabel="only what changed" />
-        <nz-option nzValue="watermark" nzLabel="only what is new by a field" />
-        <nz-option nzValue="captured" nzLabel="only what the source wrote down" />
+    <vs-field label="Records" i18n-label [help]="help()">
+      <nz-select
+        nzId="step-changes"
+        aria-label="Records"
+        i18n-aria-label
+        [ngModel]="step().changes"
+        (ngModelChange)="choose($event)"
+      >
+        <nz-option nzValue="all" nzLabel="all of them" i18n-nzLabel />
+        <nz-option nzValue="compare" nzLabel="only what changed" i18n-nzLabel />
+        <nz-option nzValue="watermark" nzLabel="only what is new by a field" i18n-nzLabel />
+        <nz-option nzValue="captured" nzLabel="only what the source wrote down" i18n-nzLabel />
       </nz-select>
     </vs-field>
     @if (step().watermark; as w) {
-      <vs-field label="New by" help="a rule over the source: a moment or a number"
+      <vs-field label="New by" i18n-label help="a rule over the source: a moment or a number" i18n-help
         ><input
           class="input mono wide"
           [value]="w.field"
           (vsWritten)="put({ ...w, field: $event.trim() })"
           spellcheck="false"
       /></vs-field>
-      <vs-field label="Looking back" help="for what comes late, such as 1 day"
+      <vs-field label="Looking back" i18n-label help="for what comes late, such as 1 day" i18n-help
         ><input
           class="input mono narrow"
           [value]="w.overlap ?? ''"
@@ -62,11 +68,11 @@ export class ChangesEditorComponent {
   protected help(): string {
     switch (this.step().changes) {
       case 'compare':
-        return 'what the target was sent before, just as it is now, is not sent again';
+        return $localize`what the target was sent before, just as it is now, is not sent again`;
       case 'watermark':
-        return 'from the highest value of the last run on; of these, what changed';
+        return $localize`from the highest value of the last run on; of these, what changed`;
       case 'captured':
-        return 'by triggers or the log of its database, as its system’s settings say; all of them the first time';
+        return $localize`by triggers or the log of its database, as its system’s settings say; all of them the first time`;
       default:
         return '';
     }

@@ -14,7 +14,9 @@ import { SELECT } from '../shared/select';
     <div class="row">
       <vs-field
         label="Stop when more fail than, per cent"
+        i18n-label
         help="counted from the first hundred records on; empty: however many fail"
+        i18n-help
         ><input
           class="input mono"
           type="number"
@@ -24,7 +26,7 @@ import { SELECT } from '../shared/select';
           [value]="percent()"
           (vsWritten)="share($event)"
       /></vs-field>
-      <vs-field label="or than so many records" help="empty: however many fail"
+      <vs-field label="or than so many records" i18n-label help="empty: however many fail" i18n-help
         ><input
           class="input mono"
           type="number"
@@ -32,16 +34,17 @@ import { SELECT } from '../shared/select';
           [value]="plan().stop?.failed ?? ''"
           (vsWritten)="failed($event)"
       /></vs-field>
-      <vs-field label="When it is due while it still runs">
+      <vs-field label="When it is due while it still runs" i18n-label>
         <nz-select
           nzId="overlap"
           aria-label="When it is due while it still runs"
+          i18n-aria-label
           [ngModel]="plan().overlap"
           (ngModelChange)="changed.emit({ overlap: $event })"
         >
-          <nz-option nzValue="wait" nzLabel="the next run waits" />
-          <nz-option nzValue="skip" nzLabel="it is left out" />
-          <nz-option nzValue="replace" nzLabel="the older run is cancelled" />
+          <nz-option nzValue="wait" nzLabel="the next run waits" i18n-nzLabel />
+          <nz-option nzValue="skip" nzLabel="it is left out" i18n-nzLabel />
+          <nz-option nzValue="replace" nzLabel="the older run is cancelled" i18n-nzLabel />
         </nz-select>
       </vs-field>
     </div>

@@ -18,10 +18,10 @@ export async function planIsKept(): Promise<boolean> {
   await firstValueFrom(race(store.select(planFeature.selectSaving).pipe(filter((saving) => !saving)), timer(PATIENCE)));
   const { saving, problem } = state();
   if (!saving && problem === null) return true;
-  const why = problem ?? 'the server has not answered yet';
+  const why = problem ?? $localize`the server has not answered yet`;
   store.dispatch(
     frameActions.say({
-      text: `Your last change is not kept, so the plan stays open: ${why} Undo takes the change back.`,
+      text: $localize`Your last change is not kept, so the plan stays open: ${why} Undo takes the change back.`,
       problem: true,
     }),
   );

@@ -8,6 +8,17 @@ import { StateComponent } from '../shared/states.component';
 import { FigurePipe, FullTimePipe, TimePipe } from '../shared/words';
 import { planActions, planFeature } from './plan.feature';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  made: $localize`made`,
+  bringBackVersion: $localize`Bring back version `,
+  unchanged: $localize` unchanged`,
+  takenByNone: $localize` taken by none`,
+  noneWhileItIs: $localize`None while it is held.`,
+  onlyWhenSomebodyStarts: $localize`Only when somebody starts it.`,
+  noneThatAClock: $localize`None that a clock knows.`,
+};
+
 /** Beside the plan: what the last run made of its steps, when it is next due, and its versions. */
 @Component({
   selector: 'vs-plan-side',
@@ -15,22 +26,23 @@ import { planActions, planFeature } from './plan.feature';
   imports: [FigurePipe, FullTimePipe, LoadingComponent, RouterLink, StateComponent, TimePipe],
   template: `
     @if (versionsOpen()) {
-      <h2>Versions</h2>
+      <h2 i18n>Versions</h2>
       <vs-loading [of]="versions()" (again)="ask()" />
       @for (v of versions().value ?? []; track v.number) {
         <div class="line">
           <span
-            ><b>{{ v.number }}</b> <span class="soft">{{ v.person || 'made' }}</span>
+            ><b>{{ v.number }}</b> <span class="soft">{{ v.person || phrases.made }}</span>
             <span class="dim" [title]="v.at | fullTime">{{ v.at | time }}</span></span
           >
           @if (v.number === plan().version) {
-            <span class="dim">now</span>
+            <span i18n class="dim">now</span>
           } @else {
             <button
+              i18n
               type="button"
               class="btn quiet"
               (click)="restore.emit(v.document)"
-              [attr.aria-label]="'Bring back version ' + v.number"
+              [attr.aria-label]="phrases.bringBackVersion + v.number"
             >
               Bring back
             </button>
@@ -41,7 +53,7 @@ import { planActions, planFeature } from './plan.feature';
         }
       }
     }
-    <h2>
+    <h2 i18n>
       The last run
       @if (plan().lastRun !== null) {
         <small
@@ -51,20 +63,22 @@ import { planActions, planFeature } from './plan.feature';
       }
     </h2>
     @if (plan().lastRun === null) {
-      <p class="soft">It has not run yet.</p>
+      <p i18n class="soft">It has not run yet.</p>
     } @else {
-      <p class="line"><span>The whole</span><vs-state [state]="plan().lastState ?? ''" /></p>
+      <p class="line"><span i18n>The whole</span><vs-state [state]="plan().lastState ?? ''" /></p>
       @for (s of plan().lastSteps; track s.step) {
         <a class="line" [routerLink]="['/runs', s.run]">
           <span class="mono">{{ s.step }}</span>
           <span>
             @if (s.failed > 0) {
-              <span class="rub">{{ s.failed | figure }} failed</span>,
+              <span i18n class="rub">{{ s.failed | figure }} failed</span>,
             }
             @if (s.read > 0) {
-              {{ s.delivered | figure }} delivered{{
-                s.unchanged > 0 ? ', ' + (s.unchanged | figure) + ' unchanged' : ''
-              }}{{ s.unmatched > 0 ? ', ' + (s.unmatched | figure) + ' taken by none' : '' }}
+              <ng-container i18n
+                >{{ s.delivered | figure }} delivered{{
+                  s.unchanged > 0 ? ', ' + (s.unchanged | figure) + phrases.unchanged : ''
+                }}{{ s.unmatched > 0 ? ', ' + (s.unmatched | figure) + phrases.takenByNone : '' }}
+              </ng-container>
             } @else {
               <vs-state [state]="s.state" />
             }
@@ -75,14 +89,14 @@ import { planActions, planFeature } from './plan.feature';
     @for (lack of lacks(); track lack) {
       <p class="lack" role="status">{{ lack }}</p>
     }
-    <h2>
+    <h2 i18n>
       Next times
       @if (zone()) {
         <small>{{ zone() }}</small>
       }
     </h2>
     @for (problem of problems(); track problem) {
-      <p class="rub" role="alert">It could not be started: {{ problem }}</p>
+      <p i18n class="rub" role="alert">It could not be started: {{ problem }}</p>
     }
     @for (n of next(); track n.at) {
       <p class="mono next">
@@ -95,10 +109,10 @@ import { planActions, planFeature } from './plan.feature';
       <p class="soft">
         {{
           plan().held
-            ? 'None while it is held.'
+            ? phrases.noneWhileItIs
             : plan().document.triggers.length === 0
-              ? 'Only when somebody starts it.'
-              : 'None that a clock knows.'
+              ? phrases.onlyWhenSomebodyStarts
+              : phrases.noneThatAClock
         }}
       </p>
     }
@@ -139,6 +153,7 @@ import { planActions, planFeature } from './plan.feature';
   `,
 })
 export class PlanSideComponent {
+  protected readonly phrases = PHRASES;
   readonly plan = input.required<PlanDetail>();
   readonly versionsOpen = input(false);
   readonly restore = output<PlanDocument>();
@@ -183,8 +198,8 @@ export class PlanSideComponent {
 }
 
 const ODD = {
-  'skipped hour': 'the clock jumps over its time',
-  'doubled hour': 'the clock shows its time twice',
+  'skipped hour': $localize`the clock jumps over its time`,
+  'doubled hour': $localize`the clock shows its time twice`,
 } as const;
 const clock = (at: string, timeZone?: string): string =>
   new Intl.DateTimeFormat('en-GB', {
@@ -200,17 +215,19 @@ const clock = (at: string, timeZone?: string): string =>
 export function changedWords(before: PlanDocument, after: PlanDocument): string {
   const parts: string[] = [];
   const differ = (a: unknown, b: unknown): boolean => JSON.stringify(a) !== JSON.stringify(b);
-  if (differ(before.name, after.name)) parts.push('the name');
-  if (differ([before.purpose, before.sort], [after.purpose, after.sort])) parts.push('the purpose');
-  if (differ(before.triggers, after.triggers)) parts.push('what starts it');
+  if (differ(before.name, after.name)) parts.push($localize`the name`);
+  if (differ([before.purpose, before.sort], [after.purpose, after.sort])) parts.push($localize`the purpose`);
+  if (differ(before.triggers, after.triggers)) parts.push($localize`what starts it`);
   for (const step of after.steps) {
     const was = before.steps.find((s) => s.id === step.id);
-    if (was === undefined) parts.push(`step ${step.id} is new`);
-    else if (differ(was, step)) parts.push(`step ${step.id}`);
+    if (was === undefined) parts.push($localize`step ${step.id} is new`);
+    else if (differ(was, step)) parts.push($localize`step ${step.id}`);
   }
   for (const step of before.steps)
-    if (!after.steps.some((s) => s.id === step.id)) parts.push(`step ${step.id} is gone`);
+    if (!after.steps.some((s) => s.id === step.id)) parts.push($localize`step ${step.id} is gone`);
   if (differ([before.stop, before.overlap], [after.stop, after.overlap])) parts.push('limits');
   if (differ(before.variables, after.variables)) parts.push('variables');
-  return parts.length === 0 && canonicalPlan(before) !== canonicalPlan(after) ? 'other settings' : parts.join(', ');
+  return parts.length === 0 && canonicalPlan(before) !== canonicalPlan(after)
+    ? $localize`other settings`
+    : parts.join(', ');
 }

@@ -32,6 +32,14 @@ import { TellEditorComponent } from './tell-editor.component';
 import { StepEditorComponent } from './step-editor.component';
 import { TriggerEditorComponent } from './trigger-editor.component';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  letItGoOn: $localize`Let it go on`,
+  holdIt: $localize`Hold it`,
+  aMigrationDoneOnce: $localize`A migration, done once.`,
+  noPurposeIsWritten: $localize`No purpose is written down yet.`,
+};
+
 /** A plan as a text with gaps: what is chosen in a gap changes the sentence, and is kept at once. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -58,8 +66,9 @@ import { TriggerEditorComponent } from './trigger-editor.component';
           <h1>{{ draft().name }}</h1>
           <span class="dim" role="status">{{ kept() }}</span>
           <span class="grow"></span>
-          <button type="button" class="btn quiet" [disabled]="!canUndo()" (click)="undo()">Undo</button>
+          <button i18n type="button" class="btn quiet" [disabled]="!canUndo()" (click)="undo()">Undo</button>
           <button
+            i18n
             type="button"
             class="btn quiet"
             (click)="versionsOpen.set(!versionsOpen())"
@@ -67,26 +76,29 @@ import { TriggerEditorComponent } from './trigger-editor.component';
           >
             Versions
           </button>
-          <button type="button" class="btn quiet" (click)="download()">Download</button>
+          <button i18n type="button" class="btn quiet" (click)="download()">Download</button>
           @if (p.document.triggers.length > 0) {
-            <button type="button" class="btn" (click)="hold(!p.held)">{{ p.held ? 'Let it go on' : 'Hold it' }}</button>
+            <button type="button" class="btn" (click)="hold(!p.held)">
+              {{ p.held ? phrases.letItGoOn : phrases.holdIt }}
+            </button>
           }
-          <button type="button" class="btn first" (click)="starting.set(true)">Run …</button>
+          <button i18n type="button" class="btn first" (click)="starting.set(true)">Run …</button>
         </div>
         <p class="sub">
           {{
-            draft().purpose ||
-              (draft().sort === 'migration' ? 'A migration, done once.' : 'No purpose is written down yet.')
+            draft().purpose || (draft().sort === 'migration' ? phrases.aMigrationDoneOnce : phrases.noPurposeIsWritten)
           }}
-          <button type="button" class="btn quiet" (click)="toggle(ABOUT)" [attr.aria-expanded]="isOpen(ABOUT)">
+          <button i18n type="button" class="btn quiet" (click)="toggle(ABOUT)" [attr.aria-expanded]="isOpen(ABOUT)">
             Name, purpose, variables
           </button>
         </p>
         @if (p.held) {
-          <p class="told" role="status"><b>Held.</b> Nothing starts it by itself until it is let go; people can.</p>
+          <p i18n class="told" role="status">
+            <b>Held.</b> Nothing starts it by itself until it is let go; people can.
+          </p>
         }
         @if (problem()) {
-          <p class="told rub" role="alert">Not kept: <vs-said [text]="problem()!" /></p>
+          <p i18n class="told rub" role="alert">Not kept: <vs-said [text]="problem()!" /></p>
         }
         @if (starting()) {
           <vs-start-plan [plan]="p" [kept]="isKept()" (closed)="starting.set(false)" />
@@ -125,15 +137,17 @@ import { TriggerEditorComponent } from './trigger-editor.component';
             }
             <p class="more">
               @if (draft().triggers.length > 0) {
-                <button type="button" class="add" (click)="toggle({ kind: 'trigger', index: -1 })">add a start</button>
+                <button i18n type="button" class="add" (click)="toggle({ kind: 'trigger', index: -1 })">
+                  add a start
+                </button>
               }
-              <button type="button" class="add" [attr.aria-expanded]="adding()" (click)="adding.set(!adding())">
+              <button i18n type="button" class="add" [attr.aria-expanded]="adding()" (click)="adding.set(!adding())">
                 add a step
               </button>
-              <button type="button" class="add" (click)="toggle(LIMITS)" [attr.aria-expanded]="isOpen(LIMITS)">
+              <button i18n type="button" class="add" (click)="toggle(LIMITS)" [attr.aria-expanded]="isOpen(LIMITS)">
                 limits, and what if it still runs
               </button>
-              <button type="button" class="add" (click)="toggle(TELL)" [attr.aria-expanded]="isOpen(TELL)">
+              <button i18n type="button" class="add" (click)="toggle(TELL)" [attr.aria-expanded]="isOpen(TELL)">
                 who is told of it
               </button>
             </p>
@@ -143,7 +157,9 @@ import { TriggerEditorComponent } from './trigger-editor.component';
                   class="what"
                   nzId="new-step"
                   aria-label="What the new step does"
+                  i18n-aria-label
                   nzPlaceHolder="What does it do?"
+                  i18n-nzPlaceHolder
                   nzShowSearch
                   [ngModel]="null"
                   (ngModelChange)="addStep($event)"
@@ -218,6 +234,7 @@ import { TriggerEditorComponent } from './trigger-editor.component';
   `,
 })
 export class PlanPage {
+  protected readonly phrases = PHRASES;
   readonly id = input.required<string>();
   protected readonly ABOUT = ABOUT;
   protected readonly LIMITS = LIMITS;
@@ -235,9 +252,9 @@ export class PlanPage {
   protected readonly problem = computed(() => this.state().problem);
   protected readonly canUndo = computed(() => this.problem() !== null || this.state().before.length > 0);
   protected readonly kept = computed(() => {
-    const version = `version ${this.plan()!.version}`;
-    if (this.problem() !== null) return `${version}, with changes that are not kept`;
-    return this.state().saving ? `${version}, saving` : `${version}, saved`;
+    const version = $localize`version ${this.plan()!.version}`;
+    if (this.problem() !== null) return $localize`${version}, with changes that are not kept`;
+    return this.state().saving ? $localize`${version}, saving` : $localize`${version}, saved`;
   });
   /** Whether what is seen here is what a run would go by. */
   protected readonly isKept = computed(() => !this.state().saving && this.problem() === null);
@@ -274,7 +291,7 @@ export class PlanPage {
         minute: '2-digit',
         ...(zone.kind === 'every' ? { second: '2-digit' } : {}),
       }).format(new Date(at));
-    return `Next: ${words(next.at)}${after ? `, then ${words(after.at)}` : ''}.`;
+    return `Next: ${words(next.at)}${after ? $localize`, then ${words(after.at)}` : ''}.`;
   });
   /** Datasets that several mappings read as they come, with those. */
   private readonly sharable = computed(() => {
@@ -286,16 +303,18 @@ export class PlanPage {
   protected readonly offers = computed(() => {
     const offer = (kind: StepKind, id: string, words: string) => ({ key: `${kind} ${id}`, kind, id, words });
     return [
-      ...(this.mappings().value ?? []).map((m) => offer('mapping', m.id, `load ${m.name}`)),
+      ...(this.mappings().value ?? []).map((m) => offer('mapping', m.id, $localize`load ${m.name}`)),
       ...(this.plans().value ?? [])
         .filter((p) => p.id !== this.id())
-        .map((p) => offer('plan', p.id, `carry out the plan ${p.name}`)),
-      ...[...this.sharable()].map(([dataset]) => offer('share', dataset, `share out the records of ${dataset}`)),
+        .map((p) => offer('plan', p.id, $localize`carry out the plan ${p.name}`)),
+      ...[...this.sharable()].map(([dataset]) =>
+        offer('share', dataset, $localize`share out the records of ${dataset}`),
+      ),
       ...(this.systems().value ?? []).flatMap((s) => [
         ...(['embedded', 'postgres'].includes(s.connection.kind)
-          ? [offer('sql', s.id, `a statement in ${s.name}`)]
+          ? [offer('sql', s.id, $localize`a statement in ${s.name}`)]
           : []),
-        ...(s.connection.kind === 'http' ? [offer('request', s.id, `a request to ${s.name}`)] : []),
+        ...(s.connection.kind === 'http' ? [offer('request', s.id, $localize`a request to ${s.name}`)] : []),
       ]),
     ];
   });

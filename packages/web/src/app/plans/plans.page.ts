@@ -16,6 +16,14 @@ import { plansActions, plansFeature } from './plans.feature';
 import { StartPlanComponent } from './start-plan.component';
 import { FieldComponent } from '../shared/form/field.component';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  asItComes: $localize`as it comes`,
+  byHand: $localize`by hand`,
+  start: $localize`Start `,
+  theMapping: $localize`the mapping`,
+};
+
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
@@ -34,8 +42,11 @@ import { FieldComponent } from '../shared/form/field.component';
     <div class="page">
       <vs-list
         heading="Plans"
+        i18n-heading
         sentence="What is carried out, and when. A run carries out published revisions, the newest unless the plan names another."
+        i18n-sentence
         finds="Find a plan"
+        i18n-finds
         [none]="adding() ? '' : none()"
         [of]="plans()"
         [columns]="columns"
@@ -43,10 +54,17 @@ import { FieldComponent } from '../shared/form/field.component';
         [below]="chosen()"
         (again)="open()"
       >
-        <button action type="button" class="btn first" (click)="adding.set(!adding())" [attr.aria-expanded]="adding()">
+        <button
+          i18n
+          action
+          type="button"
+          class="btn first"
+          (click)="adding.set(!adding())"
+          [attr.aria-expanded]="adding()"
+        >
           New plan
         </button>
-        <label action class="btn" tabindex="0" (keydown.enter)="file.click()">
+        <label i18n action class="btn" tabindex="0" (keydown.enter)="file.click()">
           Read a plan in
           <input
             #file
@@ -58,8 +76,8 @@ import { FieldComponent } from '../shared/form/field.component';
           />
         </label>
         @if (adding()) {
-          <form above class="new" (ngSubmit)="create()" aria-label="New plan">
-            <vs-field label="Name"
+          <form above class="new" (ngSubmit)="create()" aria-label="New plan" i18n-aria-label>
+            <vs-field label="Name" i18n-label
               ><input
                 class="input"
                 name="name"
@@ -67,13 +85,15 @@ import { FieldComponent } from '../shared/form/field.component';
                 (ngModelChange)="name.set($event)"
                 autocomplete="off"
             /></vs-field>
-            <vs-field label="Mapping">
+            <vs-field label="Mapping" i18n-label>
               <nz-select
                 name="mapping"
                 [ngModel]="mapping()"
                 (ngModelChange)="mapping.set($event)"
                 nzPlaceHolder="Choose a mapping"
+                i18n-nzPlaceHolder
                 aria-label="Mapping"
+                i18n-aria-label
                 nzShowSearch
                 nzId="mapping"
               >
@@ -82,15 +102,17 @@ import { FieldComponent } from '../shared/form/field.component';
                 }
               </nz-select>
             </vs-field>
-            <button type="submit" class="btn first" [disabled]="!name().trim() || !mapping()">Make the plan</button>
-            <button type="button" class="btn quiet" (click)="adding.set(false)">Give up</button>
+            <button i18n type="submit" class="btn first" [disabled]="!name().trim() || !mapping()">
+              Make the plan
+            </button>
+            <button i18n type="button" class="btn quiet" (click)="adding.set(false)">Give up</button>
           </form>
         }
         @if (problem()) {
           <p above class="rub" role="alert">{{ problem() }}</p>
         }
         @if (mappings().length === 0) {
-          <a empty class="btn" routerLink="/mappings/new">New mapping</a>
+          <a i18n empty class="btn" routerLink="/mappings/new">New mapping</a>
         }
         <ng-template vsCell="name" [like]="plans()" let-p
           ><a [routerLink]="['/plans', p.id]">{{ p.name }}</a></ng-template
@@ -106,31 +128,31 @@ import { FieldComponent } from '../shared/form/field.component';
         </ng-template>
         <ng-template vsCell="next" [like]="plans()" let-p>
           @if (p.held) {
-            <span class="soft">held</span>
+            <span i18n class="soft">held</span>
           } @else if (p.next !== null) {
             <span [title]="p.next | fullTime">{{ p.next | time }}</span>
           } @else {
-            <span class="dim">{{ p.startsItself ? 'as it comes' : 'by hand' }}</span>
+            <span class="dim">{{ p.startsItself ? phrases.asItComes : phrases.byHand }}</span>
           }
         </ng-template>
         <ng-template vsCell="last" [like]="plans()" let-p>
           @if (p.lastRun !== null) {
-            <a class="run" [routerLink]="['/runs', p.lastRun]">run {{ p.lastRun }}</a>
+            <a i18n class="run" [routerLink]="['/runs', p.lastRun]">run {{ p.lastRun }}</a>
             <vs-state [state]="p.lastState ?? ''" />
             <span class="dim" [title]="p.lastAt | fullTime">{{ p.lastAt | time }}</span>
           } @else {
-            <span class="dim">has not run yet</span>
+            <span i18n class="dim">has not run yet</span>
           }
         </ng-template>
         <ng-template vsCell="start" [like]="plans()" let-p
-          ><button type="button" class="btn" (click)="chosen.set(p.id)" [attr.aria-label]="'Start ' + p.name">
+          ><button i18n type="button" class="btn" (click)="chosen.set(p.id)" [attr.aria-label]="phrases.start + p.name">
             Run …
           </button></ng-template
         >
         <ng-template vsCell="below" [like]="plans()" let-p>
           @if (firstUnpublished(p); as m) {
-            <p class="soft">
-              Publish {{ p.mappings.length === 1 ? 'the mapping' : m.name }} first:
+            <p i18n class="soft">
+              Publish {{ p.mappings.length === 1 ? phrases.theMapping : m.name }} first:
               <a [routerLink]="['/mappings', m.id]">open the sheet</a>.
             </p>
           } @else {
@@ -171,6 +193,7 @@ import { FieldComponent } from '../shared/form/field.component';
   `,
 })
 export class PlansPage {
+  protected readonly phrases = PHRASES;
   /** The plan whose start form is open, when the page is reached from elsewhere. */
   readonly start = input<string | undefined>();
   /** A mapping that a plan is to be made of, when the page is reached from its sheet. */
@@ -180,10 +203,10 @@ export class PlansPage {
   protected readonly problem = this.store.selectSignal(plansFeature.selectProblem);
   protected readonly id = (p: Plan): string => p.id;
   protected readonly columns: readonly Column<Plan>[] = [
-    { key: 'name', title: 'Plan', class: 'name', value: (p) => p.name },
-    { key: 'sentence', title: 'How it reads', value: (p) => p.sentence },
-    { key: 'next', title: 'Next', value: (p) => p.next },
-    { key: 'last', title: 'Last run', value: (p) => p.lastAt },
+    { key: 'name', title: $localize`Plan`, class: 'name', value: (p) => p.name },
+    { key: 'sentence', title: $localize`How it reads`, value: (p) => p.sentence },
+    { key: 'next', title: $localize`Next`, value: (p) => p.next },
+    { key: 'last', title: $localize`Last run`, value: (p) => p.lastAt },
     { key: 'start', title: '', figures: true },
   ];
   private readonly mappingList = this.store.selectSignal(mappingsFeature.selectMappings);
@@ -191,8 +214,8 @@ export class PlansPage {
   private readonly asked = computed(() => this.mappings().find((m) => m.id === this.of()) ?? null);
   protected readonly none = computed(() =>
     this.mappingList().value?.length === 0
-      ? 'No plan yet. A plan carries out a mapping, and there is none: make the mapping first.'
-      : 'No plan yet. A plan carries out a mapping; make one for each load.',
+      ? $localize`No plan yet. A plan carries out a mapping, and there is none: make the mapping first.`
+      : $localize`No plan yet. A plan carries out a mapping; make one for each load.`,
   );
   protected readonly adding = linkedSignal(() => this.of() !== undefined);
   /** The plan whose start form is open. */
@@ -221,7 +244,9 @@ export class PlansPage {
   protected unpublished(p: Plan): string {
     const missing = p.mappings.filter((m) => m.revision === null);
     if (missing.length === 0) return '';
-    return p.mappings.length === 1 ? 'not published yet' : `${missing.map((m) => m.name).join(', ')} not published yet`;
+    return p.mappings.length === 1
+      ? $localize`not published yet`
+      : $localize`${missing.map((m) => m.name).join(', ')} not published yet`;
   }
   protected readIn(input: HTMLInputElement): void {
     const file = input.files?.[0];
@@ -231,7 +256,7 @@ export class PlansPage {
         this.store.dispatch(plansActions.readIn({ document: JSON.parse(text.replace(/^\ufeff/, '')) as unknown }));
       } catch (error) {
         this.store.dispatch(
-          plansActions.actFailed({ problem: `${file.name} is not JSON: ${(error as Error).message}` }),
+          plansActions.actFailed({ problem: $localize`${file.name} is not JSON: ${(error as Error).message}` }),
         );
       }
     });

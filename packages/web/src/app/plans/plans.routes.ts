@@ -26,7 +26,7 @@ export const plansRoutes: Routes = [
     ],
     children: [
       { path: '', component: PlansPage },
-      { path: ':id', title: 'Plan · Versicle', component: PlanPage, canDeactivate: [planIsKept] },
+      { path: ':id', title: $localize`Plan · Versicle`, component: PlanPage, canDeactivate: [planIsKept] },
     ],
   },
 ];

@@ -9,8 +9,22 @@ import { SELECT } from '../shared/select';
 
 type Schedule = Extract<Trigger, { kind: 'schedule' }>;
 type Every = CronParts['every'] | 'cron';
-const DAYS = ['Sunday', 'Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'];
+const DAYS = [
+  $localize`Sunday`,
+  $localize`Monday`,
+  $localize`Tuesday`,
+  $localize`Wednesday`,
+  $localize`Thursday`,
+  $localize`Friday`,
+  $localize`Saturday`,
+];
 const ZONES: readonly string[] = ['UTC', ...Intl.supportedValuesOf('timeZone').filter((z) => z !== 'UTC')];
+
+/** What the template says in one case or another. */
+const PHRASES = {
+  everyMinute: $localize`every minute`,
+  every: $localize`every `,
+};
 
 /** When a schedule is due: chosen in plain words, or written as cron where the words can't say it. */
 @Component({
@@ -19,39 +33,46 @@ const ZONES: readonly string[] = ['UTC', ...Intl.supportedValuesOf('timeZone').f
   imports: [FieldComponent, FormsModule, GIVEN, SELECT],
   template: `
     <div class="row">
-      <vs-field label="How often">
-        <nz-select nzId="how-often" aria-label="How often" [ngModel]="every()" (ngModelChange)="choose($event)">
-          <nz-option nzValue="minutes" nzLabel="every so many minutes" />
-          <nz-option nzValue="hour" nzLabel="each hour" />
-          <nz-option nzValue="day" nzLabel="each day" />
-          <nz-option nzValue="week" nzLabel="on days of the week" />
-          <nz-option nzValue="month" nzLabel="each month" />
-          <nz-option nzValue="year" nzLabel="each year" />
-          <nz-option nzValue="cron" nzLabel="as a cron says" />
+      <vs-field label="How often" i18n-label>
+        <nz-select
+          nzId="how-often"
+          aria-label="How often"
+          i18n-aria-label
+          [ngModel]="every()"
+          (ngModelChange)="choose($event)"
+        >
+          <nz-option nzValue="minutes" nzLabel="every so many minutes" i18n-nzLabel />
+          <nz-option nzValue="hour" nzLabel="each hour" i18n-nzLabel />
+          <nz-option nzValue="day" nzLabel="each day" i18n-nzLabel />
+          <nz-option nzValue="week" nzLabel="on days of the week" i18n-nzLabel />
+          <nz-option nzValue="month" nzLabel="each month" i18n-nzLabel />
+          <nz-option nzValue="year" nzLabel="each year" i18n-nzLabel />
+          <nz-option nzValue="cron" nzLabel="as a cron says" i18n-nzLabel />
         </nz-select>
       </vs-field>
       @if (every() === 'cron') {
-        <vs-field label="Cron" [help]="words()">
+        <vs-field label="Cron" i18n-label [help]="words()">
           <input class="input mono" [value]="schedule().cron" (vsWritten)="cron($event)" spellcheck="false" />
         </vs-field>
       }
       @if (parts(); as p) {
         @if (p.every === 'minutes') {
-          <vs-field label="Minutes">
+          <vs-field label="Minutes" i18n-label>
             <nz-select
               nzId="minutes"
               aria-label="Minutes"
+              i18n-aria-label
               [ngModel]="p.step"
               (ngModelChange)="set({ every: 'minutes', step: $event })"
             >
               @for (n of [1, 2, 5, 10, 15, 20, 30]; track n) {
-                <nz-option [nzValue]="n" [nzLabel]="n === 1 ? 'every minute' : 'every ' + n" />
+                <nz-option [nzValue]="n" [nzLabel]="n === 1 ? phrases.everyMinute : phrases.every + n" />
               }
             </nz-select>
           </vs-field>
         }
         @if (p.every === 'hour') {
-          <vs-field label="Minutes past"
+          <vs-field label="Minutes past" i18n-label
             ><input
               class="input mono narrow"
               type="number"
@@ -62,7 +83,7 @@ const ZONES: readonly string[] = ['UTC', ...Intl.supportedValuesOf('timeZone').f
           /></vs-field>
         }
         @if (p.every === 'month') {
-          <vs-field label="Day of the month" help="1 to 31, or L for the last"
+          <vs-field label="Day of the month" i18n-label help="1 to 31, or L for the last" i18n-help
             ><input
               class="input mono narrow"
               [value]="p.day"
@@ -70,7 +91,7 @@ const ZONES: readonly string[] = ['UTC', ...Intl.supportedValuesOf('timeZone').f
           /></vs-field>
         }
         @if (p.every === 'year') {
-          <vs-field label="Day"
+          <vs-field label="Day" i18n-label
             ><input
               class="input mono narrow"
               type="number"
@@ -81,7 +102,7 @@ const ZONES: readonly string[] = ['UTC', ...Intl.supportedValuesOf('timeZone').f
                 set({ every: 'year', month: p.month, day: whole($event, 1, 31), hour: p.hour, minute: p.minute })
               "
           /></vs-field>
-          <vs-field label="Month"
+          <vs-field label="Month" i18n-label
             ><input
               class="input mono narrow"
               type="number"
@@ -94,16 +115,17 @@ const ZONES: readonly string[] = ['UTC', ...Intl.supportedValuesOf('timeZone').f
           /></vs-field>
         }
         @if (time(); as at) {
-          <vs-field label="At"
+          <vs-field label="At" i18n-label
             ><input class="input mono time" type="time" [value]="at" (vsWritten)="setTime($event)"
           /></vs-field>
         }
       }
-      <vs-field label="Time zone">
+      <vs-field label="Time zone" i18n-label>
         <nz-select
           class="zone"
           nzId="zone"
           aria-label="Time zone"
+          i18n-aria-label
           nzShowSearch
           [ngModel]="schedule().zone"
           (ngModelChange)="changed.emit({ zone: $event })"
@@ -117,7 +139,7 @@ const ZONES: readonly string[] = ['UTC', ...Intl.supportedValuesOf('timeZone').f
     @if (parts(); as p) {
       @if (p.every === 'week') {
         <fieldset>
-          <legend>Days</legend>
+          <legend i18n>Days</legend>
           @for (name of days; track name; let i = $index) {
             <label
               ><input type="checkbox" [checked]="p.days.includes(i)" (vsTicked)="setDay(i, $event)" /> {{ name }}</label
@@ -128,10 +150,11 @@ const ZONES: readonly string[] = ['UTC', ...Intl.supportedValuesOf('timeZone').f
     }
     @if (calendars().length > 0) {
       <div class="row">
-        <vs-field label="Except on">
+        <vs-field label="Except on" i18n-label>
           <nz-select
             nzId="except"
             aria-label="Except on"
+            i18n-aria-label
             nzMode="multiple"
             [ngModel]="schedule().except"
             (ngModelChange)="changed.emit({ except: $event })"
@@ -141,10 +164,11 @@ const ZONES: readonly string[] = ['UTC', ...Intl.supportedValuesOf('timeZone').f
             }
           </nz-select>
         </vs-field>
-        <vs-field label="Only on">
+        <vs-field label="Only on" i18n-label>
           <nz-select
             nzId="only"
             aria-label="Only on"
+            i18n-aria-label
             nzMode="multiple"
             [ngModel]="schedule().only"
             (ngModelChange)="changed.emit({ only: $event })"
@@ -156,16 +180,17 @@ const ZONES: readonly string[] = ['UTC', ...Intl.supportedValuesOf('timeZone').f
         </vs-field>
       </div>
     }
-    <vs-field label="Times that passed while nothing could run">
+    <vs-field label="Times that passed while nothing could run" i18n-label>
       <nz-select
         nzId="missed"
         aria-label="Times that passed while nothing could run"
+        i18n-aria-label
         [ngModel]="schedule().missed"
         (ngModelChange)="changed.emit({ missed: $event })"
       >
-        <nz-option nzValue="once" nzLabel="are caught up once" />
-        <nz-option nzValue="each" nzLabel="are caught up one by one" />
-        <nz-option nzValue="skip" nzLabel="are left out" />
+        <nz-option nzValue="once" nzLabel="are caught up once" i18n-nzLabel />
+        <nz-option nzValue="each" nzLabel="are caught up one by one" i18n-nzLabel />
+        <nz-option nzValue="skip" nzLabel="are left out" i18n-nzLabel />
       </nz-select>
     </vs-field>
   `,
@@ -205,6 +230,7 @@ const ZONES: readonly string[] = ['UTC', ...Intl.supportedValuesOf('timeZone').f
   `,
 })
 export class ScheduleEditorComponent {
+  protected readonly phrases = PHRASES;
   private readonly store = inject(Store);
   private readonly loaded = this.store.selectSignal(settingsFeature.selectCalendars);
   protected readonly calendars = computed(() => this.loaded().value ?? []);
@@ -223,7 +249,7 @@ export class ScheduleEditorComponent {
     return parts?.every === this.every() ? parts : null;
   });
   protected readonly words = computed(
-    () => cronWords(this.schedule().cron) ?? 'minute, hour, day, month, weekday; * means each, L the last day',
+    () => cronWords(this.schedule().cron) ?? $localize`minute, hour, day, month, weekday; * means each, L the last day`,
   );
   protected readonly time = computed(() => {
     const p = this.parts();

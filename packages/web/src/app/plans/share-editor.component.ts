@@ -7,6 +7,12 @@ import { FieldComponent } from '../shared/form/field.component';
 import { GIVEN } from '../shared/given';
 import { SELECT } from '../shared/select';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  share: $localize`Share `,
+  aRuleOverThe: $localize`a rule over the fields of `,
+};
+
 /** The records of one dataset: who takes which of them, and what becomes of the rest. */
 @Component({
   selector: 'vs-share-editor',
@@ -14,11 +20,12 @@ import { SELECT } from '../shared/select';
   imports: [FieldComponent, FormsModule, GIVEN, SELECT],
   template: `
     @for (b of step().by; track $index) {
-      <div class="row" role="group" [attr.aria-label]="'Share ' + ($index + 1)">
-        <vs-field label="Mapping">
+      <div class="row" role="group" [attr.aria-label]="phrases.share + ($index + 1)">
+        <vs-field label="Mapping" i18n-label>
           <nz-select
             [nzId]="'share-mapping-' + $index"
             aria-label="Mapping"
+            i18n-aria-label
             nzShowSearch
             [ngModel]="b.mapping"
             (ngModelChange)="put($index, { mapping: $event })"
@@ -31,7 +38,8 @@ import { SELECT } from '../shared/select';
         <vs-field
           class="wide"
           label="Takes records where"
-          [help]="$index === 0 ? 'a rule over the fields of ' + step().dataset : ''"
+          i18n-label
+          [help]="$index === 0 ? phrases.aRuleOverThe + step().dataset : ''"
           ><input
             class="input mono"
             [value]="b.when"
@@ -39,34 +47,36 @@ import { SELECT } from '../shared/select';
             spellcheck="false"
         /></vs-field>
         @if (step().by.length > 1) {
-          <button type="button" class="btn quiet" (click)="remove($index)">Leave out</button>
+          <button i18n type="button" class="btn quiet" (click)="remove($index)">Leave out</button>
         }
       </div>
     }
-    <button type="button" class="btn more" [disabled]="mappings().length === 0" (click)="add()">
+    <button i18n type="button" class="btn more" [disabled]="mappings().length === 0" (click)="add()">
       Give some to another mapping
     </button>
     <div class="row">
-      <vs-field label="A record goes">
+      <vs-field label="A record goes" i18n-label>
         <nz-select
           nzId="share-all"
           aria-label="A record goes"
+          i18n-aria-label
           [ngModel]="step().all"
           (ngModelChange)="changed.emit({ all: $event })"
         >
-          <nz-option [nzValue]="false" nzLabel="to the first that takes it" />
-          <nz-option [nzValue]="true" nzLabel="to every one that takes it" />
+          <nz-option [nzValue]="false" nzLabel="to the first that takes it" i18n-nzLabel />
+          <nz-option [nzValue]="true" nzLabel="to every one that takes it" i18n-nzLabel />
         </nz-select>
       </vs-field>
-      <vs-field label="What none takes">
+      <vs-field label="What none takes" i18n-label>
         <nz-select
           nzId="share-rest"
           aria-label="What none takes"
+          i18n-aria-label
           [ngModel]="step().rest"
           (ngModelChange)="changed.emit({ rest: $event })"
         >
-          <nz-option nzValue="keep" nzLabel="is kept, to be shared out later" />
-          <nz-option nzValue="fail" nzLabel="fails" />
+          <nz-option nzValue="keep" nzLabel="is kept, to be shared out later" i18n-nzLabel />
+          <nz-option nzValue="fail" nzLabel="fails" i18n-nzLabel />
         </nz-select>
       </vs-field>
     </div>
@@ -100,6 +110,7 @@ import { SELECT } from '../shared/select';
   `,
 })
 export class ShareEditorComponent {
+  protected readonly phrases = PHRASES;
   private readonly list = inject(Store).selectSignal(mappingsFeature.selectMappings);
   readonly step = input.required<ShareStep>();
   readonly changed = output<Partial<ShareStep>>();

@@ -9,28 +9,37 @@ import { FieldComponent } from '../shared/form/field.component';
 import { SELECT } from '../shared/select';
 import { plansActions, plansFeature } from './plans.feature';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  rulesAskForIt: $localize`rules ask for it, and the plan does not say it`,
+  ofEachMapping: $localize` of each mapping`,
+  allTheSame: $localize` all the same`,
+};
+
 /** What a run will do, then the start: only a few records first, or all. */
 @Component({
   selector: 'vs-start-plan',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [AheadComponent, FieldComponent, FormsModule, RouterLink, SELECT],
   template: `
-    <form (ngSubmit)="start()" aria-label="Start a run">
+    <form (ngSubmit)="start()" aria-label="Start a run" i18n-aria-label>
       <p class="what">
         @if (single(); as m) {
-          Carries out <b>revision {{ m.revision }}</b> of <b>{{ m.name }}</b>: {{ m.writes }}.
+          <ng-container i18n
+            >Carries out <b>revision {{ m.revision }}</b> of <b>{{ m.name }}</b>: {{ m.writes }}.
+          </ng-container>
         } @else {
           {{ plan().sentence }}
         }
       </p>
       @if (replaces()) {
-        <p class="what">
+        <p i18n class="what">
           It asks first when more of a table would go than
           <a [routerLink]="['/plans', plan().id]">the plan lets go without asking</a>.
         </p>
       }
       @if (twice(); as words) {
-        <p class="what" role="status"><b>Look first:</b> {{ words }}</p>
+        <p class="what" role="status"><b i18n>Look first:</b> {{ words }}</p>
       }
       @if (ahead().length > 0) {
         <vs-ahead class="what" [of]="ahead()" [records]="profiled()" [mapping]="single()!.id" />
@@ -38,15 +47,16 @@ import { plansActions, plansFeature } from './plans.feature';
       @if (plan().variants.length > 0 || plan().variables.length > 0) {
         <div class="given">
           @if (plan().variants.length > 0) {
-            <vs-field label="Which of its variants">
+            <vs-field label="Which of its variants" i18n-label>
               <nz-select
                 nzId="variant"
                 name="variant"
                 aria-label="Which of its variants"
+                i18n-aria-label
                 [ngModel]="variant()"
                 (ngModelChange)="variant.set($event)"
               >
-                <nz-option nzValue="" nzLabel="none, as it stands" />
+                <nz-option nzValue="" nzLabel="none, as it stands" i18n-nzLabel />
                 @for (name of plan().variants; track name) {
                   <nz-option [nzValue]="name" [nzLabel]="name" />
                 }
@@ -54,10 +64,7 @@ import { plansActions, plansFeature } from './plans.feature';
             </vs-field>
           }
           @for (v of plan().variables; track v.name) {
-            <vs-field
-              [label]="v.name"
-              [help]="v.value === null ? 'rules ask for it, and the plan does not say it' : ''"
-            >
+            <vs-field [label]="v.name" [help]="v.value === null ? phrases.rulesAskForIt : ''">
               <input
                 class="input mono"
                 [name]="'variable-' + v.name"
@@ -70,7 +77,7 @@ import { plansActions, plansFeature } from './plans.feature';
           }
         </div>
       }
-      <label class="choice"
+      <label i18n class="choice"
         ><input type="radio" name="much" value="few" [ngModel]="much()" (ngModelChange)="much.set($event)" /> the
         first</label
       >
@@ -79,35 +86,36 @@ import { plansActions, plansFeature } from './plans.feature';
         type="number"
         name="rows"
         aria-label="How many records"
+        i18n-aria-label
         min="1"
         [ngModel]="rows()"
         (ngModelChange)="rows.set($event)"
         (focus)="much.set('few')"
       />
-      <span>records{{ single() ? '' : ' of each mapping' }}, as a try</span>
+      <span i18n>records{{ single() ? '' : phrases.ofEachMapping }}, as a try</span>
       @if (plan().onlyChanges) {
-        <label class="choice"
+        <label i18n class="choice"
           ><input type="radio" name="much" value="plan" [ngModel]="much()" (ngModelChange)="much.set($event)" /> only
           what changed</label
         >
-        <label class="choice"
+        <label i18n class="choice"
           ><input type="radio" name="much" value="all" [ngModel]="much()" (ngModelChange)="much.set($event)" /> all
           records, also what was delivered before</label
         >
       } @else {
-        <label class="choice"
+        <label i18n class="choice"
           ><input type="radio" name="much" value="plan" [ngModel]="much()" (ngModelChange)="much.set($event)" /> all
           records</label
         >
       }
       <span class="grow"></span>
       @if (!kept()) {
-        <p class="what" role="status">What you see is not kept yet; a run would go by the version before.</p>
+        <p i18n class="what" role="status">What you see is not kept yet; a run would go by the version before.</p>
       }
       <button type="submit" class="btn first" [disabled]="starting() !== null || lacks() || !kept()">
-        {{ verb() }}{{ twice() ? ' all the same' : '' }}
+        {{ verb() }}{{ twice() ? phrases.allTheSame : '' }}
       </button>
-      <button type="button" class="btn quiet" (click)="closed.emit()">Give up</button>
+      <button i18n type="button" class="btn quiet" (click)="closed.emit()">Give up</button>
     </form>
   `,
   styles: `
@@ -151,6 +159,7 @@ import { plansActions, plansFeature } from './plans.feature';
   `,
 })
 export class StartPlanComponent {
+  protected readonly phrases = PHRASES;
   readonly plan = input.required<Plan>();
   /** Whether the plan is kept as it is seen. */
   readonly kept = input(true);
@@ -169,8 +178,10 @@ export class StartPlanComponent {
   protected readonly values = signal<Readonly<Record<string, string>>>({});
 
   protected readonly verb = computed(() => {
-    if (this.much() === 'few') return `Run the first ${this.rows()}`;
-    return this.single() && (this.much() === 'all' || !this.plan().onlyChanges) ? 'Run all' : 'Run it';
+    if (this.much() === 'few') return $localize`Run the first ${this.rows()}`;
+    return this.single() && (this.much() === 'all' || !this.plan().onlyChanges)
+      ? $localize`Run all`
+      : $localize`Run it`;
   });
 
   /** Why records would be there twice after the run; empty while that is not known, or where they would not. */

@@ -13,6 +13,17 @@ import { plansFeature } from './plans.feature';
 import { ShareEditorComponent } from './share-editor.component';
 import { VanishedEditorComponent } from './vanished-editor.component';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  aFolderOfA: $localize`a folder of a folder system, such as archive/`,
+  ofWhatTheTable: $localize`of what the table holds`,
+  ofWhatWasDelivered: $localize`of what was delivered before`,
+  oneStatementCarriedOut: $localize`one statement, carried out in `,
+  placesSuchAs: $localize`; places such as `,
+  standForVariables: $localize` stand for variables`,
+  belowTheAddressOf: $localize`below the address of `,
+};
+
 /** One step: what it does, after which others, on which condition, and what becomes of the plan when it fails. */
 @Component({
   selector: 'vs-step-editor',
@@ -32,10 +43,11 @@ import { VanishedEditorComponent } from './vanished-editor.component';
       <div class="row">
         @switch (s.kind) {
           @case ('mapping') {
-            <vs-field label="Mapping">
+            <vs-field label="Mapping" i18n-label>
               <nz-select
                 nzId="step-mapping"
                 aria-label="Mapping"
+                i18n-aria-label
                 nzShowSearch
                 [ngModel]="s.mapping"
                 (ngModelChange)="put({ mapping: $event })"
@@ -45,7 +57,7 @@ import { VanishedEditorComponent } from './vanished-editor.component';
                 }
               </nz-select>
             </vs-field>
-            <vs-field label="Revision" help="a number, or empty for the newest"
+            <vs-field label="Revision" i18n-label help="a number, or empty for the newest" i18n-help
               ><input
                 class="input mono narrow"
                 inputmode="numeric"
@@ -54,26 +66,29 @@ import { VanishedEditorComponent } from './vanished-editor.component';
             /></vs-field>
             <vs-changes-editor [step]="s" (changed)="put($event)" />
             <vs-vanished-editor [step]="s" (changed)="put($event)" />
-            <vs-field label="Keep what is read in" [help]="'a folder of a folder system, such as archive/' + RUN"
+            <vs-field label="Keep what is read in" i18n-label [help]="phrases.aFolderOfA + RUN"
               ><input
                 class="input mono"
                 [value]="s.keep?.read ?? ''"
                 (vsWritten)="keep({ read: $event.trim() || undefined })"
                 spellcheck="false"
                 placeholder="nowhere"
+                i18n-placeholder
             /></vs-field>
-            <vs-field label="Keep what fails in" help="as a file with the reasons"
+            <vs-field label="Keep what fails in" i18n-label help="as a file with the reasons" i18n-help
               ><input
                 class="input mono"
                 [value]="s.keep?.failed ?? ''"
                 (vsWritten)="keep({ failed: $event.trim() || undefined })"
                 spellcheck="false"
                 placeholder="nowhere"
+                i18n-placeholder
             /></vs-field>
             @if (replaces(s.mapping) || s.vanished !== 'leave') {
               <vs-field
                 label="Ask when more goes, per cent"
-                [help]="s.vanished === 'leave' ? 'of what the table holds' : 'of what was delivered before'"
+                i18n-label
+                [help]="s.vanished === 'leave' ? phrases.ofWhatTheTable : phrases.ofWhatWasDelivered"
                 ><input
                   class="input mono narrow"
                   type="number"
@@ -88,8 +103,9 @@ import { VanishedEditorComponent } from './vanished-editor.component';
             <vs-field
               class="wide"
               label="Statement"
+              i18n-label
               [help]="
-                'one statement, carried out in ' + s.system + '; places such as ' + PLACE + ' stand for variables'
+                phrases.oneStatementCarriedOut + s.system + phrases.placesSuchAs + PLACE + phrases.standForVariables
               "
             >
               <textarea
@@ -102,10 +118,11 @@ import { VanishedEditorComponent } from './vanished-editor.component';
             </vs-field>
           }
           @case ('request') {
-            <vs-field label="Method">
+            <vs-field label="Method" i18n-label>
               <nz-select
                 nzId="step-method"
                 aria-label="Method"
+                i18n-aria-label
                 [ngModel]="s.method"
                 (ngModelChange)="put({ method: $event })"
               >
@@ -114,10 +131,10 @@ import { VanishedEditorComponent } from './vanished-editor.component';
                 }
               </nz-select>
             </vs-field>
-            <vs-field class="wide" label="Path" [help]="'below the address of ' + s.system"
+            <vs-field class="wide" label="Path" i18n-label [help]="phrases.belowTheAddressOf + s.system"
               ><input class="input mono" [value]="s.path" (vsWritten)="put({ path: $event })" spellcheck="false"
             /></vs-field>
-            <vs-field class="wide" label="Body">
+            <vs-field class="wide" label="Body" i18n-label>
               <textarea
                 class="input mono"
                 rows="3"
@@ -128,10 +145,11 @@ import { VanishedEditorComponent } from './vanished-editor.component';
             </vs-field>
           }
           @case ('plan') {
-            <vs-field label="Plan">
+            <vs-field label="Plan" i18n-label>
               <nz-select
                 nzId="step-plan"
                 aria-label="Plan"
+                i18n-aria-label
                 nzShowSearch
                 [ngModel]="s.plan"
                 (ngModelChange)="put({ plan: $event })"
@@ -146,7 +164,7 @@ import { VanishedEditorComponent } from './vanished-editor.component';
             <vs-share-editor [step]="s" (changed)="put($event)" />
           }
           @default {
-            <p class="soft">
+            <p i18n class="soft">
               This step is changed in the plan’s document: download it, change it, and read it in again under
               <a routerLink="/plans">Plans</a>.
             </p>
@@ -155,7 +173,7 @@ import { VanishedEditorComponent } from './vanished-editor.component';
       </div>
       @if (earlier().length > 0) {
         <fieldset>
-          <legend>It goes after</legend>
+          <legend i18n>It goes after</legend>
           @for (o of earlier(); track o.id) {
             <label
               ><input type="checkbox" [checked]="s.after.includes(o.id)" (vsTicked)="after(o.id, $event)" />
@@ -165,31 +183,33 @@ import { VanishedEditorComponent } from './vanished-editor.component';
         </fieldset>
       }
       <div class="row">
-        <vs-field class="wide" label="Only if" [help]="figures()"
+        <vs-field class="wide" label="Only if" i18n-label [help]="figures()"
           ><input
             class="input mono"
             [value]="s.when ?? ''"
             (vsWritten)="put({ when: $event.trim() || undefined })"
             spellcheck="false"
             placeholder="always"
+            i18n-placeholder
         /></vs-field>
-        <vs-field label="If it fails">
+        <vs-field label="If it fails" i18n-label>
           <nz-select
             nzId="step-fails"
             aria-label="If it fails"
+            i18n-aria-label
             [ngModel]="s.onFail"
             (ngModelChange)="put({ onFail: $event })"
           >
-            <nz-option nzValue="stop" nzLabel="the plan stops" />
-            <nz-option nzValue="go on" nzLabel="the plan goes on" />
+            <nz-option nzValue="stop" nzLabel="the plan stops" i18n-nzLabel />
+            <nz-option nzValue="go on" nzLabel="the plan goes on" i18n-nzLabel />
           </nz-select>
         </vs-field>
-        <vs-field label="Called" help="in conditions"
+        <vs-field label="Called" i18n-label help="in conditions" i18n-help
           ><input class="input mono called" [value]="s.id" (vsWritten)="rename($event)" spellcheck="false"
         /></vs-field>
       </div>
       @if (plan().steps.length > 1) {
-        <button type="button" class="btn" (click)="changed.emit(without())">Take this step away</button>
+        <button i18n type="button" class="btn" (click)="changed.emit(without())">Take this step away</button>
       }
     }
   `,
@@ -234,6 +254,7 @@ import { VanishedEditorComponent } from './vanished-editor.component';
   `,
 })
 export class StepEditorComponent {
+  protected readonly phrases = PHRASES;
   readonly id = input.required<string>();
   readonly plan = input.required<PlanDocument>();
   readonly index = input.required<number>();
@@ -251,8 +272,8 @@ export class StepEditorComponent {
   protected readonly figures = computed(() => {
     const [first] = this.step()?.after ?? [];
     return first === undefined
-      ? 'a rule over variables'
-      : `a rule over figures of earlier steps and variables, such as ${first}.failed = 0`;
+      ? $localize`a rule over variables`
+      : $localize`a rule over figures of earlier steps and variables, such as ${first}.failed = 0`;
   });
 
   protected replaces(mapping: string): boolean {

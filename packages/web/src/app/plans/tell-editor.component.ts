@@ -8,12 +8,23 @@ import { SELECT } from '../shared/select';
 
 type Tell = PlanDocument['tell'][number];
 const OF: Readonly<Record<Tell['on'][number], string>> = {
-  failed: 'records fail',
-  stopped: 'it stops',
-  late: 'it is late',
-  warnings: 'there are remarks',
-  recovered: 'it runs well again',
-  finished: 'it has ended',
+  failed: $localize`records fail`,
+  stopped: $localize`it stops`,
+  late: $localize`it is late`,
+  warnings: $localize`there are remarks`,
+  recovered: $localize`it runs well again`,
+  finished: $localize`it has ended`,
+};
+
+/** What the template says in one case or another. */
+const PHRASES = {
+  whoIsTold: $localize`Who is told, `,
+  addressesWithCommasBetween: $localize`addresses, with commas between them`,
+  addressesThatTakeA: $localize`addresses that take a POST with JSON`,
+  operationsExampleOrg: $localize`operations@example.org`,
+  httpsChatExampleOrg: $localize`https://chat.example.org/larkway`,
+  somebodyElse: $localize`somebody else`,
+  somebody: $localize`somebody`,
 };
 
 /** Who is told of what, and by when a run has to have ended well. */
@@ -23,37 +34,40 @@ const OF: Readonly<Record<Tell['on'][number], string>> = {
   imports: [FieldComponent, FormsModule, GIVEN, RouterLink, SELECT],
   template: `
     @for (t of all(); track $index) {
-      <div class="row" role="group" [attr.aria-label]="'Who is told, ' + ($index + 1)">
-        <vs-field label="Told by">
+      <div class="row" role="group" [attr.aria-label]="phrases.whoIsTold + ($index + 1)">
+        <vs-field label="Told by" i18n-label>
           <nz-select
             [nzId]="'tell-by-' + $index"
             aria-label="Told by"
+            i18n-aria-label
             [ngModel]="t.by"
             (ngModelChange)="put($index, { by: $event })"
           >
-            <nz-option nzValue="application" nzLabel="a message on Today" />
-            <nz-option nzValue="mail" nzLabel="mail" />
-            <nz-option nzValue="webhook" nzLabel="webhook" />
+            <nz-option nzValue="application" nzLabel="a message on Today" i18n-nzLabel />
+            <nz-option nzValue="mail" nzLabel="mail" i18n-nzLabel />
+            <nz-option nzValue="webhook" nzLabel="webhook" i18n-nzLabel />
           </nz-select>
         </vs-field>
         @if (t.by !== 'application') {
           <vs-field
             class="wide"
             label="To"
-            [help]="t.by === 'mail' ? 'addresses, with commas between them' : 'addresses that take a POST with JSON'"
+            i18n-label
+            [help]="t.by === 'mail' ? phrases.addressesWithCommasBetween : phrases.addressesThatTakeA"
             ><input
               class="input mono"
               autocomplete="off"
               spellcheck="false"
               [value]="t.to.join(', ')"
-              [attr.placeholder]="t.by === 'mail' ? 'operations@example.org' : 'https://chat.example.org/larkway'"
+              [attr.placeholder]="t.by === 'mail' ? phrases.operationsExampleOrg : phrases.httpsChatExampleOrg"
               (vsWritten)="put($index, { to: listOf($event) })"
           /></vs-field>
         }
-        <vs-field class="wide" label="When">
+        <vs-field class="wide" label="When" i18n-label>
           <nz-select
             [nzId]="'tell-on-' + $index"
             aria-label="When"
+            i18n-aria-label
             nzMode="multiple"
             [ngModel]="t.on"
             (ngModelChange)="put($index, { on: $event })"
@@ -63,14 +77,18 @@ const OF: Readonly<Record<Tell['on'][number], string>> = {
             }
           </nz-select>
         </vs-field>
-        <button type="button" class="btn quiet" (click)="remove($index)">Leave out</button>
+        <button i18n type="button" class="btn quiet" (click)="remove($index)">Leave out</button>
       </div>
     }
     <div class="row">
-      <button type="button" class="btn" (click)="add()">
-        Tell {{ all().length > 0 ? 'somebody else' : 'somebody' }}
+      <button i18n type="button" class="btn" (click)="add()">
+        Tell {{ all().length > 0 ? phrases.somebodyElse : phrases.somebody }}
       </button>
-      <vs-field label="It has to have ended well" help="by a time such as 07:30, or within 2 h; empty: whenever"
+      <vs-field
+        label="It has to have ended well"
+        i18n-label
+        help="by a time such as 07:30, or within 2 h; empty: whenever"
+        i18n-help
         ><input
           class="input mono narrow"
           [value]="plan().expected ?? ''"
@@ -78,7 +96,7 @@ const OF: Readonly<Record<Tell['on'][number], string>> = {
           spellcheck="false"
       /></vs-field>
     </div>
-    <p class="soft">
+    <p i18n class="soft">
       One message for one matter, and one when it is over. Mail server, quiet hours and signing stand in
       <a routerLink="/settings">Settings</a>.
     </p>
@@ -116,6 +134,7 @@ const OF: Readonly<Record<Tell['on'][number], string>> = {
   `,
 })
 export class TellEditorComponent {
+  protected readonly phrases = PHRASES;
   readonly plan = input.required<PlanDocument>();
   readonly changed = output<Partial<PlanDocument>>();
   protected readonly ON = TELL_ON;

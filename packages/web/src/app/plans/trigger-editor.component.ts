@@ -12,12 +12,12 @@ import { plansFeature } from './plans.feature';
 import { ScheduleEditorComponent } from './schedule-editor.component';
 
 const KINDS: readonly { readonly kind: TriggerKind; readonly words: string }[] = [
-  { kind: 'schedule', words: 'at set times' },
-  { kind: 'every', words: 'again and again, a while after it ended' },
-  { kind: 'after', words: 'when another plan has ended' },
-  { kind: 'file', words: 'when a file has arrived' },
-  { kind: 'arrival', words: 'when a record comes by itself' },
-  { kind: 'call', words: 'when it is called from outside' },
+  { kind: 'schedule', words: $localize`at set times` },
+  { kind: 'every', words: $localize`again and again, a while after it ended` },
+  { kind: 'after', words: $localize`when another plan has ended` },
+  { kind: 'file', words: $localize`when a file has arrived` },
+  { kind: 'arrival', words: $localize`when a record comes by itself` },
+  { kind: 'call', words: $localize`when it is called from outside` },
 ];
 
 /** What starts the plan: one of its triggers, or the choice of a new one. */
@@ -32,7 +32,7 @@ const KINDS: readonly { readonly kind: TriggerKind; readonly words: string }[] =
           <vs-schedule-editor [schedule]="t" (changed)="put(t, $event)" />
         }
         @case ('every') {
-          <vs-field label="Seconds after it ended" help="from 1 second to a year (31,622,400)"
+          <vs-field label="Seconds after it ended" i18n-label help="from 1 second to a year (31,622,400)" i18n-help
             ><input
               class="input mono"
               type="number"
@@ -44,10 +44,11 @@ const KINDS: readonly { readonly kind: TriggerKind; readonly words: string }[] =
         }
         @case ('after') {
           <div class="row">
-            <vs-field label="Plan">
+            <vs-field label="Plan" i18n-label>
               <nz-select
                 nzId="after-plan"
                 aria-label="Plan"
+                i18n-aria-label
                 nzShowSearch
                 [ngModel]="t.plan"
                 (ngModelChange)="put(t, { plan: $event })"
@@ -57,25 +58,32 @@ const KINDS: readonly { readonly kind: TriggerKind; readonly words: string }[] =
                 }
               </nz-select>
             </vs-field>
-            <vs-field label="When it has ended">
+            <vs-field label="When it has ended" i18n-label>
               <nz-select
                 nzId="after-on"
                 aria-label="When it has ended"
+                i18n-aria-label
                 [ngModel]="t.on"
                 (ngModelChange)="put(t, { on: $event })"
               >
-                <nz-option nzValue="success" nzLabel="well" />
-                <nz-option nzValue="failure" nzLabel="badly" />
-                <nz-option nzValue="either" nzLabel="in whatever way" />
+                <nz-option nzValue="success" nzLabel="well" i18n-nzLabel />
+                <nz-option nzValue="failure" nzLabel="badly" i18n-nzLabel />
+                <nz-option nzValue="either" nzLabel="in whatever way" i18n-nzLabel />
               </nz-select>
             </vs-field>
           </div>
         }
         @case ('arrival') {
-          <vs-field label="Delivered to" help="what is there already counts as arrived; each delivery is taken once">
+          <vs-field
+            label="Delivered to"
+            i18n-label
+            help="what is there already counts as arrived; each delivery is taken once"
+            i18n-help
+          >
             <nz-select
               nzId="arrival-dataset"
               aria-label="Delivered to"
+              i18n-aria-label
               [ngModel]="t.dataset"
               (ngModelChange)="put(t, { dataset: $event })"
             >
@@ -87,10 +95,16 @@ const KINDS: readonly { readonly kind: TriggerKind; readonly words: string }[] =
         }
         @case ('file') {
           <div class="row">
-            <vs-field label="Files" help="what lies there already counts as arrived; each file is taken once">
+            <vs-field
+              label="Files"
+              i18n-label
+              help="what lies there already counts as arrived; each file is taken once"
+              i18n-help
+            >
               <nz-select
                 nzId="file-dataset"
                 aria-label="Files"
+                i18n-aria-label
                 [ngModel]="t.dataset"
                 (ngModelChange)="put(t, { dataset: $event })"
               >
@@ -99,25 +113,25 @@ const KINDS: readonly { readonly kind: TriggerKind; readonly words: string }[] =
                 }
               </nz-select>
             </vs-field>
-            <vs-field label="Whole when unchanged for" help="such as 30 s, 5 min"
+            <vs-field label="Whole when unchanged for" i18n-label help="such as 30 s, 5 min" i18n-help
               ><input class="input mono" [value]="t.settled" (vsWritten)="put(t, { settled: $event.trim() })"
             /></vs-field>
-            <vs-field label="Afterwards" help="keep, mark, or move:folder"
+            <vs-field label="Afterwards" i18n-label help="keep, mark, or move:folder" i18n-help
               ><input class="input mono" [value]="t.then" (vsWritten)="put(t, { then: $event.trim() })"
             /></vs-field>
           </div>
         }
         @case ('call') {
-          <p class="soft">
+          <p i18n class="soft">
             Whoever has a key for it starts it with <code>POST /api/plans/{{ id() }}/start</code>, or on the command
             line with <code>versicle plans start {{ id() }}</code
             >.
           </p>
         }
       }
-      <button type="button" class="btn" (click)="changed.emit(without())">Take this start away</button>
+      <button i18n type="button" class="btn" (click)="changed.emit(without())">Take this start away</button>
     } @else {
-      <p class="soft">What starts it besides people, who always can?</p>
+      <p i18n class="soft">What starts it besides people, who always can?</p>
       <div class="row">
         @for (k of kinds; track k.kind) {
           <button type="button" class="btn" [disabled]="!offered(k.kind)" (click)="add(k.kind)">

@@ -9,33 +9,42 @@ import { SELECT } from '../shared/select';
 type Vanished = MappingStep['vanished'];
 const TODAY = '{{today}}';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  mark: $localize`Mark `,
+  aValueOr: $localize`a value, or `,
+  emptyEmptiesIt: $localize`; empty empties it`,
+};
+
 /** What becomes of records that were delivered before and that the source has no more. */
 @Component({
   selector: 'vs-vanished-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [FieldComponent, FormsModule, GIVEN, SELECT],
   template: `
-    <vs-field label="What is gone from the source" [help]="help()">
+    <vs-field label="What is gone from the source" i18n-label [help]="help()">
       <nz-select
         nzId="step-vanished"
         aria-label="What is gone from the source"
+        i18n-aria-label
         [ngModel]="how()"
         (ngModelChange)="choose($event)"
       >
-        <nz-option nzValue="leave" nzLabel="stays in the target" />
-        <nz-option nzValue="delete" nzLabel="is deleted from the target" />
-        <nz-option nzValue="mark" nzLabel="is marked in the target" />
+        <nz-option nzValue="leave" nzLabel="stays in the target" i18n-nzLabel />
+        <nz-option nzValue="delete" nzLabel="is deleted from the target" i18n-nzLabel />
+        <nz-option nzValue="mark" nzLabel="is marked in the target" i18n-nzLabel />
       </nz-select>
     </vs-field>
     @if (problem(); as text) {
       <p class="rub" role="alert">{{ text }}</p>
     }
     @for (m of marks(); track $index) {
-      <div class="row" role="group" [attr.aria-label]="'Mark ' + ($index + 1)">
-        <vs-field label="Sets">
+      <div class="row" role="group" [attr.aria-label]="phrases.mark + ($index + 1)">
+        <vs-field label="Sets" i18n-label>
           <nz-select
             [nzId]="'vanished-field-' + $index"
             aria-label="Sets"
+            i18n-aria-label
             nzShowSearch
             [ngModel]="m.field"
             (ngModelChange)="put($index, $event, m.value)"
@@ -45,7 +54,7 @@ const TODAY = '{{today}}';
             }
           </nz-select>
         </vs-field>
-        <vs-field label="to" [help]="$index === 0 ? 'a value, or ' + TODAY + '; empty empties it' : ''"
+        <vs-field label="to" i18n-label [help]="$index === 0 ? phrases.aValueOr + TODAY + phrases.emptyEmptiesIt : ''"
           ><input
             class="input mono"
             [value]="m.value ?? ''"
@@ -53,12 +62,12 @@ const TODAY = '{{today}}';
             spellcheck="false"
         /></vs-field>
         @if (marks().length > 1) {
-          <button type="button" class="btn quiet" (click)="without($index)">Leave out</button>
+          <button i18n type="button" class="btn quiet" (click)="without($index)">Leave out</button>
         }
       </div>
     }
     @if (next(); as field) {
-      <button type="button" class="btn more" (click)="add(field)">Set another field</button>
+      <button i18n type="button" class="btn more" (click)="add(field)">Set another field</button>
     }
   `,
   styles: `
@@ -86,6 +95,7 @@ const TODAY = '{{today}}';
   `,
 })
 export class VanishedEditorComponent {
+  protected readonly phrases = PHRASES;
   readonly step = input.required<MappingStep>();
   readonly changed = output<Partial<MappingStep>>();
   protected readonly TODAY = TODAY;
@@ -131,9 +141,9 @@ export class VanishedEditorComponent {
   protected help(): string {
     switch (this.how()) {
       case 'delete':
-        return 'only what this mapping has delivered; nothing while a failed record might be it';
+        return $localize`only what this mapping has delivered; nothing while a failed record might be it`;
       case 'mark':
-        return 'only what this mapping has delivered';
+        return $localize`only what this mapping has delivered`;
       default:
         return '';
     }
@@ -142,7 +152,8 @@ export class VanishedEditorComponent {
     if (how !== 'mark') return this.changed.emit({ vanished: how });
     this.ask(this.mapping(), (target) => {
       const mark = proposedMark(target);
-      if (mark === null) this.problem.set('The target has no field beside its key that a record could be marked with.');
+      if (mark === null)
+        this.problem.set($localize`The target has no field beside its key that a record could be marked with.`);
       else this.changed.emit({ vanished: { mark } });
     });
   }

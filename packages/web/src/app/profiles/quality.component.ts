@@ -11,6 +11,17 @@ import { profilesActions, profilesFeature } from './profiles.feature';
 
 const DIMENSIONS = ['completeness', 'uniqueness', 'validity', 'consistency'] as const;
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  of: $localize` of `,
+  null: $localize`null`,
+  theRecordsAreBeing: $localize`The records are being looked at …`,
+  nothingIsKnownAbout: $localize`Nothing is known about these records yet.`,
+  takeAway: $localize`Take away `,
+  lookedOver: $localize`Looked over`,
+  itHasChangedSince: $localize`It has changed since it was looked over`,
+};
+
 /** How many records have nothing against them, what speaks against the others, and what people say. */
 @Component({
   selector: 'vs-quality',
@@ -20,7 +31,7 @@ const DIMENSIONS = ['completeness', 'uniqueness', 'validity', 'consistency'] as 
     <vs-loading [of]="knowledge()" (again)="open()" />
     @if (knowledge().value; as k) {
       @if (k.result; as r) {
-        <p class="clean">
+        <p i18n class="clean">
           <b>{{ r.quality.clean | figure }} of {{ r.quality.records | figure }}</b> records have nothing against them{{
             notLooked(r.quality.dimensions)
           }}.
@@ -34,7 +45,7 @@ const DIMENSIONS = ['completeness', 'uniqueness', 'validity', 'consistency'] as 
               @for (d of dimensions; track d) {
                 <th scope="col">{{ d }}</th>
               }
-              <th scope="col">over time</th>
+              <th i18n scope="col">over time</th>
             </tr>
           </thead>
           <tbody>
@@ -47,7 +58,7 @@ const DIMENSIONS = ['completeness', 'uniqueness', 'validity', 'consistency'] as 
                   @for (h of k.history; track h.at) {
                     <i
                       [style.height.px]="h.records ? 4 + (20 * h.clean) / h.records : 4"
-                      [title]="(h.at | fullTime) + ': ' + (h.clean | figure) + ' of ' + (h.records | figure)"
+                      [title]="(h.at | fullTime) + ': ' + (h.clean | figure) + phrases.of + (h.records | figure)"
                     ></i>
                   }
                 </span>
@@ -56,15 +67,15 @@ const DIMENSIONS = ['completeness', 'uniqueness', 'validity', 'consistency'] as 
           </tbody>
         </table>
         @if (r.quality.findings.length === 0) {
-          <p class="soft">Nothing speaks against any record, as far as structure, values and checks tell.</p>
+          <p i18n class="soft">Nothing speaks against any record, as far as structure, values and checks tell.</p>
         } @else {
           <table class="rows">
             <thead>
               <tr>
-                <th scope="col" class="n">Records</th>
-                <th scope="col">What speaks against them</th>
-                <th scope="col">Kind</th>
-                <th scope="col">The records</th>
+                <th i18n scope="col" class="n">Records</th>
+                <th i18n scope="col">What speaks against them</th>
+                <th i18n scope="col">Kind</th>
+                <th i18n scope="col">The records</th>
               </tr>
             </thead>
             <tbody>
@@ -80,7 +91,11 @@ const DIMENSIONS = ['completeness', 'uniqueness', 'validity', 'consistency'] as 
                   <td class="soft">{{ f.dimension }}</td>
                   <td>
                     @if (f.filter) {
-                      <a [routerLink]="[]" [queryParams]="{ tab: null, filter: f.filter }" queryParamsHandling="merge"
+                      <a
+                        i18n
+                        [routerLink]="[]"
+                        [queryParams]="{ tab: null, filter: f.filter }"
+                        queryParamsHandling="merge"
                         >look at them</a
                       >
                     } @else if (f.rows.length > 0) {
@@ -99,9 +114,9 @@ const DIMENSIONS = ['completeness', 'uniqueness', 'validity', 'consistency'] as 
                   <tr class="inside">
                     <td colspan="4">
                       @for (row of f.rows; track $index) {
-                        <span class="one"
-                          >row {{ row.row | figure }}{{ row.file ? ' of ' + row.file : '' }}:
-                          <code>{{ row.value ?? 'null' }}</code></span
+                        <span i18n class="one"
+                          >row {{ row.row | figure }}{{ row.file ? phrases.of + row.file : '' }}:
+                          <code>{{ row.value ?? phrases.null }}</code></span
                         >
                       }
                     </td>
@@ -111,62 +126,68 @@ const DIMENSIONS = ['completeness', 'uniqueness', 'validity', 'consistency'] as 
             </tbody>
           </table>
           @if (r.quality.findings.length > mostFindings) {
-            <p class="soft">and {{ r.quality.findings.length - mostFindings | figure }} findings more.</p>
+            <p i18n class="soft">and {{ r.quality.findings.length - mostFindings | figure }} findings more.</p>
           }
         }
       } @else {
         <p class="clean">
-          {{
-            k.state === 'running' ? 'The records are being looked at …' : 'Nothing is known about these records yet.'
-          }}
-          <button type="button" class="btn" (click)="ask()" [disabled]="k.state === 'running'">
+          {{ k.state === 'running' ? phrases.theRecordsAreBeing : phrases.nothingIsKnownAbout }}
+          <button i18n type="button" class="btn" (click)="ask()" [disabled]="k.state === 'running'">
             Look at all of them
           </button>
         </p>
       }
       <div class="two">
-        <form (ngSubmit)="add()" aria-label="Checks">
-          <h2>Checks</h2>
+        <form (ngSubmit)="add()" aria-label="Checks" i18n-aria-label>
+          <h2 i18n>Checks</h2>
           @for (c of k.checks; track c.id) {
-            <p class="check">
+            <p i18n class="check">
               <code>{{ c.rule }}</code> or else: {{ c.message }}
-              <button type="button" class="btn quiet" (click)="take(c.id)" [attr.aria-label]="'Take away ' + c.message">
+              <button
+                type="button"
+                class="btn quiet"
+                (click)="take(c.id)"
+                [attr.aria-label]="phrases.takeAway + c.message"
+              >
                 take away
               </button>
             </p>
           } @empty {
-            <p class="soft">
+            <p i18n class="soft">
               A check is a condition that each record must meet, such as <code>miles IS NOT NULL</code>.
             </p>
           }
-          <vs-field label="Each record must meet"
+          <vs-field label="Each record must meet" i18n-label
             ><input class="input mono" name="rule" [(ngModel)]="rule" autocomplete="off"
           /></vs-field>
-          <vs-field label="Otherwise it"
+          <vs-field label="Otherwise it" i18n-label
             ><input
               class="input"
               name="message"
               [(ngModel)]="message"
               placeholder="such as  has no miles"
+              i18n-placeholder
               autocomplete="off"
           /></vs-field>
           @if (problem()) {
             <p class="rub" role="alert">{{ problem() }}</p>
           }
-          <button type="submit" class="btn" [disabled]="!rule.trim() || !message.trim()">Add the check</button>
+          <button i18n type="submit" class="btn" [disabled]="!rule.trim() || !message.trim()">Add the check</button>
         </form>
-        <form (ngSubmit)="lookOver()" aria-label="Looked over">
-          <h2>Looked over</h2>
+        <form (ngSubmit)="lookOver()" aria-label="Looked over" i18n-aria-label>
+          <h2 i18n>Looked over</h2>
           @if (k.lookedOver; as l) {
-            <p [class.rub]="!l.stillTrue">
-              {{ l.stillTrue ? 'Looked over' : 'It has changed since it was looked over' }} by {{ l.person }},
+            <p i18n [class.rub]="!l.stillTrue">
+              {{ l.stillTrue ? phrases.lookedOver : phrases.itHasChangedSince }} by {{ l.person }},
               <span [title]="l.at | fullTime">{{ l.at | time }}</span>{{ l.note ? ': ' + l.note : '.' }}
             </p>
           } @else {
-            <p class="soft">Nobody has said yet that this dataset is fit for use.</p>
+            <p i18n class="soft">Nobody has said yet that this dataset is fit for use.</p>
           }
-          <vs-field label="Note"><input class="input" name="note" [(ngModel)]="note" autocomplete="off" /></vs-field>
-          <button type="submit" class="btn">I have looked it over</button>
+          <vs-field label="Note" i18n-label
+            ><input class="input" name="note" [(ngModel)]="note" autocomplete="off"
+          /></vs-field>
+          <button i18n type="submit" class="btn">I have looked it over</button>
         </form>
       </div>
     }
@@ -224,6 +245,7 @@ const DIMENSIONS = ['completeness', 'uniqueness', 'validity', 'consistency'] as 
   `,
 })
 export class QualityComponent {
+  protected readonly phrases = PHRASES;
   readonly id = input.required<string>();
   readonly dataset = input.required<string>();
   private readonly store = inject(Store);
@@ -241,21 +263,21 @@ export class QualityComponent {
   protected notLooked(dimensions: Readonly<Partial<Record<(typeof DIMENSIONS)[number], number | null>>>): string {
     const left = DIMENSIONS.filter((d) => dimensions[d] === null || dimensions[d] === undefined);
     if (left.length === 0) return '';
-    const named = left.length === 1 ? left[0]! : `${left.slice(0, -1).join(', ')} and ${left.at(-1)!}`;
-    return ` of what was looked for; ${named} ${left.length === 1 ? 'was' : 'were'} not`;
+    const named = left.length === 1 ? left[0]! : $localize`${left.slice(0, -1).join(', ')} and ${left.at(-1)!}`;
+    return $localize` of what was looked for; ${named} ${left.length === 1 ? 'was' : 'were'} not`;
   }
   protected share(good: number | null | undefined, records: number): string {
-    if (good === null || good === undefined) return 'not looked for';
-    if (good === records) return 'all records';
+    if (good === null || good === undefined) return $localize`not looked for`;
+    if (good === records) return $localize`all records`;
     // Rounded down: what is not all records must not read 100 %.
     return `${figure(good)} (${decimal(Math.floor((10_000 * good) / records) / 100, 2)} %)`;
   }
   protected rowWords(f: FindingDto): string {
     return f.rows.length < f.count
-      ? `the first ${f.rows.length}`
+      ? $localize`the first ${f.rows.length}`
       : f.rows.length === 1
-        ? 'the row'
-        : `the ${f.rows.length} rows`;
+        ? $localize`the row`
+        : $localize`the ${f.rows.length} rows`;
   }
   protected open(): void {
     this.store.dispatch(profilesActions.opened(this.of()));

@@ -9,6 +9,20 @@ import { LoadingComponent } from '../shared/loading.component';
 import { decimal, durationWords, figure, FigurePipe, firstOf, FullTimePipe, TimePipe } from '../shared/words';
 import { profilesActions, profilesFeature } from './profiles.feature';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  belowIsWhatWas: $localize`Below is what was known before.`,
+  thePageFollowsBy: $localize`The page follows by itself.`,
+  profileAgain: $localize`Profile again`,
+  profileAllRecords: $localize`Profile all records`,
+  theValuesOfIts: $localize`the values of its first 20,000 records`,
+  itsValues: $localize`its values`,
+  about: $localize`about `,
+  butFor: $localize` but for `,
+  suchAs: $localize`such as `,
+  ofThoseThatCame: $localize`, of those that came first`,
+};
+
 /** What the values of each field are: filled, different, from – to, what they are recognised to be, what looks damaged. */
 @Component({
   selector: 'vs-values',
@@ -20,54 +34,54 @@ import { profilesActions, profilesFeature } from './profiles.feature';
       <p class="head" role="status">
         @switch (k.state) {
           @case ('running') {
-            <b>Being profiled …</b> {{ k.result ? 'Below is what was known before.' : 'The page follows by itself.' }}
+            <b i18n>Being profiled …</b> {{ k.result ? phrases.belowIsWhatWas : phrases.thePageFollowsBy }}
           }
           @case ('none') {
-            Nothing is known about these records yet.
+            <ng-container i18n>Nothing is known about these records yet. </ng-container>
           }
           @case ('failed') {
-            <span class="rub">It could not be profiled: {{ k.problem }}</span>
+            <span i18n class="rub">It could not be profiled: {{ k.problem }}</span>
           }
         }
         @if (k.result; as r) {
-          <span [title]="k.at | fullTime"
+          <span i18n [title]="k.at | fullTime"
             >{{ looked(k) }}, {{ k.at | time }}, in {{ duration(r.millis) }}. {{ keys() }}</span
           >
         }
         <button type="button" class="btn" (click)="ask(null)" [disabled]="k.state === 'running'">
-          {{ k.result ? 'Profile again' : 'Profile all records' }}
+          {{ k.result ? phrases.profileAgain : phrases.profileAllRecords }}
         </button>
         @if (!k.result) {
-          <button type="button" class="btn quiet" (click)="ask(10000)" [disabled]="k.state === 'running'">
+          <button i18n type="button" class="btn quiet" (click)="ask(10000)" [disabled]="k.state === 'running'">
             The first 10,000 only
           </button>
         }
       </p>
       @if (k.result; as r) {
         @for (ref of r.references.slice(0, mostReferences); track ref.field + ref.in) {
-          <p class="ref">
+          <p i18n class="ref">
             <b>{{ ref.field }}</b> refers to <code>{{ ref.in }}</code>: {{ percent(ref.share) }} of
-            {{ r.profile.records > 20000 ? 'the values of its first 20,000 records' : 'its values' }} occur among the
-            first 200,000 records there.
+            {{ r.profile.records > 20000 ? phrases.theValuesOfIts : phrases.itsValues }} occur among the first 200,000
+            records there.
           </p>
         }
         @if (r.references.length > mostReferences) {
-          <p class="ref soft">{{ r.references.length - mostReferences | figure }} more fields refer to others.</p>
+          <p i18n class="ref soft">{{ r.references.length - mostReferences | figure }} more fields refer to others.</p>
         }
         <vs-field-window [of]="window" />
-        <div class="scroll" tabindex="0" role="region" aria-label="Values by field">
+        <div class="scroll" tabindex="0" role="region" aria-label="Values by field" i18n-aria-label>
           <table class="rows">
             <thead>
               <tr>
-                <th scope="col">Field</th>
-                <th scope="col" class="n">Filled</th>
-                <th scope="col"><span class="sr">Share that is filled</span></th>
-                <th scope="col" class="n">Different</th>
-                <th scope="col">From</th>
-                <th scope="col">To</th>
-                <th scope="col" class="n">Length</th>
-                <th scope="col">Recognised as</th>
-                <th scope="col">Looks damaged</th>
+                <th i18n scope="col">Field</th>
+                <th i18n scope="col" class="n">Filled</th>
+                <th scope="col"><span i18n class="sr">Share that is filled</span></th>
+                <th i18n scope="col" class="n">Different</th>
+                <th i18n scope="col">From</th>
+                <th i18n scope="col">To</th>
+                <th i18n scope="col" class="n">Length</th>
+                <th i18n scope="col">Recognised as</th>
+                <th i18n scope="col">Looks damaged</th>
               </tr>
             </thead>
             <tbody>
@@ -83,14 +97,14 @@ import { profilesActions, profilesFeature } from './profiles.feature';
                       {{ f.name }}
                     </button>
                     @if (isKey(f.name)) {
-                      <span class="key">key</span>
+                      <span i18n class="key">key</span>
                     }
                   </td>
                   <td class="n">{{ f.filled | figure }}</td>
                   <td class="bar">
                     <i [style.width.%]="r.profile.records ? (100 * f.filled) / r.profile.records : 0"></i>
                   </td>
-                  <td class="n">{{ f.distinctExact ? '' : 'about ' }}{{ f.distinct | figure }}</td>
+                  <td class="n">{{ f.distinctExact ? '' : phrases.about }}{{ f.distinct | figure }}</td>
                   <td>
                     <code>{{ f.min }}</code>
                   </td>
@@ -101,12 +115,12 @@ import { profilesActions, profilesFeature } from './profiles.feature';
                   <td>
                     @if (f.meaning; as m) {
                       {{ m.words
-                      }}<small class="soft">{{ m.share < 1 ? ' but for ' + percent(1 - m.share) : '' }}</small>
+                      }}<small class="soft">{{ m.share < 1 ? phrases.butFor + percent(1 - m.share) : '' }}</small>
                     }
                   </td>
                   <td class="rub">
                     @for (d of f.damages; track d.what) {
-                      <span [title]="'such as ' + d.example">{{ d.what }} ({{ d.count | figure }})</span
+                      <span [title]="phrases.suchAs + d.example">{{ d.what }} ({{ d.count | figure }})</span
                       >{{ $last ? '' : ', ' }}
                     }
                   </td>
@@ -116,20 +130,21 @@ import { profilesActions, profilesFeature } from './profiles.feature';
                     <td colspan="9">
                       <div class="two">
                         <div>
-                          <h3>Most frequent{{ f.topExact ? '' : ', of those that came first' }}</h3>
+                          <h3 i18n>Most frequent{{ f.topExact ? '' : phrases.ofThoseThatCame }}</h3>
                           @for (t of f.top; track t.value) {
                             <p class="line">
                               <a
                                 routerLink="."
                                 [queryParams]="{ name: dataset(), filter: only(f.name, t.value) }"
                                 title="Show the rows with this value"
+                                i18n-title
                                 ><code>{{ t.value }}</code></a
                               ><i [style.width.px]="width(t.count, f.top[0]!.count)"></i>{{ t.count | figure }}
                             </p>
                           }
                         </div>
                         <div>
-                          <h3>Patterns <small class="soft">A a letters, 9 digits</small></h3>
+                          <h3 i18n>Patterns <small class="soft">A a letters, 9 digits</small></h3>
                           @for (p of f.patterns; track p.value) {
                             <p class="line">
                               <code>{{ p.value }}</code><i [style.width.px]="width(p.count, f.patterns[0]!.count)"></i
@@ -247,6 +262,7 @@ import { profilesActions, profilesFeature } from './profiles.feature';
   `,
 })
 export class ValuesComponent {
+  protected readonly phrases = PHRASES;
   readonly id = input.required<string>();
   readonly dataset = input.required<string>();
   private readonly store = inject(Store);
@@ -275,15 +291,15 @@ export class ValuesComponent {
     const near = p.fields.filter((f) => f.filled === read && f.distinct >= read * 0.98 && f.distinct < read);
     if (p.keys.length === 0)
       return near.length > 0
-        ? `No field tells all records apart; ${firstOf(
-            near.map((f) => `${f.name} nearly does (${figure(f.distinct)} different)`),
+        ? $localize`No field tells all records apart; ${firstOf(
+            near.map((f) => $localize`${f.name} nearly does (${figure(f.distinct)} different)`),
             6,
           )}.`
-        : 'No field, pair or triple tells all records apart.';
+        : $localize`No field, pair or triple tells all records apart.`;
     const combined = p.keys[0]!.length > 1;
-    const among = combined && p.keysTriedOn < p.records ? ` (among the first ${figure(p.keysTriedOn)})` : '';
-    return `What tells all records apart${among}: ${firstOf(
-      p.keys.map((k) => k.join(' with ')),
+    const among = combined && p.keysTriedOn < p.records ? $localize` (among the first ${figure(p.keysTriedOn)})` : '';
+    return $localize`What tells all records apart${among}\: ${firstOf(
+      p.keys.map((k) => k.join($localize` with `)),
       6,
       '; ',
     )}.`;
@@ -291,7 +307,9 @@ export class ValuesComponent {
 
   protected looked(k: Knowledge): string {
     const n = figure(k.result!.profile.records);
-    return k.rowLimit === null ? `All ${n} records were looked at` : `The first ${n} records were looked at`;
+    return k.rowLimit === null
+      ? $localize`All ${n} records were looked at`
+      : $localize`The first ${n} records were looked at`;
   }
   protected isKey(name: string): boolean {
     return this.singleKeys().has(name);
@@ -302,7 +320,7 @@ export class ValuesComponent {
   }
   protected percent(share: number): string {
     const percent = share * 100;
-    if (percent > 0 && percent < 0.1) return `under ${decimal(0.1)} %`;
+    if (percent > 0 && percent < 0.1) return $localize`under ${decimal(0.1)} %`;
     return `${decimal(percent, percent > 99.9 && percent < 100 ? 2 : percent < 10 ? 1 : 0)} %`;
   }
   protected width(count: number, most: number): number {

@@ -3,16 +3,22 @@ import type { RunCounts } from '@versicle/contract';
 import { figure } from '../shared/words';
 
 const PARTS = [
-  ['filtered', 'filtered out'],
+  ['filtered', $localize`filtered out`],
   ['skipped', 'skipped'],
   ['unchanged', 'unchanged'],
-  ['unmatched', 'taken by none'],
+  ['unmatched', $localize`taken by none`],
   ['delivered', 'delivered'],
   ['failed', 'failed'],
   ['waiting', 'waiting'],
 ] as const;
 /** Said only where there are any. */
 const SELDOM: ReadonlySet<string> = new Set(['unchanged', 'unmatched', 'waiting']);
+
+/** What the template says in one case or another. */
+const PHRASES = {
+  itAddsUp: $localize`· it adds up`,
+  itDoesNotAdd: $localize`· it does not add up`,
+};
 
 /** What became of what was read: a proportional band that adds up, and the sum as a sentence. */
 @Component({
@@ -27,7 +33,7 @@ const SELDOM: ReadonlySet<string> = new Set(['unchanged', 'unmatched', 'waiting'
       }
     </div>
     <p class="sum">
-      <span
+      <span i18n
         ><b>{{ read() }}</b> read</span
       ><i>=</i>
       @for (part of parts(); track part.key; let last = $last) {
@@ -38,7 +44,7 @@ const SELDOM: ReadonlySet<string> = new Set(['unchanged', 'unmatched', 'waiting'
           <i>+</i>
         }
       }
-      <i>{{ addsUp() ? '· it adds up' : '· it does not add up' }}{{ remarks() }}</i>
+      <i>{{ addsUp() ? phrases.itAddsUp : phrases.itDoesNotAdd }}{{ remarks() }}</i>
     </p>
   `,
   styles: `
@@ -100,6 +106,7 @@ const SELDOM: ReadonlySet<string> = new Set(['unchanged', 'unmatched', 'waiting'
   `,
 })
 export class BandComponent {
+  protected readonly phrases = PHRASES;
   readonly counts = input.required<RunCounts>();
   /** What became of the records that passed. */
   readonly words = input('delivered');
@@ -115,6 +122,6 @@ export class BandComponent {
   protected readonly addsUp = computed(() => this.counts().read === this.parts().reduce((sum, p) => sum + p.n, 0));
   protected readonly remarks = computed(() => {
     const { remarks } = this.counts();
-    return remarks === 0 ? '' : `; ${figure(remarks)} ${remarks === 1 ? 'remark' : 'remarks'} besides`;
+    return remarks === 0 ? '' : $localize`; ${figure(remarks)} ${remarks === 1 ? 'remark' : 'remarks'} besides`;
   });
 }

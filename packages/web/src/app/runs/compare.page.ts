@@ -23,6 +23,16 @@ import { idle } from '../shared/loadable';
 import { compareActions, compareFeature } from './compare.feature';
 import { comparedCauses, comparedFigures, comparedSteps } from './compared';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  twoRunsOf: $localize`Two runs of `,
+  twoRuns: $localize`Two runs`,
+  another: $localize`another`,
+  notThere: $localize`not there`,
+  new: $localize`new`,
+  gone: $localize`gone`,
+};
+
 /** Two runs of a plan beside each other: their figures, their steps, and what failed in one and not in the other. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -38,13 +48,14 @@ import { comparedCauses, comparedFigures, comparedSteps } from './compared';
   ],
   template: `
     <div class="page">
-      <h1>{{ two() ? 'Two runs of ' + two()!.other.planName : 'Two runs' }}</h1>
-      <p class="sub">What the later one did otherwise. Choose any two runs of the plan.</p>
+      <h1>{{ two() ? phrases.twoRunsOf + two()!.other.planName : phrases.twoRuns }}</h1>
+      <p i18n class="sub">What the later one did otherwise. Choose any two runs of the plan.</p>
       <div class="which">
-        <vs-field label="The earlier run">
+        <vs-field label="The earlier run" i18n-label>
           <nz-select
             nzId="compare-one"
             aria-label="The earlier run"
+            i18n-aria-label
             nzShowSearch
             [ngModel]="oneId()"
             (ngModelChange)="choose($event, id())"
@@ -54,10 +65,11 @@ import { comparedCauses, comparedFigures, comparedSteps } from './compared';
             }
           </nz-select>
         </vs-field>
-        <vs-field label="The later run">
+        <vs-field label="The later run" i18n-label>
           <nz-select
             nzId="compare-other"
             aria-label="The later run"
+            i18n-aria-label
             nzShowSearch
             [ngModel]="id()"
             (ngModelChange)="choose(oneId(), $event)"
@@ -72,34 +84,34 @@ import { comparedCauses, comparedFigures, comparedSteps } from './compared';
       @if (oneId() !== null) {
         <vs-loading [of]="earlier()" (again)="ask(oneId()!)" />
       } @else if (later().value !== null && list().value !== null) {
-        <p class="soft">There is no earlier run of this plan to compare it with.</p>
+        <p i18n class="soft">There is no earlier run of this plan to compare it with.</p>
       }
       @if (two(); as t) {
-        <table class="t figures" aria-label="Figures">
+        <table class="t figures" aria-label="Figures" i18n-aria-label>
           <thead>
             <tr>
               <td></td>
               <th class="n">
-                <a [routerLink]="['/runs', t.one.id]">run {{ t.one.id }}</a>
+                <a i18n [routerLink]="['/runs', t.one.id]">run {{ t.one.id }}</a>
               </th>
               <th class="n">
-                <a [routerLink]="['/runs', t.other.id]">run {{ t.other.id }}</a>
+                <a i18n [routerLink]="['/runs', t.other.id]">run {{ t.other.id }}</a>
               </th>
-              <th class="n">more or less</th>
+              <th i18n class="n">more or less</th>
             </tr>
           </thead>
           <tbody>
             <tr>
-              <td>State</td>
+              <td i18n>State</td>
               <td class="n"><vs-state [state]="t.one.state" /></td>
               <td class="n"><vs-state [state]="t.other.state" /></td>
               <td></td>
             </tr>
             <tr>
-              <td>Carried out</td>
+              <td i18n>Carried out</td>
               <td class="n">{{ carried(t.one) }}</td>
               <td class="n">{{ carried(t.other) }}</td>
-              <td class="n soft">{{ carried(t.one) === carried(t.other) ? '' : 'another' }}</td>
+              <td class="n soft">{{ carried(t.one) === carried(t.other) ? '' : phrases.another }}</td>
             </tr>
             @for (f of figures(); track f.name) {
               <tr>
@@ -112,15 +124,15 @@ import { comparedCauses, comparedFigures, comparedSteps } from './compared';
           </tbody>
         </table>
         @if (steps().length > 0) {
-          <h2>By step</h2>
-          <table class="t" aria-label="Steps of both">
+          <h2 i18n>By step</h2>
+          <table class="t" aria-label="Steps of both" i18n-aria-label>
             <thead>
               <tr>
-                <th>Step</th>
-                <th class="n">Delivered, {{ t.one.id }}</th>
-                <th class="n">Delivered, {{ t.other.id }}</th>
-                <th class="n">Failed, {{ t.one.id }}</th>
-                <th class="n">Failed, {{ t.other.id }}</th>
+                <th i18n>Step</th>
+                <th i18n class="n">Delivered, {{ t.one.id }}</th>
+                <th i18n class="n">Delivered, {{ t.other.id }}</th>
+                <th i18n class="n">Failed, {{ t.one.id }}</th>
+                <th i18n class="n">Failed, {{ t.other.id }}</th>
               </tr>
             </thead>
             <tbody>
@@ -129,7 +141,7 @@ import { comparedCauses, comparedFigures, comparedSteps } from './compared';
                   <td class="words">{{ s.words }}</td>
                   @for (r of [s.one, s.other]; track $index) {
                     <td class="n mono">
-                      {{ r === null ? 'not there' : moves(r) ? (r.counts.delivered | figure) : '' }}
+                      {{ r === null ? phrases.notThere : moves(r) ? (r.counts.delivered | figure) : '' }}
                     </td>
                   }
                   @for (r of [s.one, s.other]; track $index) {
@@ -142,16 +154,16 @@ import { comparedCauses, comparedFigures, comparedSteps } from './compared';
             </tbody>
           </table>
         }
-        <h2>What failed, by cause</h2>
+        <h2 i18n>What failed, by cause</h2>
         @if (causes().length === 0) {
-          <p class="soft">Nothing failed in either of them.</p>
+          <p i18n class="soft">Nothing failed in either of them.</p>
         } @else {
-          <table class="t" aria-label="Causes of both">
+          <table class="t" aria-label="Causes of both" i18n-aria-label>
             <thead>
               <tr>
-                <th>Cause</th>
-                <th class="n">run {{ t.one.id }}</th>
-                <th class="n">run {{ t.other.id }}</th>
+                <th i18n>Cause</th>
+                <th i18n class="n">run {{ t.one.id }}</th>
+                <th i18n class="n">run {{ t.other.id }}</th>
                 <td></td>
               </tr>
             </thead>
@@ -162,7 +174,7 @@ import { comparedCauses, comparedFigures, comparedSteps } from './compared';
                   <td class="n mono">{{ c.one | figure }}</td>
                   <td class="n mono">{{ c.other | figure }}</td>
                   <td class="n" [class.rub]="c.one === 0">
-                    {{ c.one === 0 ? 'new' : c.other === 0 ? 'gone' : '' }}
+                    {{ c.one === 0 ? phrases.new : c.other === 0 ? phrases.gone : '' }}
                   </td>
                 </tr>
               }
@@ -214,6 +226,7 @@ import { comparedCauses, comparedFigures, comparedSteps } from './compared';
   `,
 })
 export class ComparePage {
+  protected readonly phrases = PHRASES;
   /** The later run. */
   readonly id = input.required({ transform: numberAttribute });
   /** The earlier one; left out, the last before it. */
@@ -243,7 +256,7 @@ export class ComparePage {
   protected readonly causes = computed(() => comparedCauses(this.two()!.one, this.two()!.other));
 
   constructor() {
-    pageTitle(() => (this.two() === null ? null : `Runs ${this.two()!.one.id} and ${this.two()!.other.id}`));
+    pageTitle(() => (this.two() === null ? null : $localize`Runs ${this.two()!.one.id} and ${this.two()!.other.id}`));
     effect(() => this.ask(this.id()));
     effect(() => {
       const one = this.oneId();
@@ -264,15 +277,16 @@ export class ComparePage {
     return r.kind !== 'sql' && r.kind !== 'request';
   }
   protected words(r: RunSummary): string {
-    return `run ${r.id}, ${timeWords(r.startedAt ?? r.createdAt)}, ${r.kind === 'replay' ? 'replay, ' : ''}${r.state}`;
+    return $localize`run ${r.id}, ${timeWords(r.startedAt ?? r.createdAt)}, ${r.kind === 'replay' ? 'replay, ' : ''}${r.state}`;
   }
   protected carried(r: {
     readonly revision: number | null;
     readonly planVersion: number | null;
     readonly only: string | null;
   }): string {
-    const what = r.revision !== null ? `revision ${r.revision}` : `version ${r.planVersion} of the plan`;
-    return r.only === null ? what : `${what}, only ${r.only}`;
+    const what =
+      r.revision !== null ? $localize`revision ${r.revision}` : $localize`version ${r.planVersion} of the plan`;
+    return r.only === null ? what : $localize`${what}, only ${r.only}`;
   }
   protected choose(one: number | null, other: number | null): void {
     if (one === null || other === null) return;

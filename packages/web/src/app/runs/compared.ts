@@ -12,15 +12,15 @@ export interface ComparedFigure {
 }
 
 const COUNTS = [
-  ['read', 'Read'],
-  ['filtered', 'Filtered out'],
-  ['skipped', 'Skipped'],
-  ['unchanged', 'Unchanged'],
-  ['unmatched', 'Taken by none'],
-  ['delivered', 'Delivered'],
-  ['failed', 'Failed'],
-  ['waiting', 'Waiting'],
-  ['remarks', 'Remarks'],
+  ['read', $localize`Read`],
+  ['filtered', $localize`Filtered out`],
+  ['skipped', $localize`Skipped`],
+  ['unchanged', $localize`Unchanged`],
+  ['unmatched', $localize`Taken by none`],
+  ['delivered', $localize`Delivered`],
+  ['failed', $localize`Failed`],
+  ['waiting', $localize`Waiting`],
+  ['remarks', $localize`Remarks`],
 ] as const;
 /** What is shown only where one of the two has some. */
 const SELDOM: ReadonlySet<string> = new Set(['filtered', 'skipped', 'unchanged', 'unmatched', 'waiting', 'remarks']);
@@ -41,7 +41,7 @@ export function comparedFigures(one: Compared, other: Compared): ComparedFigure[
   );
   const [a, b] = [millisOf(one), millisOf(other)];
   const took = {
-    name: 'Took',
+    name: $localize`Took`,
     one: a === null ? '' : durationWords(a),
     other: b === null ? '' : durationWords(b),
     more: a === null || b === null ? '' : signed(b - a, durationWords),
@@ -49,7 +49,7 @@ export function comparedFigures(one: Compared, other: Compared): ComparedFigure[
   };
   const [speed, otherSpeed] = [speedOf(one), speedOf(other)];
   const rate = {
-    name: 'Records a second',
+    name: $localize`Records a second`,
     one: speed === null ? '' : figure(Math.round(speed)),
     other: otherSpeed === null ? '' : figure(Math.round(otherSpeed)),
     more: speed === null || otherSpeed === null || speed === 0 ? '' : `× ${decimal(otherSpeed / speed, 2)}`,

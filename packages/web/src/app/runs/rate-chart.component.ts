@@ -32,7 +32,7 @@ export class RateChartComponent {
   readonly samples = input.required<RunDetail['samples']>();
   private readonly canvas = viewChild.required<ElementRef<HTMLCanvasElement>>('canvas');
   private readonly chart = signal<Chart<'line', { x: number; y: number }[]> | null>(null);
-  protected readonly words = signal('Records a second');
+  protected readonly words = signal($localize`Records a second`);
 
   constructor() {
     afterNextRender(() => this.chart.set(makeChart(this.canvas().nativeElement)));
@@ -40,7 +40,9 @@ export class RateChartComponent {
     effect(() => {
       const chart = this.chart();
       const points = ratesOf(this.samples());
-      this.words.set(`Records settled a second, at most ${figure(Math.round(Math.max(0, ...points.map((p) => p.y))))}`);
+      this.words.set(
+        $localize`Records settled a second, at most ${figure(Math.round(Math.max(0, ...points.map((p) => p.y))))}`,
+      );
       if (!chart) return;
       chart.data.datasets[0]!.data = points;
       chart.update('none');

@@ -4,29 +4,35 @@ import type { RunStep, RunSummary } from '@versicle/contract';
 import { StateComponent } from '../shared/states.component';
 import { durationWords, FigurePipe } from '../shared/words';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  notBegun: $localize`not begun`,
+  waitsForTheSteps: $localize`waits for the steps before it`,
+};
+
 /** The steps of a run as the plan says them, each with what has become of it. */
 @Component({
   selector: 'vs-run-steps',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [FigurePipe, RouterLink, StateComponent],
   template: `
-    <table aria-label="Steps">
+    <table aria-label="Steps" i18n-aria-label>
       <thead>
         <tr>
-          <th>Step</th>
-          <th>State</th>
-          <th class="n">Read</th>
+          <th i18n>Step</th>
+          <th i18n>State</th>
+          <th i18n class="n">Read</th>
           @if (leaves()) {
-            <th class="n">Left out</th>
+            <th i18n class="n">Left out</th>
           }
-          <th class="n">Unchanged</th>
+          <th i18n class="n">Unchanged</th>
           @if (shares()) {
-            <th class="n">To none</th>
+            <th i18n class="n">To none</th>
           }
-          <th class="n">Delivered</th>
-          <th class="n">Failed</th>
-          <th class="n">Waiting</th>
-          <th class="n">Took</th>
+          <th i18n class="n">Delivered</th>
+          <th i18n class="n">Failed</th>
+          <th i18n class="n">Waiting</th>
+          <th i18n class="n">Took</th>
         </tr>
       </thead>
       <tbody>
@@ -37,7 +43,7 @@ import { durationWords, FigurePipe } from '../shared/words';
                 <span class="words soft">{{ s.words }}</span>
               </td>
               <td [attr.colspan]="wide() - 1" class="dim">
-                {{ over() ? 'not begun' : 'waits for the steps before it' }}
+                {{ over() ? phrases.notBegun : phrases.waitsForTheSteps }}
               </td>
             </tr>
           }
@@ -52,7 +58,7 @@ import { durationWords, FigurePipe } from '../shared/words';
               <td><vs-state [state]="r.state" /></td>
               <td class="n">{{ moves(r) ? (r.counts.read | figure) : '' }}</td>
               @if (leaves()) {
-                <td class="n" title="by a filter or a skip">
+                <td class="n" title="by a filter or a skip" i18n-title>
                   {{ moves(r) ? (r.counts.filtered + r.counts.skipped | figure) : '' }}
                 </td>
               }
@@ -118,6 +124,7 @@ import { durationWords, FigurePipe } from '../shared/words';
   `,
 })
 export class RunStepsComponent {
+  protected readonly phrases = PHRASES;
   readonly steps = input.required<readonly RunStep[]>();
   /** Whether records are shared out in it, so that some may be taken by none. */
   protected readonly shares = computed(() => this.steps().some((s) => s.runs.some((r) => r.counts.unmatched > 0)));

@@ -23,6 +23,36 @@ import { RunStepsComponent } from './run-steps.component';
 import { runsActions, runsFeature } from './runs.feature';
 import { UnmatchedComponent } from './unmatched.component';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  replay: $localize`replay`,
+  run: $localize`run`,
+  failedRecordsSentAgain: $localize`failed records sent again`,
+  onlyTheFirst: $localize`only the first `,
+  only: $localize`only `,
+  allRecords: $localize`all records`,
+  recordWaits: $localize`record waits`,
+  recordsWait: $localize`records wait`,
+  recordThatWasDelivered: $localize`record that was delivered before is`,
+  recordsThatWereDelivered: $localize`records that were delivered before are`,
+  itBrokeOff: $localize`It broke off. `,
+  loadedNotInPlace: $localize`loaded, not in place yet`,
+  delivered: $localize`delivered`,
+  itHasNotBegun: $localize`It has not begun yet.`,
+  nothingIsSentBefore: $localize`Nothing is sent before the window opens.`,
+  theFirstChunkIs: $localize`The first chunk is on its way.`,
+  nothingWasRead: $localize`Nothing was read.`,
+  allLines: $localize`All lines`,
+  onlyWarningsAndErrors: $localize`Only warnings and errors (`,
+  error: $localize`Error: `,
+  warning: $localize`Warning: `,
+  nothingIsToldYet: $localize`Nothing is told yet.`,
+  noLineHasThese: $localize`No line has these words.`,
+  whatFailedCouldNot: $localize`What failed could not be shared out; the run of the share has it.`,
+  nothingSoFar: $localize`Nothing so far.`,
+  nothingFailed: $localize`Nothing failed.`,
+};
+
 /** One run: what became of what was read, how fast, what happened, and what failed. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -45,25 +75,25 @@ import { UnmatchedComponent } from './unmatched.component';
       @if (run(); as r) {
         <div class="top">
           <h1>{{ r.planName }}</h1>
-          <span class="mono dim">{{ r.kind === 'replay' ? 'replay' : 'run' }} {{ r.id }}</span>
+          <span class="mono dim">{{ r.kind === 'replay' ? phrases.replay : phrases.run }} {{ r.id }}</span>
           <vs-state [state]="r.state" />
           <span class="grow"></span>
           @if (r.state === 'paused') {
-            <button type="button" class="btn first" (click)="resume()">Let it go on</button>
+            <button i18n type="button" class="btn first" (click)="resume()">Let it go on</button>
           }
           @if (going() && r.kind !== 'sql' && r.kind !== 'request') {
-            <button type="button" class="btn" (click)="pause()">Pause</button>
+            <button i18n type="button" class="btn" (click)="pause()">Pause</button>
           }
           @if (going() || r.state === 'paused') {
-            <button type="button" class="btn" (click)="cancel()">Cancel the run</button>
+            <button i18n type="button" class="btn" (click)="cancel()">Cancel the run</button>
           } @else if (r.finishedAt !== null) {
             @if (r.kind !== 'replay' && r.parent === null) {
-              <a class="btn quiet" [routerLink]="['/runs', r.id, 'compare']">Compare …</a>
+              <a i18n class="btn quiet" [routerLink]="['/runs', r.id, 'compare']">Compare …</a>
             }
-            <a class="btn" routerLink="/plans" [queryParams]="{ start: r.plan }">Run the plan again …</a>
+            <a i18n class="btn" routerLink="/plans" [queryParams]="{ start: r.plan }">Run the plan again …</a>
           }
         </div>
-        <p class="sub">
+        <p i18n class="sub">
           Started by {{ r.startedBy }} {{ when() }} ·
           @if (r.parent !== null) {
             the step <code>{{ r.step }}</code> of <a [routerLink]="['/runs', r.parent]">run {{ r.parent }}</a> ·
@@ -72,12 +102,12 @@ import { UnmatchedComponent } from './unmatched.component';
             revision {{ r.revision }} of <a [routerLink]="['/mappings', r.mapping]">{{ r.mappingName }}</a> ·
             {{
               r.kind === 'replay'
-                ? 'failed records sent again'
+                ? phrases.failedRecordsSentAgain
                 : r.rowLimit !== null
-                  ? 'only the first ' + (r.rowLimit | figure)
+                  ? phrases.onlyTheFirst + (r.rowLimit | figure)
                   : r.only
-                    ? 'only ' + r.only
-                    : 'all records'
+                    ? phrases.only + r.only
+                    : phrases.allRecords
             }}
             ·
           } @else if (r.planVersion !== null) {
@@ -97,7 +127,7 @@ import { UnmatchedComponent } from './unmatched.component';
           <p class="rub" role="alert">{{ problem() }}</p>
         }
         @if (r.waitsFor; as first) {
-          <p class="soft" role="status">
+          <p i18n class="soft" role="status">
             It begins when <a [routerLink]="['/runs', first.id]">run {{ first.id }}</a> of {{ first.planName }} is over:
             {{ first.because }}.
           </p>
@@ -106,8 +136,9 @@ import { UnmatchedComponent } from './unmatched.component';
           <p class="rub" role="status">{{ r.stranded }}</p>
         }
         @if (going() && r.counts.waiting > 0) {
-          <p class="soft" role="status">
-            {{ r.counts.waiting | figure }} {{ r.counts.waiting === 1 ? 'record waits' : 'records wait' }} to be sent;
+          <p i18n class="soft" role="status">
+            {{ r.counts.waiting | figure }} {{ r.counts.waiting === 1 ? phrases.recordWaits : phrases.recordsWait }} to
+            be sent;
             @if (r.opens; as opens) {
               the window of the target opens in {{ untilWords(opens) }}, at {{ clockOf(opens) }}.
             } @else {
@@ -117,15 +148,15 @@ import { UnmatchedComponent } from './unmatched.component';
           </p>
         }
         @if (r.opens !== null && r.counts.waiting === 0) {
-          <p class="soft" role="status">
+          <p i18n class="soft" role="status">
             The window of the target is closed. It goes on when that opens, in {{ untilWords(r.opens) }}, at
             {{ clockOf(r.opens) }}.
           </p>
         }
         @if (r.gone !== null && r.gone.done > 0) {
-          <p class="soft">
+          <p i18n class="soft">
             {{ r.gone.done | figure }}
-            {{ r.gone.done === 1 ? 'record that was delivered before is' : 'records that were delivered before are' }}
+            {{ r.gone.done === 1 ? phrases.recordThatWasDelivered : phrases.recordsThatWereDelivered }}
             gone from the source, and {{ r.gone.how }} in the target; the log names them.
           </p>
         }
@@ -134,23 +165,23 @@ import { UnmatchedComponent } from './unmatched.component';
             <p><vs-said [text]="r.error ?? ''" /></p>
             <p class="do">
               <button type="button" class="btn" (click)="replaceAll()">{{ yes() }}</button>
-              <button type="button" class="btn" (click)="cancel()">Leave it as it is</button>
+              <button i18n type="button" class="btn" (click)="cancel()">Leave it as it is</button>
             </p>
           </div>
         } @else if (r.error) {
           <div class="broken" role="alert">
-            <p>{{ r.state === 'broken' ? 'It broke off. ' : '' }}<vs-said [text]="r.error" /></p>
+            <p>{{ r.state === 'broken' ? phrases.itBrokeOff : '' }}<vs-said [text]="r.error" /></p>
             @if (r.state === 'broken') {
               <p class="do">
-                <button type="button" class="btn" (click)="takeUp()">Take it up again</button>
-                <button type="button" class="btn" (click)="cancel()">Give it up</button>
+                <button i18n type="button" class="btn" (click)="takeUp()">Take it up again</button>
+                <button i18n type="button" class="btn" (click)="cancel()">Give it up</button>
                 @if (r.mapping !== null) {
-                  <span
+                  <span i18n
                     >It goes on after the {{ r.counts.read - r.counts.waiting | figure }} records that are
                     settled.</span
                   >
                 } @else {
-                  <span>Steps that ended well are not carried out again.</span>
+                  <span i18n>Steps that ended well are not carried out again.</span>
                 }
               </p>
             }
@@ -162,7 +193,7 @@ import { UnmatchedComponent } from './unmatched.component';
         @if (r.state !== 'queued' && movesRecords()) {
           <vs-band
             [counts]="r.counts"
-            [words]="r.state === 'asks' && !r.gone?.asked ? 'loaded, not in place yet' : 'delivered'"
+            [words]="r.state === 'asks' && !r.gone?.asked ? phrases.loadedNotInPlace : phrases.delivered"
           />
         }
         @if (r.kind === 'share') {
@@ -176,7 +207,7 @@ import { UnmatchedComponent } from './unmatched.component';
         <div class="grid">
           <div>
             @if (r.mapping !== null) {
-              <h2>Rate <small>records settled a second</small></h2>
+              <h2 i18n>Rate <small>records settled a second</small></h2>
             }
             @if (r.samples.length > 0) {
               <vs-rate-chart [samples]="r.samples" />
@@ -184,16 +215,16 @@ import { UnmatchedComponent } from './unmatched.component';
               <p class="soft">
                 {{
                   r.state === 'queued'
-                    ? 'It has not begun yet.'
+                    ? phrases.itHasNotBegun
                     : r.opens !== null
-                      ? 'Nothing is sent before the window opens.'
+                      ? phrases.nothingIsSentBefore
                       : going()
-                        ? 'The first chunk is on its way.'
-                        : 'Nothing was read.'
+                        ? phrases.theFirstChunkIs
+                        : phrases.nothingWasRead
                 }}
               </p>
             }
-            <h2 class="of-log">
+            <h2 i18n class="of-log">
               Log
               @if (r.logLines > r.log.length) {
                 <small>the newest {{ r.log.length | figure }} of {{ r.logLines | figure }} lines</small>
@@ -204,7 +235,9 @@ import { UnmatchedComponent } from './unmatched.component';
                   class="input"
                   type="search"
                   aria-label="Find in the log"
+                  i18n-aria-label
                   placeholder="Find in the log"
+                  i18n-placeholder
                   [value]="search()"
                   (input)="search.set($any($event.target).value)"
                 />
@@ -216,27 +249,27 @@ import { UnmatchedComponent } from './unmatched.component';
                   [attr.aria-pressed]="loudOnly()"
                   (click)="loudOnly.set(!loudOnly())"
                 >
-                  {{ loudOnly() ? 'All lines' : 'Only warnings and errors (' + loud() + ')' }}
+                  {{ loudOnly() ? phrases.allLines : phrases.onlyWarningsAndErrors + loud() + ')' }}
                 </button>
               }
               <a class="btn quiet" [href]="'/api/runs/' + r.id + '/log.txt'" download>Download</a>
             </h2>
-            <div class="log" tabindex="0" role="log" aria-label="Log of the run">
+            <div class="log" tabindex="0" role="log" aria-label="Log of the run" i18n-aria-label>
               @for (line of log(); track $index) {
                 <div [class]="line.level">
                   <span>{{ clock(line.at) }}</span>
                   @if (line.level !== 'info') {
-                    <b>{{ line.level === 'error' ? 'Error: ' : 'Warning: ' }}</b>
+                    <b>{{ line.level === 'error' ? phrases.error : phrases.warning }}</b>
                   }
                   {{ line.message }}
                 </div>
               } @empty {
-                <p class="soft">{{ search() === '' ? 'Nothing is told yet.' : 'No line has these words.' }}</p>
+                <p class="soft">{{ search() === '' ? phrases.nothingIsToldYet : phrases.noLineHasThese }}</p>
               }
             </div>
           </div>
           <div>
-            <h2>Failed, by cause</h2>
+            <h2 i18n>Failed, by cause</h2>
             @for (c of r.causes; track c.mapping + c.line + c.cause) {
               <a
                 class="c"
@@ -249,16 +282,16 @@ import { UnmatchedComponent } from './unmatched.component';
               <p class="soft">
                 {{
                   r.counts.failed > 0
-                    ? 'What failed could not be shared out; the run of the share has it.'
+                    ? phrases.whatFailedCouldNot
                     : going()
-                      ? 'Nothing so far.'
-                      : 'Nothing failed.'
+                      ? phrases.nothingSoFar
+                      : phrases.nothingFailed
                 }}
               </p>
             }
             @if (r.causes.length > 0) {
               <p class="all">
-                <a routerLink="/failures" [queryParams]="{ run: r.id, state: 'any' }"
+                <a i18n routerLink="/failures" [queryParams]="{ run: r.id, state: 'any' }"
                   >Open all {{ r.counts.failed | figure }}</a
                 >
               </p>
@@ -359,6 +392,7 @@ import { UnmatchedComponent } from './unmatched.component';
   `,
 })
 export class RunPage {
+  protected readonly phrases = PHRASES;
   readonly id = input.required({ transform: numberAttribute });
   private readonly store = inject(Store);
   protected readonly loading = this.store.selectSignal(runsFeature.selectRun);
@@ -389,36 +423,37 @@ export class RunPage {
   protected readonly clockOf = timeWords;
   protected untilWords(time: string): string {
     const minutes = Math.max(1, Math.ceil((Date.parse(time) - Date.now()) / 60_000));
-    return minutes < 60 ? `${minutes} min` : `${Math.floor(minutes / 60)} h ${minutes % 60} min`;
+    return minutes < 60 ? $localize`${minutes} min` : $localize`${Math.floor(minutes / 60)} h ${minutes % 60} min`;
   }
   /** “ · 104 requests, 2.1 MB sent”. */
   protected readonly requests = computed(() => {
     const { requests = 0, bytesSent = 0 } = this.run() ?? {};
     if (requests === 0) return '';
-    const bytes = bytesSent === 0 ? '' : `, ${bytesWords(bytesSent)} sent`;
+    const bytes = bytesSent === 0 ? '' : $localize`, ${bytesWords(bytesSent)} sent`;
     return ` · ${figure(requests)} ${requests === 1 ? 'request' : 'requests'}${bytes}`;
   });
   protected readonly course = computed(() => {
     const r = this.run();
-    if (!r?.startedAt) return r?.state === 'queued' ? 'waiting for its turn' : 'did not begin';
+    if (!r?.startedAt) return r?.state === 'queued' ? $localize`waiting for its turn` : $localize`did not begin`;
     const end = r.finishedAt === null ? Date.now() : Date.parse(r.finishedAt);
     const took = Math.max(1, end - Date.parse(r.startedAt));
     const settled = r.counts.read - r.counts.waiting;
     if (!this.movesRecords())
-      return r.finishedAt !== null ? `took ${durationWords(took)}` : `${durationWords(took)} so far`;
-    const rate = `${figure(Math.round((1000 * settled) / took))} records a second`;
-    if (r.finishedAt !== null) return `took ${durationWords(took)}, ${rate}`;
+      return r.finishedAt !== null ? $localize`took ${durationWords(took)}` : $localize`${durationWords(took)} so far`;
+    const rate = $localize`${figure(Math.round((1000 * settled) / took))} records a second`;
+    if (r.finishedAt !== null) return $localize`took ${durationWords(took)}, ${rate}`;
     const isRead = r.progress && r.progress.total > 0 ? r.progress.done / r.progress.total : 0;
     const share = r.counts.read > 0 ? (isRead * settled) / r.counts.read : 0;
     // While nothing may be sent, the rate so far says nothing of the rest.
-    const left = share > 0.02 && r.opens === null ? `, about ${durationWords(took * (1 / share - 1))} left` : '';
-    return `${durationWords(took)} so far, ${rate}${left}`;
+    const left =
+      share > 0.02 && r.opens === null ? $localize`, about ${durationWords(took * (1 / share - 1))} left` : '';
+    return $localize`${durationWords(took)} so far, ${rate}${left}`;
   });
 
   constructor() {
     pageTitle(() => {
       const r = this.run();
-      return r && `${r.kind === 'replay' ? 'Replay' : 'Run'} ${r.id} · ${r.planName}`;
+      return r && `${r.kind === 'replay' ? $localize`Replay` : $localize`Run`} ${r.id} · ${r.planName}`;
     });
     effect(() => this.open());
   }
@@ -440,9 +475,9 @@ export class RunPage {
   /** What a person says yes to. */
   protected yes(): string {
     const gone = this.run()!.gone;
-    if (!gone?.asked) return 'Replace the content all the same';
-    const them = gone.asked === 1 ? 'the record' : `the ${figure(gone.asked)} records`;
-    return gone.how === 'deleted' ? `Delete ${them} all the same` : `Mark ${them} all the same`;
+    if (!gone?.asked) return $localize`Replace the content all the same`;
+    const them = gone.asked === 1 ? $localize`the record` : $localize`the ${figure(gone.asked)} records`;
+    return gone.how === 'deleted' ? $localize`Delete ${them} all the same` : $localize`Mark ${them} all the same`;
   }
   protected replaceAll(): void {
     this.store.dispatch(runsActions.replaceAll({ id: this.id() }));

@@ -37,9 +37,13 @@ const took = (r: RunSummary): number | null =>
     <div class="page">
       <vs-list
         heading="Runs"
+        i18n-heading
         sentence="Every execution of a plan, the newest first. A replay sends failed records again."
+        i18n-sentence
         finds="Find a run"
+        i18n-finds
         none="Nothing has run yet. Publish a mapping, make a plan of it and start it: what it reads, leaves out, delivers and what fails is shown here."
+        i18n-none
         [of]="runs()"
         [columns]="columns"
         [key]="id"
@@ -55,14 +59,15 @@ const took = (r: RunSummary): number | null =>
           [ngModel]="asked().state ?? 'any'"
           (ngModelChange)="ask({ state: $event === 'any' ? null : $event })"
           aria-label="State of the run"
+          i18n-aria-label
           nzId="state"
         >
-          <nz-option nzValue="any" nzLabel="in any state" />
+          <nz-option nzValue="any" nzLabel="in any state" i18n-nzLabel />
           @for (s of states; track s) {
             <nz-option [nzValue]="s" [nzLabel]="s" />
           }
         </nz-select>
-        <a action class="btn quiet" routerLink="/runs/volume">Volume</a>
+        <a i18n action class="btn quiet" routerLink="/runs/volume">Volume</a>
         <ng-template vsCell="id" [like]="runs()" let-r
           ><a class="mono" [routerLink]="['/runs', r.id]">{{ r.id }}</a></ng-template
         >
@@ -100,21 +105,21 @@ export class RunsPage {
   protected readonly more = this.store.selectSignal(runsFeature.selectMore);
   protected readonly id = (r: RunSummary): number => r.id;
   protected readonly what = ({ kind, mapping, rowLimit, revision }: RunSummary): string => {
-    const few = rowLimit === null ? null : `first ${figure(rowLimit)}`;
-    if (kind === 'replay') return `replay, revision ${revision}`;
-    if (mapping === null) return few === null ? 'the whole plan' : `${few} of each step`;
-    return `${few ?? 'all records'}, revision ${revision}`;
+    const few = rowLimit === null ? null : $localize`first ${figure(rowLimit)}`;
+    if (kind === 'replay') return $localize`replay, revision ${revision}`;
+    if (mapping === null) return few === null ? $localize`the whole plan` : $localize`${few} of each step`;
+    return $localize`${few ?? $localize`all records`}, revision ${revision}`;
   };
   protected readonly columns: readonly Column<RunSummary>[] = [
-    { key: 'id', title: 'Run', value: (r) => r.id },
-    { key: 'plan', title: 'Plan', class: 'name', value: (r) => r.planName },
-    { key: 'what', title: 'What', class: 'soft' },
-    { key: 'state', title: 'State', value: (r) => r.state },
-    { key: 'read', title: 'Read', figures: true, value: (r) => r.counts.read },
-    { key: 'delivered', title: 'Delivered', figures: true, value: (r) => r.counts.delivered },
-    { key: 'failed', title: 'Failed', figures: true, value: (r) => r.counts.failed },
-    { key: 'began', title: 'Began', figures: true, value: (r) => r.startedAt },
-    { key: 'took', title: 'Took', figures: true, value: took },
+    { key: 'id', title: $localize`Run`, value: (r) => r.id },
+    { key: 'plan', title: $localize`Plan`, class: 'name', value: (r) => r.planName },
+    { key: 'what', title: $localize`What`, class: 'soft' },
+    { key: 'state', title: $localize`State`, value: (r) => r.state },
+    { key: 'read', title: $localize`Read`, figures: true, value: (r) => r.counts.read },
+    { key: 'delivered', title: $localize`Delivered`, figures: true, value: (r) => r.counts.delivered },
+    { key: 'failed', title: $localize`Failed`, figures: true, value: (r) => r.counts.failed },
+    { key: 'began', title: $localize`Began`, figures: true, value: (r) => r.startedAt },
+    { key: 'took', title: $localize`Took`, figures: true, value: took },
   ];
   protected readonly asked = computed(
     (): RunsAsked => ({

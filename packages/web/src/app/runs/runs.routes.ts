@@ -16,17 +16,21 @@ export const runsRoutes: Routes = [
       { path: '', loadComponent: () => import('./runs.page').then((m) => m.RunsPage) },
       {
         path: 'volume',
-        title: 'Volume · Versicle',
+        title: $localize`Volume · Versicle`,
         providers: [provideState(volumeFeature), provideEffects(volumeEffects)],
         loadComponent: () => import('../volume/volume.page').then((m) => m.VolumePage),
       },
       {
         path: ':id/compare',
-        title: 'Two runs · Versicle',
+        title: $localize`Two runs · Versicle`,
         providers: [provideState(compareFeature), provideEffects(compareEffects)],
         loadComponent: () => import('./compare.page').then((m) => m.ComparePage),
       },
-      { path: ':id', title: 'Run · Versicle', loadComponent: () => import('./run.page').then((m) => m.RunPage) },
+      {
+        path: ':id',
+        title: $localize`Run · Versicle`,
+        loadComponent: () => import('./run.page').then((m) => m.RunPage),
+      },
     ],
   },
 ];

@@ -15,29 +15,31 @@ const COLUMNS = 6;
   template: `
     @if (found(); as f) {
       @if (f.all > 0) {
-        <h2>
+        <h2 i18n>
           Taken by none <small>{{ f.all | figure }} of the records that were shared out</small>
         </h2>
         @if (f.open > 0) {
           <p class="do">
-            <button type="button" class="btn" [disabled]="busy() || !over()" (click)="again()">
+            <button i18n type="button" class="btn" [disabled]="busy() || !over()" (click)="again()">
               Share {{ f.open | figure }} out again
             </button>
-            <span class="soft">by the conditions that <a [routerLink]="['/plans', plan()]">the plan</a> has now</span>
+            <span i18n class="soft"
+              >by the conditions that <a [routerLink]="['/plans', plan()]">the plan</a> has now</span
+            >
           </p>
         }
         @if (problem()) {
           <p class="rub" role="alert">{{ problem() }}</p>
         }
-        <div class="scroll" tabindex="0" role="region" aria-label="Records taken by none">
+        <div class="scroll" tabindex="0" role="region" aria-label="Records taken by none" i18n-aria-label>
           <table>
             <thead>
               <tr>
-                <th class="n">Row</th>
+                <th i18n class="n">Row</th>
                 @for (name of columns(); track name) {
                   <th>{{ name }}</th>
                 }
-                <th>Why</th>
+                <th i18n>Why</th>
               </tr>
             </thead>
             <tbody>
@@ -50,7 +52,7 @@ const COLUMNS = 6;
                   <td class="why">
                     {{ r.why }}
                     @if (r.sharedBy !== null) {
-                      <a [routerLink]="['/runs', r.sharedBy]">shared out again by run {{ r.sharedBy }}</a>
+                      <a i18n [routerLink]="['/runs', r.sharedBy]">shared out again by run {{ r.sharedBy }}</a>
                     }
                   </td>
                 </tr>
@@ -59,7 +61,7 @@ const COLUMNS = 6;
           </table>
         </div>
         @if (f.all > f.records.length) {
-          <p class="soft">The first {{ f.records.length | figure }} are shown.</p>
+          <p i18n class="soft">The first {{ f.records.length | figure }} are shown.</p>
         }
       }
     }

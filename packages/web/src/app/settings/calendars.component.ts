@@ -10,6 +10,15 @@ import { FieldComponent } from '../shared/form/field.component';
 import { LoadingComponent } from '../shared/loading.component';
 import { settingsActions, settingsFeature } from './settings.feature';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  change: $localize`Change `,
+  remove: $localize`Remove `,
+  itsDayIs: $localize`Its day is`,
+  its: $localize`Its `,
+  daysAre: $localize` days are`,
+};
+
 /** Calendars: days on which plans are not due, or the only ones on which they are. */
 @Component({
   selector: 'vs-calendars',
@@ -18,11 +27,11 @@ import { settingsActions, settingsFeature } from './settings.feature';
   template: `
     <section aria-labelledby="calendars">
       <div class="top">
-        <h2 id="calendars">Calendars</h2>
+        <h2 i18n id="calendars">Calendars</h2>
         <span class="grow"></span>
-        <button type="button" class="btn" (click)="edit(null)">New calendar</button>
+        <button i18n type="button" class="btn" (click)="edit(null)">New calendar</button>
       </div>
-      <p class="soft">
+      <p i18n class="soft">
         Days by their names, for schedules: left out (<i>except on public-holidays</i>), or the only ones.
       </p>
       <vs-loading [of]="calendars()" (again)="load()" />
@@ -30,8 +39,8 @@ import { settingsActions, settingsFeature } from './settings.feature';
         <p class="rub" role="alert">{{ problem() }}</p>
       }
       @if (editing()) {
-        <form (ngSubmit)="save()" aria-label="Calendar">
-          <vs-field label="Name" help="as plans name it, such as public-holidays"
+        <form (ngSubmit)="save()" aria-label="Calendar" i18n-aria-label>
+          <vs-field label="Name" i18n-label help="as plans name it, such as public-holidays" i18n-help
             ><input
               class="input"
               name="name"
@@ -40,12 +49,14 @@ import { settingsActions, settingsFeature } from './settings.feature';
               [readOnly]="known()"
               [(ngModel)]="name"
           /></vs-field>
-          <vs-field label="Days" help="one a line, such as 2026-12-25; or give an iCalendar file">
+          <vs-field label="Days" i18n-label help="one a line, such as 2026-12-25; or give an iCalendar file" i18n-help>
             <textarea class="input mono" name="days" rows="6" [(ngModel)]="days"></textarea>
           </vs-field>
           <div class="acts">
-            <button type="submit" class="btn first" [disabled]="!name().trim() || !days().trim()">Keep the days</button>
-            <label class="btn" tabindex="0" (keydown.enter)="file.click()"
+            <button i18n type="submit" class="btn first" [disabled]="!name().trim() || !days().trim()">
+              Keep the days
+            </button>
+            <label i18n class="btn" tabindex="0" (keydown.enter)="file.click()"
               >From an iCalendar file …
               <input
                 #file
@@ -55,7 +66,7 @@ import { settingsActions, settingsFeature } from './settings.feature';
                 tabindex="-1"
                 (change)="readIn(file)"
             /></label>
-            <button type="button" class="btn quiet" (click)="editing.set(false)">Give up</button>
+            <button i18n type="button" class="btn quiet" (click)="editing.set(false)">Give up</button>
           </div>
         </form>
       }
@@ -67,26 +78,39 @@ import { settingsActions, settingsFeature } from './settings.feature';
             @for (u of c.usedBy; track u.id) {
               <a [routerLink]="['/plans', u.id]">{{ u.name }}</a>
             } @empty {
-              used by no plan
+              <ng-container i18n>used by no plan </ng-container>
             }
           </span>
           <span class="do">
-            <button type="button" class="btn quiet" (click)="edit(c)" [attr.aria-label]="'Change ' + c.name">
+            <button i18n type="button" class="btn quiet" (click)="edit(c)" [attr.aria-label]="phrases.change + c.name">
               Change
             </button>
-            <button type="button" class="btn quiet" (click)="asked.set(c.name)" [attr.aria-label]="'Remove ' + c.name">
+            <button
+              i18n
+              type="button"
+              class="btn quiet"
+              (click)="asked.set(c.name)"
+              [attr.aria-label]="phrases.remove + c.name"
+            >
               Remove …
             </button>
           </span>
         </div>
         @if (asked() === c.name) {
-          <vs-ask [about]="'Remove ' + c.name" does="Remove it" (done)="remove(c)" (letBe)="asked.set(null)"
-            >{{ c.days.length === 1 ? 'Its day is' : 'Its ' + c.days.length + ' days are' }} gone then.</vs-ask
+          <vs-ask
+            i18n
+            [about]="phrases.remove + c.name"
+            does="Remove it"
+            i18n-does
+            (done)="remove(c)"
+            (letBe)="asked.set(null)"
+            >{{ c.days.length === 1 ? phrases.itsDayIs : phrases.its + c.days.length + phrases.daysAre }} gone
+            then.</vs-ask
           >
         }
       } @empty {
         @if (calendars().state === 'loaded' && !editing()) {
-          <p class="soft">No calendar yet.</p>
+          <p i18n class="soft">No calendar yet.</p>
         }
       }
     </section>
@@ -127,6 +151,7 @@ import { settingsActions, settingsFeature } from './settings.feature';
   `,
 })
 export class CalendarsComponent {
+  protected readonly phrases = PHRASES;
   private readonly store = inject(Store);
   protected readonly calendars = this.store.selectSignal(settingsFeature.selectCalendars);
   protected readonly problem = this.store.selectSignal(settingsFeature.selectCalendarProblem);
@@ -150,8 +175,8 @@ export class CalendarsComponent {
   protected about(c: Calendar): string {
     const today = new Date().toISOString().slice(0, 10);
     const next = c.days.find((d) => d >= today);
-    const count = `${c.days.length} ${c.days.length === 1 ? 'day' : 'days'}${c.from === 'icalendar' ? ', from an iCalendar file' : ''}`;
-    return next === undefined ? `${count}; none from today on` : `${count}; next ${next}`;
+    const count = `${c.days.length} ${c.days.length === 1 ? 'day' : 'days'}${c.from === 'icalendar' ? $localize`, from an iCalendar file` : ''}`;
+    return next === undefined ? $localize`${count}; none from today on` : $localize`${count}; next ${next}`;
   }
   protected edit(c: Calendar | null): void {
     this.of.set(c?.name ?? null);

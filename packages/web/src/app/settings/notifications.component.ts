@@ -13,8 +13,15 @@ import { settingsActions, settingsFeature } from './settings.feature';
 const STATES: Readonly<Record<Notification['state'], string>> = {
   waiting: 'waits',
   sent: 'sent',
-  'given up': 'given up',
+  'given up': $localize`given up`,
   seen: 'seen',
+};
+
+/** What the template says in one case or another. */
+const PHRASES = {
+  signWebhooksAnew: $localize`Sign webhooks anew`,
+  signWebhooks: $localize`Sign webhooks`,
+  everybodyHere: $localize`everybody here`,
 };
 
 /** How people are told of plans: by which mail server, in which hours, and what they were told last. */
@@ -24,50 +31,62 @@ const STATES: Readonly<Record<Notification['state'], string>> = {
   imports: [FieldComponent, FormsModule, FullTimePipe, LoadingComponent, RouterLink, SELECT, TimePipe],
   template: `
     <section aria-labelledby="notifications">
-      <h2 id="notifications">Notifications</h2>
-      <p class="soft">Who is told of what stands in each plan. One message for one matter, and one when it is over.</p>
+      <h2 i18n id="notifications">Notifications</h2>
+      <p i18n class="soft">
+        Who is told of what stands in each plan. One message for one matter, and one when it is over.
+      </p>
       <vs-loading [of]="loading()" (again)="load()" />
       @if (loading().value) {
-        <form (ngSubmit)="save()" aria-label="Notifications">
+        <form (ngSubmit)="save()" aria-label="Notifications" i18n-aria-label>
           <div class="row">
-            <vs-field label="Mail goes by" [help]="mailHelp()">
-              <nz-select nzId="mail-system" aria-label="Mail goes by" name="mail" [(ngModel)]="mail">
-                <nz-option nzValue="" nzLabel="the only one there is" />
+            <vs-field label="Mail goes by" i18n-label [help]="mailHelp()">
+              <nz-select nzId="mail-system" aria-label="Mail goes by" i18n-aria-label name="mail" [(ngModel)]="mail">
+                <nz-option nzValue="" nzLabel="the only one there is" i18n-nzLabel />
                 @for (s of mailSystems(); track s.id) {
                   <nz-option [nzValue]="s.id" [nzLabel]="s.name" />
                 }
               </nz-select>
             </vs-field>
-            <vs-field label="Tell again after, hours" help="while it still is not well"
+            <vs-field label="Tell again after, hours" i18n-label help="while it still is not well" i18n-help
               ><input class="input mono narrow" type="number" min="1" max="8760" name="digest" [(ngModel)]="digest"
             /></vs-field>
-            <vs-field label="Quiet hours from" help="such as 22:00; empty: never"
+            <vs-field label="Quiet hours from" i18n-label help="such as 22:00; empty: never" i18n-help
               ><input class="input mono narrow" name="from" [(ngModel)]="from"
             /></vs-field>
-            <vs-field label="to"><input class="input mono narrow" name="to" [(ngModel)]="to" /></vs-field>
-            <vs-field label="in the zone"
+            <vs-field label="to" i18n-label><input class="input mono narrow" name="to" [(ngModel)]="to" /></vs-field>
+            <vs-field label="in the zone" i18n-label
               ><input class="input mono zone" name="zone" spellcheck="false" [(ngModel)]="zone"
             /></vs-field>
           </div>
           <div class="row">
-            <vs-field class="wide" label="Links lead to" help="where people open Versicle; empty: where it listens"
+            <vs-field
+              class="wide"
+              label="Links lead to"
+              i18n-label
+              help="where people open Versicle; empty: where it listens"
+              i18n-help
               ><input class="input mono" name="address" spellcheck="false" [(ngModel)]="address"
             /></vs-field>
-            <button type="submit" class="btn first">Keep this</button>
+            <button i18n type="submit" class="btn first">Keep this</button>
             <button type="button" class="btn" (click)="makeSecret()">
-              {{ loading().value!.signed ? 'Sign webhooks anew' : 'Sign webhooks' }}
+              {{ loading().value!.signed ? phrases.signWebhooksAnew : phrases.signWebhooks }}
             </button>
           </div>
         </form>
-        <form class="row" (ngSubmit)="tryIt()" aria-label="Try whether messages arrive">
-          <vs-field class="wide" label="Try whether a message arrives" help="an address of mail, or of the web"
+        <form class="row" (ngSubmit)="tryIt()" aria-label="Try whether messages arrive" i18n-aria-label>
+          <vs-field
+            class="wide"
+            label="Try whether a message arrives"
+            i18n-label
+            help="an address of mail, or of the web"
+            i18n-help
             ><input class="input mono" name="try" spellcheck="false" autocomplete="off" [(ngModel)]="receiver"
           /></vs-field>
-          <button type="submit" class="btn" [disabled]="!receiver().trim()">Send one</button>
+          <button i18n type="submit" class="btn" [disabled]="!receiver().trim()">Send one</button>
         </form>
       }
       @if (secret(); as s) {
-        <p class="made" role="status">
+        <p i18n class="made" role="status">
           Webhooks are signed with this from now on. It is shown this once: <code>{{ s }}</code>
         </p>
       }
@@ -81,10 +100,10 @@ const STATES: Readonly<Record<Notification['state'], string>> = {
         <table class="rows">
           <thead>
             <tr>
-              <th scope="col">Message</th>
-              <th scope="col">To</th>
-              <th scope="col">State</th>
-              <th scope="col" class="n">When</th>
+              <th i18n scope="col">Message</th>
+              <th i18n scope="col">To</th>
+              <th i18n scope="col">State</th>
+              <th i18n scope="col" class="n">When</th>
             </tr>
           </thead>
           <tbody>
@@ -93,7 +112,7 @@ const STATES: Readonly<Record<Notification['state'], string>> = {
                 <td class="name">
                   <a [routerLink]="m.run === null ? ['/plans', m.plan] : ['/runs', m.run]">{{ m.subject }}</a>
                 </td>
-                <td class="soft">{{ m.means === 'application' ? 'everybody here' : m.receiver }}</td>
+                <td class="soft">{{ m.means === 'application' ? phrases.everybodyHere : m.receiver }}</td>
                 <td [class.rub]="m.problem !== null" [title]="m.problem ?? ''">{{ state(m) }}</td>
                 <td class="n">
                   <span [title]="m.createdAt | fullTime">{{ m.createdAt | time }}</span>
@@ -145,6 +164,7 @@ const STATES: Readonly<Record<Notification['state'], string>> = {
   `,
 })
 export class NotificationsComponent {
+  protected readonly phrases = PHRASES;
   private readonly store = inject(Store);
   protected readonly loading = this.store.selectSignal(settingsFeature.selectSetting);
   protected readonly secret = this.store.selectSignal(settingsFeature.selectSecret);
@@ -157,7 +177,7 @@ export class NotificationsComponent {
     (this.systems().value ?? []).filter((s) => s.connection.kind === 'mail'),
   );
   protected readonly mailHelp = computed(() =>
-    this.mailSystems().length === 0 ? 'connect a mail server under Systems first' : '',
+    this.mailSystems().length === 0 ? $localize`connect a mail server under Systems first` : '',
   );
   private kept<T>(of: (setting: NotificationSetting | null) => T) {
     return linkedSignal(() => of(this.loading().value ?? null));
@@ -180,7 +200,7 @@ export class NotificationsComponent {
   }
   protected state({ state, next, problem }: Notification): string {
     if (state !== 'waiting' || next === null) return STATES[state];
-    return problem === null ? 'is sent when the quiet hours end' : 'is tried again';
+    return problem === null ? $localize`is sent when the quiet hours end` : $localize`is tried again`;
   }
   protected save(): void {
     const [from, to] = [this.from().trim(), this.to().trim()];

@@ -8,12 +8,21 @@ import { bytesWords, FigurePipe, shortDay } from '../shared/words';
 import { settingsActions, settingsFeature } from './settings.feature';
 
 const WORDS: Readonly<Record<KeptFor['name'], readonly [what: string, more: string]>> = {
-  runs: ['Runs', 'with their steps; what they moved stays in the volume, and runs with open failed records stay'],
-  logs: ['Logs', 'line by line'],
-  courses: ['Courses', 'what the rate of a run is drawn from'],
-  records: ['Failed records that are closed', 'with their history'],
-  received: ['What webhooks brought', 'as it came'],
-  messages: ['Messages', 'that were sent, or seen'],
+  runs: [
+    $localize`Runs`,
+    $localize`with their steps; what they moved stays in the volume, and runs with open failed records stay`,
+  ],
+  logs: [$localize`Logs`, $localize`line by line`],
+  courses: [$localize`Courses`, $localize`what the rate of a run is drawn from`],
+  records: [$localize`Failed records that are closed`, $localize`with their history`],
+  received: [$localize`What webhooks brought`, $localize`as it came`],
+  messages: [$localize`Messages`, $localize`that were sent, or seen`],
+};
+
+/** What the template says in one case or another. */
+const PHRASES = {
+  daysFor: $localize`Days for `,
+  megabytesFor: $localize`Megabytes for `,
 };
 
 /** How long what is over is kept, and what that takes. */
@@ -23,8 +32,8 @@ const WORDS: Readonly<Record<KeptFor['name'], readonly [what: string, more: stri
   imports: [AskComponent, FigurePipe, GIVEN, LoadingComponent],
   template: `
     <section aria-labelledby="retention">
-      <h2 id="retention">What is kept</h2>
-      <p class="soft">
+      <h2 i18n id="retention">What is kept</h2>
+      <p i18n class="soft">
         What is over is removed once a day when it is older than this, or beyond this size, the oldest first. What is
         still to be done is never removed.
       </p>
@@ -33,12 +42,12 @@ const WORDS: Readonly<Record<KeptFor['name'], readonly [what: string, more: stri
         <table>
           <thead>
             <tr>
-              <th scope="col">What</th>
-              <th scope="col">Days</th>
-              <th scope="col">MB at the most</th>
-              <th scope="col" class="n">There are</th>
-              <th scope="col" class="n">Take</th>
-              <th scope="col" class="n">Oldest</th>
+              <th i18n scope="col">What</th>
+              <th i18n scope="col">Days</th>
+              <th i18n scope="col">MB at the most</th>
+              <th i18n scope="col" class="n">There are</th>
+              <th i18n scope="col" class="n">Take</th>
+              <th i18n scope="col" class="n">Oldest</th>
             </tr>
           </thead>
           <tbody>
@@ -51,7 +60,7 @@ const WORDS: Readonly<Record<KeptFor['name'], readonly [what: string, more: stri
                   <input
                     class="input"
                     inputmode="numeric"
-                    [attr.aria-label]="'Days for ' + words[k.name][0]"
+                    [attr.aria-label]="phrases.daysFor + words[k.name][0]"
                     [value]="days()[k.name] ?? ''"
                     (vsTyped)="setDays(k.name, $event)"
                   />
@@ -61,7 +70,8 @@ const WORDS: Readonly<Record<KeptFor['name'], readonly [what: string, more: stri
                     class="input"
                     inputmode="numeric"
                     placeholder="no bound"
-                    [attr.aria-label]="'Megabytes for ' + words[k.name][0]"
+                    i18n-placeholder
+                    [attr.aria-label]="phrases.megabytesFor + words[k.name][0]"
                     [value]="megabytes()[k.name] ?? ''"
                     (vsTyped)="setMegabytes(k.name, $event)"
                   />
@@ -72,7 +82,7 @@ const WORDS: Readonly<Record<KeptFor['name'], readonly [what: string, more: stri
               </tr>
             }
             <tr>
-              <th scope="row">Records that wait <small>for their targets; never removed by their age</small></th>
+              <th i18n scope="row">Records that wait <small>for their targets; never removed by their age</small></th>
               <td></td>
               <td></td>
               <td class="n">{{ r.waiting.rows | figure }}</td>
@@ -81,14 +91,17 @@ const WORDS: Readonly<Record<KeptFor['name'], readonly [what: string, more: stri
             </tr>
           </tbody>
         </table>
-        <p class="soft store">The whole store takes {{ bytes(r.bytes) }}.</p>
+        <p i18n class="soft store">The whole store takes {{ bytes(r.bytes) }}.</p>
         @if (problem()) {
           <p class="rub" role="alert">{{ problem() }}</p>
         }
         @if (asking()) {
           <vs-ask
+            i18n
             about="Remove at once"
+            i18n-about
             does="Remove it now"
+            i18n-does
             [busy]="busy()"
             (done)="asking.set(false); remove()"
             (letBe)="asking.set(false)"
@@ -96,8 +109,10 @@ const WORDS: Readonly<Record<KeptFor['name'], readonly [what: string, more: stri
           >
         }
         <p class="acts">
-          <button type="button" class="btn first" [disabled]="busy() || !changed()" (click)="save()">Keep it so</button>
-          <button type="button" class="btn quiet" [disabled]="busy() || changed()" (click)="asking.set(true)">
+          <button i18n type="button" class="btn first" [disabled]="busy() || !changed()" (click)="save()">
+            Keep it so
+          </button>
+          <button i18n type="button" class="btn quiet" [disabled]="busy() || changed()" (click)="asking.set(true)">
             Remove now …
           </button>
         </p>
@@ -151,6 +166,7 @@ const WORDS: Readonly<Record<KeptFor['name'], readonly [what: string, more: stri
   `,
 })
 export class RetentionComponent {
+  protected readonly phrases = PHRASES;
   private readonly store = inject(Store);
   protected readonly retention = this.store.selectSignal(settingsFeature.selectRetention);
   protected readonly busy = this.store.selectSignal(settingsFeature.selectRetaining);
@@ -203,7 +219,7 @@ export class RetentionComponent {
     });
     const bad = kept.find((k) => Number.isNaN(k.days) || Number.isNaN(k.megabytes));
     this.complaint.set(
-      bad ? `${WORDS[bad.name][0]}: write whole numbers from 1 on; without a bound, no megabytes.` : '',
+      bad ? $localize`${WORDS[bad.name][0]}\: write whole numbers from 1 on; without a bound, no megabytes.` : '',
     );
     if (!bad) this.store.dispatch(settingsActions.saveRetention({ retention: { kept } }));
   }

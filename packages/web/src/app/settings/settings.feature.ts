@@ -163,12 +163,12 @@ export const settingsFeature = createFeature({
     on(settingsActions.settingSaved, (s, { setting }): SettingsState => ({
       ...s,
       setting: loaded(setting),
-      said: 'Kept.',
+      said: $localize`Kept.`,
     })),
     on(settingsActions.secretMade, (s, { secret }): SettingsState => ({ ...s, secret })),
     on(settingsActions.messageTried, (s, { to }): SettingsState => ({
       ...s,
-      said: `A message is on its way to ${to}.`,
+      said: $localize`A message is on its way to ${to}.`,
     })),
     on(settingsActions.notificationsFailed, (s, { problem }): SettingsState => ({
       ...s,

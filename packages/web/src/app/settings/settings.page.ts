@@ -18,7 +18,18 @@ import { RetentionComponent } from './retention.component';
 import { settingsActions, settingsFeature } from './settings.feature';
 import { WorkersComponent } from './workers.component';
 
-const RIGHTS = { read: 'look at everything', start: 'start and end runs', change: 'change everything' } as const;
+const RIGHTS = {
+  read: $localize`look at everything`,
+  start: $localize`start and end runs`,
+  change: $localize`change everything`,
+} as const;
+
+/** What the template says in one case or another. */
+const PHRASES = {
+  copied: $localize`Copied`,
+  copy: $localize`Copy`,
+  takeBack: $localize`Take back `,
+};
 
 /** Keys by which programs ask: named, shown once, limited, taken back. */
 @Component({
@@ -41,35 +52,47 @@ const RIGHTS = { read: 'look at everything', start: 'start and end runs', change
     <div class="page">
       <vs-list
         heading="API keys"
+        i18n-heading
         sentence="With a key, programs and the command line start plans and ask for runs from outside. Only its hash is kept here."
+        i18n-sentence
         finds="Find a key"
+        i18n-finds
         none="No key yet. Make one for each program that is to start plans, so that each can be taken back by itself."
+        i18n-none
         [of]="keys()"
         [columns]="columns"
         [key]="id"
         [below]="asked()"
         (again)="load()"
       >
-        <button action type="button" class="btn first" (click)="adding.set(!adding())" [attr.aria-expanded]="adding()">
+        <button
+          i18n
+          action
+          type="button"
+          class="btn first"
+          (click)="adding.set(!adding())"
+          [attr.aria-expanded]="adding()"
+        >
           New key
         </button>
         @if (adding()) {
-          <form above class="new" (ngSubmit)="make()" aria-label="New key">
-            <vs-field label="Name" help="the program that uses it"
+          <form above class="new" (ngSubmit)="make()" aria-label="New key" i18n-aria-label>
+            <vs-field label="Name" i18n-label help="the program that uses it" i18n-help
               ><input class="input" name="name" maxlength="100" autocomplete="off" [(ngModel)]="name"
             /></vs-field>
-            <vs-field label="It may">
-              <nz-select name="may" nzId="may" aria-label="It may" nzMode="multiple" [(ngModel)]="may">
+            <vs-field label="It may" i18n-label>
+              <nz-select name="may" nzId="may" aria-label="It may" i18n-aria-label nzMode="multiple" [(ngModel)]="may">
                 @for (r of rights; track r) {
                   <nz-option [nzValue]="r" [nzLabel]="words(r)" />
                 }
               </nz-select>
             </vs-field>
-            <vs-field label="Plans that it may start" help="empty: all of them">
+            <vs-field label="Plans that it may start" i18n-label help="empty: all of them" i18n-help>
               <nz-select
                 name="plans"
                 nzId="key-plans"
                 aria-label="Plans that it may start"
+                i18n-aria-label
                 nzMode="multiple"
                 [(ngModel)]="only"
               >
@@ -79,21 +102,23 @@ const RIGHTS = { read: 'look at everything', start: 'start and end runs', change
               </nz-select>
             </vs-field>
             <div class="acts">
-              <button type="submit" class="btn first" [disabled]="!name().trim() || may().length === 0">
+              <button i18n type="submit" class="btn first" [disabled]="!name().trim() || may().length === 0">
                 Make the key
               </button>
-              <button type="button" class="btn quiet" (click)="adding.set(false)">Give up</button>
+              <button i18n type="button" class="btn quiet" (click)="adding.set(false)">Give up</button>
             </div>
           </form>
         }
         @if (made(); as m) {
           <div above class="made" role="status">
-            <p>
+            <p i18n>
               <b>{{ m.name }}</b> has this key. It is shown this once; keep it where that program finds it.
             </p>
             <p>
               <code>{{ m.key }}</code>
-              <button type="button" class="btn" (click)="copy(m.key)">{{ copied() ? 'Copied' : 'Copy' }}</button>
+              <button type="button" class="btn" (click)="copy(m.key)">
+                {{ copied() ? phrases.copied : phrases.copy }}
+              </button>
             </p>
           </div>
         }
@@ -104,16 +129,28 @@ const RIGHTS = { read: 'look at everything', start: 'start and end runs', change
           @if (k.usedAt !== null) {
             <span [title]="k.usedAt | fullTime">{{ k.usedAt | time }}</span>
           } @else {
-            <span class="dim">never</span>
+            <span i18n class="dim">never</span>
           }
         </ng-template>
         <ng-template vsCell="back" [like]="keys()" let-k
-          ><button type="button" class="btn" (click)="asked.set(k.id)" [attr.aria-label]="'Take back ' + k.name">
+          ><button
+            i18n
+            type="button"
+            class="btn"
+            (click)="asked.set(k.id)"
+            [attr.aria-label]="phrases.takeBack + k.name"
+          >
             Take back …
           </button></ng-template
         >
         <ng-template vsCell="below" [like]="keys()" let-k>
-          <vs-ask [about]="'Take back ' + k.name" does="Take it back" (done)="takeBack(k)" (letBe)="asked.set(null)"
+          <vs-ask
+            i18n
+            [about]="phrases.takeBack + k.name"
+            does="Take it back"
+            i18n-does
+            (done)="takeBack(k)"
+            (letBe)="asked.set(null)"
             >Whatever asks with the key <b>{{ k.name }}</b> is refused from then on; that can’t be undone.</vs-ask
           >
         </ng-template>
@@ -166,6 +203,7 @@ const RIGHTS = { read: 'look at everything', start: 'start and end runs', change
   `,
 })
 export class SettingsPage {
+  protected readonly phrases = PHRASES;
   private readonly store = inject(Store);
   protected readonly keys = this.store.selectSignal(settingsFeature.selectKeys);
   protected readonly made = this.store.selectSignal(settingsFeature.selectMade);
@@ -181,11 +219,11 @@ export class SettingsPage {
   protected readonly only = signal<string[]>([]);
   protected readonly id = (k: ApiKey): string => k.id;
   protected readonly columns: readonly Column<ApiKey>[] = [
-    { key: 'name', title: 'Name', class: 'name', value: (k) => k.name },
-    { key: 'may', title: 'It may', value: (k) => k.may.map((r) => RIGHTS[r]).join(', ') },
-    { key: 'plans', title: 'Plans', class: 'soft', value: (k) => k.plans?.join(', ') ?? 'all' },
-    { key: 'by', title: 'Made by', class: 'soft', value: (k) => k.madeBy },
-    { key: 'used', title: 'Last used', value: (k) => k.usedAt },
+    { key: 'name', title: $localize`Name`, class: 'name', value: (k) => k.name },
+    { key: 'may', title: $localize`It may`, value: (k) => k.may.map((r) => RIGHTS[r]).join(', ') },
+    { key: 'plans', title: $localize`Plans`, class: 'soft', value: (k) => k.plans?.join(', ') ?? 'all' },
+    { key: 'by', title: $localize`Made by`, class: 'soft', value: (k) => k.madeBy },
+    { key: 'used', title: $localize`Last used`, value: (k) => k.usedAt },
     { key: 'back', title: '', figures: true },
   ];
 

@@ -9,17 +9,23 @@ import { FullTimePipe, TimePipe } from '../shared/words';
 import { settingsActions, settingsFeature } from './settings.feature';
 
 const WORK: Readonly<Record<WorkerInfo['work'], string>> = {
-  all: 'serves pages, carries runs out',
-  pages: 'serves pages only',
-  runs: 'carries runs out only',
+  all: $localize`serves pages, carries runs out`,
+  pages: $localize`serves pages only`,
+  runs: $localize`carries runs out only`,
 };
 const DUTIES: Readonly<Record<WorkerInfo['duties'][number], string>> = {
-  plans: 'what is due',
-  systems: 'connections and looks',
-  house: 'what is old',
+  plans: $localize`what is due`,
+  systems: $localize`connections and looks`,
+  house: $localize`what is old`,
 };
 /** Milliseconds after which is looked again. */
 const AGAIN = 5000;
+
+/** What the template says in one case or another. */
+const PHRASES = {
+  answersThisPage: $localize`answers this page`,
+  answersNobody: $localize`answers nobody`,
+};
 
 /** The processes that work on the store, and what each of them is at. */
 @Component({
@@ -28,8 +34,8 @@ const AGAIN = 5000;
   imports: [FullTimePipe, LoadingComponent, RouterLink, TimePipe],
   template: `
     <section aria-labelledby="workers">
-      <h2 id="workers">Workers</h2>
-      <p class="soft">
+      <h2 i18n id="workers">Workers</h2>
+      <p i18n class="soft">
         The processes that work on this store. Where one goes away, the others take over what it did.
         @if (!anyoneWorks()) {
           <span class="rub">None of them carries runs out: start one without VERSICLE_WORK=pages.</span>
@@ -40,20 +46,20 @@ const AGAIN = 5000;
         <table>
           <thead>
             <tr>
-              <th scope="col">Process</th>
-              <th scope="col">Does</th>
-              <th scope="col">Is at</th>
-              <th scope="col">Sees to, for all</th>
-              <th scope="col">Since</th>
-              <th scope="col">Heard of</th>
+              <th i18n scope="col">Process</th>
+              <th i18n scope="col">Does</th>
+              <th i18n scope="col">Is at</th>
+              <th i18n scope="col">Sees to, for all</th>
+              <th i18n scope="col">Since</th>
+              <th i18n scope="col">Heard of</th>
             </tr>
           </thead>
           <tbody>
             @for (w of all; track w.id) {
               <tr [class.silent]="w.silent">
-                <th scope="row">
+                <th i18n scope="row">
                   process {{ w.pid }} on {{ w.host }}
-                  <small>{{ w.isThis ? 'answers this page' : (w.address ?? 'answers nobody') }}</small>
+                  <small>{{ w.isThis ? phrases.answersThisPage : (w.address ?? phrases.answersNobody) }}</small>
                 </th>
                 <td>{{ does[w.work] }}</td>
                 <td>
@@ -64,10 +70,10 @@ const AGAIN = 5000;
                     @if (a.run === null) {
                       {{ a.does }} <span class="mono">{{ a.of }}</span>
                     } @else {
-                      <a [routerLink]="['/runs', a.run]">run {{ a.run }}</a>
+                      <a i18n [routerLink]="['/runs', a.run]">run {{ a.run }}</a>
                     }
                   } @empty {
-                    <span class="dim">nothing now</span>
+                    <span i18n class="dim">nothing now</span>
                   }
                 </td>
                 <td [attr.data-of]="w.duties.length > 0 ? 'sees to ' : null">{{ duties(w) }}</td>
@@ -76,9 +82,9 @@ const AGAIN = 5000;
                 </td>
                 <td data-of="heard of ">
                   @if (w.silent) {
-                    <span class="rub" [title]="w.seenAt | fullTime">silent since {{ w.seenAt | time }}</span>
+                    <span i18n class="rub" [title]="w.seenAt | fullTime">silent since {{ w.seenAt | time }}</span>
                   } @else {
-                    now
+                    <ng-container i18n>now </ng-container>
                   }
                 </td>
               </tr>
@@ -143,6 +149,7 @@ const AGAIN = 5000;
   `,
 })
 export class WorkersComponent {
+  protected readonly phrases = PHRASES;
   private readonly store = inject(Store);
   protected readonly workers = this.store.selectSignal(settingsFeature.selectWorkers);
   protected readonly does = WORK;
@@ -166,8 +173,8 @@ export class WorkersComponent {
       names.map((of) => ({ run: null, does, of }));
     return [
       ...runs.map((run) => ({ run, does: '', of: '' })),
-      ...all('sends to', sends),
-      ...all('listens to', listens),
+      ...all($localize`sends to`, sends),
+      ...all($localize`listens to`, listens),
       ...all('profiles', profiles),
     ];
   }

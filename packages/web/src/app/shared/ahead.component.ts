@@ -14,7 +14,7 @@ const FEW = 3;
   imports: [RouterLink, SaidComponent, FigurePipe],
   template: `
     <div role="status">
-      <p>
+      <p i18n>
         <b>{{ lines() }} will fail on records that are there now,</b> as the profile of the source tells ({{
           records() | figure
         }}
@@ -23,14 +23,14 @@ const FEW = 3;
       <ul>
         @for (a of shown(); track $index) {
           <li>
-            <a [routerLink]="['/mappings', mapping()]" [queryParams]="{ line: a.line }"
+            <a i18n [routerLink]="['/mappings', mapping()]" [queryParams]="{ line: a.line }"
               >Line {{ a.number }} {{ a.label }}</a
-            >: <vs-said [text]="a.message" />&ngsp;<span class="soft">(at least {{ counted(a.count) }})</span>
+            >: <vs-said [text]="a.message" />&ngsp;<span i18n class="soft">(at least {{ counted(a.count) }})</span>
           </li>
         }
       </ul>
       @if (of().length > shown().length) {
-        <button type="button" class="btn quiet" (click)="all.set(true)">All {{ of().length }}</button>
+        <button i18n type="button" class="btn quiet" (click)="all.set(true)">All {{ of().length }}</button>
       }
     </div>
   `,
@@ -53,7 +53,9 @@ export class AheadComponent {
   protected readonly shown = computed(() => (this.all() ? this.of() : this.of().slice(0, FEW)));
   protected readonly lines = computed(() => {
     const n = new Set(this.of().map((a) => a.line)).size;
-    return n === 1 ? 'One line' : inWords(n, 'line').replace(/^./, (c) => c.toUpperCase());
+    return n === 1
+      ? $localize`One line`
+      : inWords(n, $localize`line`, $localize`lines`).replace(/^./, (c) => c.toUpperCase());
   });
-  protected readonly counted = (n: number): string => inWords(n, 'record');
+  protected readonly counted = (n: number): string => inWords(n, $localize`record`, $localize`records`);
 }

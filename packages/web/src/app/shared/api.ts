@@ -57,10 +57,10 @@ function problemOf(error: HttpErrorResponse): ServerProblem {
   if (problem?.detail) return new ServerProblem(problem.detail, error.status, problem.faults ?? []);
   if (error.status === 0)
     return new ServerProblem(
-      'The server does not answer. Is it still running? The page tries again by itself when you go on.',
+      $localize`The server does not answer. Is it still running? The page tries again by itself when you go on.`,
       0,
     );
-  return new ServerProblem(`The server answered with status ${error.status}.`, error.status);
+  return new ServerProblem($localize`The server answered with status ${error.status}.`, error.status);
 }
 function tryJson(text: string): unknown {
   try {

@@ -30,7 +30,7 @@ import { SurfaceDirective } from './surface.directive';
         @if (also(); as words) {
           <button type="button" class="btn" [disabled]="busy()" (click)="say(alsoDone)">{{ words }}</button>
         }
-        <button type="button" class="btn quiet" (click)="letBe.emit()">Not now</button>
+        <button i18n type="button" class="btn quiet" (click)="letBe.emit()">Not now</button>
       </div>
     </form>
   `,
@@ -73,7 +73,7 @@ export class AskComponent {
 
   protected say(to: { emit: (reason: string) => void }): void {
     const why = this.why().trim();
-    this.problem.set(this.reason() && why === '' ? 'A reason must stand here.' : '');
+    this.problem.set(this.reason() && why === '' ? $localize`A reason must stand here.` : '');
     if (this.problem() === '') to.emit(why);
   }
 }

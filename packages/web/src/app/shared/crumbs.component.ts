@@ -7,7 +7,7 @@ import { RouterLink } from '@angular/router';
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [RouterLink],
   template: `
-    <nav class="crumbs" aria-label="Where this page lies">
+    <nav class="crumbs" aria-label="Where this page lies" i18n-aria-label>
       @for (crumb of of(); track crumb.words; let last = $last) {
         <a [routerLink]="crumb.to">{{ crumb.words }}</a>
         @if (!last) {

@@ -1,11 +1,21 @@
 import { ChangeDetectionStrategy, Component, inject, input } from '@angular/core';
 import { HelpPlace } from './help-place';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  help: $localize`Help: `,
+};
+
 /** The “?” of a part of a page: opens its chapter of the guide beside it. */
 @Component({
   selector: 'vs-help',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `<button type="button" [attr.aria-label]="'Help: ' + of()" [title]="'Help: ' + of()" (click)="open()">
+  template: `<button
+    type="button"
+    [attr.aria-label]="phrases.help + of()"
+    [title]="phrases.help + of()"
+    (click)="open()"
+  >
     ?
   </button>`,
   styles: `
@@ -31,6 +41,7 @@ import { HelpPlace } from './help-place';
   `,
 })
 export class HelpButtonComponent {
+  protected readonly phrases = PHRASES;
   /** What the part is called. */
   readonly of = input.required<string>();
   readonly chapter = input.required<string>();

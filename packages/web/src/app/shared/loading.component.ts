@@ -9,7 +9,7 @@ import type { Loadable } from './loadable';
     @if (of().state === 'failed') {
       <div class="problem" role="alert">
         <p>{{ of().problem }}</p>
-        <button type="button" class="btn" (click)="again.emit()">Try again</button>
+        <button i18n type="button" class="btn" (click)="again.emit()">Try again</button>
       </div>
     } @else if (of().value === null) {
       <p class="wait" role="status">{{ words() }}</p>
@@ -35,6 +35,6 @@ import type { Loadable } from './loadable';
 })
 export class LoadingComponent {
   readonly of = input.required<Loadable<unknown>>();
-  readonly words = input('Loading …');
+  readonly words = input($localize`Loading …`);
   readonly again = output();
 }

@@ -41,7 +41,7 @@ export class SelectNameDirective {
     if (list) {
       give(list, 'role', 'listbox');
       give(list, 'id', this.id);
-      give(list, 'aria-label', input.getAttribute('aria-label') ?? 'Choices');
+      give(list, 'aria-label', input.getAttribute('aria-label') ?? $localize`Choices`);
       for (const [i, option] of [...list.querySelectorAll('.ant-select-item-option')].entries()) {
         give(option, 'role', 'option');
         give(option, 'id', `${this.id}-${i}`);

@@ -1,5 +1,11 @@
 import { ChangeDetectionStrategy, Component, input } from '@angular/core';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  source: $localize`source`,
+  target: $localize`target`,
+};
+
 /** ℣ (the source calls) and ℟ (the target answers), drawn. */
 @Component({
   selector: 'vs-sign',
@@ -15,7 +21,7 @@ import { ChangeDetectionStrategy, Component, input } from '@angular/core';
       stroke-linecap="round"
       stroke-linejoin="round"
       role="img"
-      [attr.aria-label]="of() === 'source' ? 'source' : 'target'"
+      [attr.aria-label]="of() === 'source' ? phrases.source : phrases.target"
     >
       @if (of() === 'source') {
         <path d="M2.5 2.5 7.6 13.2 12.7 2.5" />
@@ -35,6 +41,7 @@ import { ChangeDetectionStrategy, Component, input } from '@angular/core';
   `,
 })
 export class SignComponent {
+  protected readonly phrases = PHRASES;
   readonly of = input.required<'source' | 'target'>();
   readonly size = input(15);
 }

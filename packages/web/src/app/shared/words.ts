@@ -30,9 +30,9 @@ export function timeWords(iso: string, now = new Date()): string {
   const isDay = (away: number): boolean =>
     time.toDateString() === new Date(now.getFullYear(), now.getMonth(), now.getDate() + away).toDateString();
   const hour = clock(time);
-  if (isDay(0)) return `today ${hour}`;
-  if (isDay(-1)) return `yesterday ${hour}`;
-  if (isDay(1)) return `tomorrow ${hour}`;
+  if (isDay(0)) return $localize`today ${hour}`;
+  if (isDay(-1)) return $localize`yesterday ${hour}`;
+  if (isDay(1)) return $localize`tomorrow ${hour}`;
   const year = time.getFullYear() === now.getFullYear() ? '' : ` ${time.getFullYear()}`;
   return `${day(time)}${year} ${hour}`;
 }
@@ -48,17 +48,17 @@ export const clockWords = (iso: string): string => clock(new Date(iso));
 export const fullTime = (iso: string): string => full(new Date(iso));
 
 export function durationWords(millis: number): string {
-  if (millis < 1000) return `${Math.max(0, Math.round(millis))} ms`;
+  if (millis < 1000) return $localize`${Math.max(0, Math.round(millis))} ms`;
   if (millis < 100_000) return `${decimal(millis / 1000, millis < 10_000 ? 1 : 0)} s`;
   const minutes = Math.round(millis / 60_000);
-  return minutes < 120 ? `${minutes} min` : `${Math.round(minutes / 60)} h`;
+  return minutes < 120 ? $localize`${minutes} min` : `${Math.round(minutes / 60)} h`;
 }
 
 export function bytesWords(bytes: number): string {
   if (bytes < 1000) return `${bytes} B`;
-  if (bytes < 1_000_000) return `${decimal(bytes / 1000)} kB`;
-  if (bytes < 1_000_000_000) return `${decimal(bytes / 1_000_000)} MB`;
-  return `${decimal(bytes / 1_000_000_000)} GB`;
+  if (bytes < 1_000_000) return $localize`${decimal(bytes / 1000)} kB`;
+  if (bytes < 1_000_000_000) return $localize`${decimal(bytes / 1_000_000)} MB`;
+  return $localize`${decimal(bytes / 1_000_000_000)} GB`;
 }
 
 const NUMBER_WORDS = [
@@ -83,7 +83,7 @@ export function inWords(n: number, one: string, many = `${one}s`): string {
 }
 /** “phone, email and 3 more”: the first ones of a list that may be long. */
 export function firstOf(list: readonly string[], most: number, between = ', '): string {
-  const rest = list.length > most ? ` and ${numberWords(list.length - most)} more` : '';
+  const rest = list.length > most ? $localize` and ${numberWords(list.length - most)} more` : '';
   return `${list.slice(0, most).join(between)}${rest}`;
 }
 export function capital(text: string): string {

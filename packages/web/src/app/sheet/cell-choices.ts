@@ -30,9 +30,9 @@ export const TYPES: readonly string[] = [
   'jsonb',
 ];
 const GENERATED: readonly CellChoice[] = [
-  { text: 'generated uuid', means: 'a new UUID' },
-  { text: 'generated sequence', means: 'the next number' },
-  { text: 'generated hash of ', means: 'a hash of target fields' },
+  { text: 'generated uuid', means: $localize`a new UUID` },
+  { text: 'generated sequence', means: $localize`the next number` },
+  { text: 'generated hash of ', means: $localize`a hash of target fields` },
 ];
 
 /** What a cell can take, as far as it fits what is typed; none where the text is one of them already. */
@@ -67,11 +67,11 @@ function allChoices(document: MappingDocument, fields: readonly string[], cell: 
       return fields.map((text) => ({ text }));
     case 'how':
       return [
-        { text: 'straight', means: 'the source field as it is' },
-        { text: 'not loaded', means: 'the field is left out' },
+        { text: 'straight', means: $localize`the source field as it is` },
+        { text: $localize`not loaded`, means: $localize`the field is left out` },
         ...Object.entries(document.codeTables).map(([name, codes]) => ({
           text: `lookup ${name}`,
-          means: `code table, ${codes.length} codes`,
+          means: $localize`code table, ${codes.length} codes`,
         })),
         ...GENERATED,
         ...constants(document),

@@ -8,6 +8,12 @@ import { FigurePipe } from '../shared/words';
 import { sheetActions } from './sheet.actions';
 import { GIVEN } from '../shared/given';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  usedIn: $localize`, used in `,
+  notUsed: $localize`, not used`,
+};
+
 /** The code tables of the document: from-code, to-code, meaning, and how long they count. A missing code is added here. */
 @Component({
   selector: 'vs-code-tables',
@@ -20,7 +26,9 @@ import { GIVEN } from '../shared/given';
           [ngModel]="name()"
           (ngModelChange)="chosen.set($event)"
           nzPlaceHolder="no code table yet"
+          i18n-nzPlaceHolder
           aria-label="Code table"
+          i18n-aria-label
           nzId="table"
         >
           @for (n of names(); track n) {
@@ -31,20 +39,26 @@ import { GIVEN } from '../shared/given';
           class="input"
           type="search"
           aria-label="Find a code"
+          i18n-aria-label
           placeholder="Find a code"
+          i18n-placeholder
           [value]="search()"
           (vsTyped)="search.set($event)"
         />
-        <span class="soft">{{ codes().length | figure }} codes{{ used() ? ', used in ' + used() : ', not used' }}</span>
+        <span i18n class="soft"
+          >{{ codes().length | figure }} codes{{ used() ? phrases.usedIn + used() : phrases.notUsed }}</span
+        >
         <span class="grow"></span>
         <input
           class="input"
           aria-label="Name of a new code table"
+          i18n-aria-label
           placeholder="name of a new table"
+          i18n-placeholder
           [value]="fresh()"
           (vsTyped)="fresh.set($event)"
         />
-        <button type="button" class="btn" (click)="addTable()" [disabled]="!fresh().trim()">Add a table</button>
+        <button i18n type="button" class="btn" (click)="addTable()" [disabled]="!fresh().trim()">Add a table</button>
       </div>
       @if (name(); as n) {
         <vs-code-rows [codes]="codes()" [search]="search()" (changed)="give($event)" />
@@ -79,6 +93,7 @@ import { GIVEN } from '../shared/given';
   `,
 })
 export class CodeTablesComponent {
+  protected readonly phrases = PHRASES;
   readonly document = input.required<MappingDocument>();
   private readonly store = inject(Store);
   protected readonly chosen = signal<string | null>(null);
@@ -94,7 +109,7 @@ export class CodeTablesComponent {
   protected readonly used = computed(() =>
     this.document()
       .lines.filter((l) => l.codeTable === this.name())
-      .map((l) => `line ${this.document().lines.indexOf(l) + 1}`)
+      .map((l) => $localize`line ${this.document().lines.indexOf(l) + 1}`)
       .join(', '),
   );
 

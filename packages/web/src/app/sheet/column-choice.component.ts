@@ -10,6 +10,7 @@ import { GIVEN } from '../shared/given';
   imports: [GIVEN, NzDropDownModule],
   template: `
     <button
+      i18n
       type="button"
       class="btn quiet"
       nz-dropdown
@@ -22,7 +23,7 @@ import { GIVEN } from '../shared/given';
     </button>
     <nz-dropdown-menu #menu="nzDropdownMenu">
       <fieldset>
-        <legend class="unseen">Columns of the sheet</legend>
+        <legend i18n class="unseen">Columns of the sheet</legend>
         @for (c of all; track c.id) {
           <label
             ><input
@@ -34,7 +35,7 @@ import { GIVEN } from '../shared/given';
             {{ c.name }}</label
           >
         }
-        <button type="button" class="btn quiet" (click)="columns.asAtFirst()">As at first</button>
+        <button i18n type="button" class="btn quiet" (click)="columns.asAtFirst()">As at first</button>
       </fieldset>
     </nz-dropdown-menu>
   `,

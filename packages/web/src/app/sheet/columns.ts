@@ -47,22 +47,22 @@ const column = (
 });
 
 export const COLUMNS: readonly Column[] = [
-  column('line', 'Line', null, 40, null),
-  column('source', 'Source field', 'source', 90, 1),
-  column('value', 'Value', null, 90, 1),
-  column('condition', 'Only when', 'condition', 110, 1.4, false),
-  column('how', 'How', 'how', 240, 3.6),
-  column('default', 'Otherwise', 'default', 96, 1, false),
-  column('onFail', 'When it fails', 'onFail', 92, null, false),
-  column('target', 'Target field', 'target', 196, 1.9),
-  column('name', 'Name', 'name', 120, 1, false),
-  column('type', 'Type', 'type', 96, null, false),
-  column('result', 'Result', null, 96, 1.1),
-  column('check', 'Check', 'check', 110, 1.4, false),
-  column('state', 'State', 'state', 86, null),
-  column('failed', 'Failed', null, 72, null),
-  column('note', 'Note', 'note', 120, 1.6, false),
-  column('lineage', 'Where it comes from', 'lineage', 120, 1, false),
+  column('line', $localize`Line`, null, 40, null),
+  column('source', $localize`Source field`, 'source', 90, 1),
+  column('value', $localize`Value`, null, 90, 1),
+  column('condition', $localize`Only when`, 'condition', 110, 1.4, false),
+  column('how', $localize`How`, 'how', 240, 3.6),
+  column('default', $localize`Otherwise`, 'default', 96, 1, false),
+  column('onFail', $localize`When it fails`, 'onFail', 92, null, false),
+  column('target', $localize`Target field`, 'target', 196, 1.9),
+  column('name', $localize`Name`, 'name', 120, 1, false),
+  column('type', $localize`Type`, 'type', 96, null, false),
+  column('result', $localize`Result`, null, 96, 1.1),
+  column('check', $localize`Check`, 'check', 110, 1.4, false),
+  column('state', $localize`State`, 'state', 86, null),
+  column('failed', $localize`Failed`, null, 72, null),
+  column('note', $localize`Note`, 'note', 120, 1.6, false),
+  column('lineage', $localize`Where it comes from`, 'lineage', 120, 1, false),
 ];
 /** They stay: without them a line could not be told from another. */
 export const FIXED: ReadonlySet<ColumnId> = new Set(['line', 'target']);

@@ -17,6 +17,11 @@ export interface ConditionWords {
   readonly hint: string;
 }
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  remove: $localize`Remove `,
+};
+
 /**
  * The skip conditions or the checks of a document. One that is not complete stands here only: it comes into the document
  * with its condition and its words. Of one that was emptied the document keeps what it had, until it is written anew or removed.
@@ -50,7 +55,7 @@ export interface ConditionWords {
           [value]="c.says"
           (vsWritten)="set(c, { says: $event })"
         />
-        <button type="button" class="btn quiet" [attr.aria-label]="'Remove ' + c.id" (click)="remove(c.id)">
+        <button i18n type="button" class="btn quiet" [attr.aria-label]="phrases.remove + c.id" (click)="remove(c.id)">
           Remove
         </button>
       </div>
@@ -72,6 +77,7 @@ export interface ConditionWords {
   `,
 })
 export class ConditionsComponent {
+  protected readonly phrases = PHRASES;
   readonly items = input.required<readonly Condition[]>();
   readonly words = input.required<ConditionWords>();
   readonly fields = input.required<readonly EditorField[]>();
@@ -94,11 +100,14 @@ export class ConditionsComponent {
   });
 
   protected missing({ id, rule, says }: Condition): string {
-    const lacks = [rule.trim() === '' ? 'a condition' : '', says.trim() === '' ? 'its words' : ''].filter(Boolean);
+    const lacks = [
+      rule.trim() === '' ? $localize`a condition` : '',
+      says.trim() === '' ? $localize`its words` : '',
+    ].filter(Boolean);
     if (lacks.length === 0) return '';
     return this.isThere(id)
-      ? `The document keeps what it had; this needs ${lacks.join(' and ')}.`
-      : `Not in the document yet: it needs ${lacks.join(' and ')}.`;
+      ? $localize`The document keeps what it had; this needs ${lacks.join($localize` and `)}.`
+      : $localize`Not in the document yet: it needs ${lacks.join($localize` and `)}.`;
   }
   private isThere(id: string): boolean {
     return this.items().some((c) => c.id === id);

@@ -20,11 +20,16 @@ const FILL = 'upsert, fill empty';
 /** Ways of writing: the modes, and of upsert the one that leaves alone what has a value. */
 const WAYS = [
   ...(['insert', 'upsert'] as const).map((mode) => [mode, `${mode}: ${WRITE_WORDS[mode]}`] as const),
-  [FILL, 'fill empty: of what exists by the key, only empty fields; added where not'] as const,
+  [FILL, $localize`fill empty: of what exists by the key, only empty fields; added where not`] as const,
   ...(['update', 'skip existing', 'new revision', 'replace'] as const).map(
     (mode) => [mode, `${mode}: ${WRITE_WORDS[mode]}`] as const,
   ),
 ];
+
+/** What the template says in one case or another. */
+const PHRASES = {
+  noneMarkAField: $localize`none; mark a field as key in its line`,
+};
 
 /** What concerns the document as a whole: its name, which records, how they are written, skips and checks. */
 @Component({
@@ -35,6 +40,7 @@ const WAYS = [
   styleUrl: './document-panel.component.less',
 })
 export class DocumentPanelComponent {
+  protected readonly phrases = PHRASES;
   readonly mapping = input.required<string>();
   readonly document = input.required<MappingDocument>();
   private readonly api = inject(Api);
@@ -43,22 +49,22 @@ export class DocumentPanelComponent {
   private readonly samples = this.store.selectSignal(sheetFeature.selectSamples);
   protected readonly ways = WAYS;
   protected readonly skipWords: ConditionWords = {
-    one: 'Skip condition',
-    add: 'Add a skip condition',
-    says: 'Reason of',
-    hint: 'why such records are left out',
+    one: $localize`Skip condition`,
+    add: $localize`Add a skip condition`,
+    says: $localize`Reason of`,
+    hint: $localize`why such records are left out`,
   };
   protected readonly mappedWords: ConditionWords = {
-    one: 'Skip of the finished record',
-    add: 'Add a skip of the finished record',
-    says: 'Reason of',
-    hint: 'why such records are not sent',
+    one: $localize`Skip of the finished record`,
+    add: $localize`Add a skip of the finished record`,
+    says: $localize`Reason of`,
+    hint: $localize`why such records are not sent`,
   };
   protected readonly checkWords: ConditionWords = {
-    one: 'Check',
-    add: 'Add a check',
-    says: 'Said where it is not met:',
-    hint: 'what is wrong when it is not met',
+    one: $localize`Check`,
+    add: $localize`Add a check`,
+    says: $localize`Said where it is not met:`,
+    hint: $localize`what is wrong when it is not met`,
   };
   protected readonly skips = computed(() => skipsOf(this.document(), undefined));
   protected readonly mappedSkips = computed(() => skipsOf(this.document(), 'mapped'));
@@ -104,7 +110,7 @@ export class DocumentPanelComponent {
   }
   protected set(patch: Patch, merge: string): void {
     this.store.dispatch(
-      sheetActions.edited({ document: { ...this.document(), ...patch }, merge: `document ${merge}` }),
+      sheetActions.edited({ document: { ...this.document(), ...patch }, merge: $localize`document ${merge}` }),
     );
   }
   protected setName(name: string): void {
@@ -116,9 +122,9 @@ export class DocumentPanelComponent {
   protected keepStarter(event: Event, name: string): void {
     event.preventDefault();
     const say = (text: string, problem: boolean): void => this.store.dispatch(frameActions.say({ text, problem }));
-    if (name.trim() === '') return say('Give the starter a name.', true);
+    if (name.trim() === '') return say($localize`Give the starter a name.`, true);
     this.api.call('keepStarter', { body: { mapping: this.mapping(), name: name.trim() } }).subscribe({
-      next: () => say('Kept; a new mapping can begin with it.', false),
+      next: () => say($localize`Kept; a new mapping can begin with it.`, false),
       error: (error: ServerProblem) => say(error.message, true),
     });
   }
@@ -126,19 +132,22 @@ export class DocumentPanelComponent {
     const { skips } = this.document();
     const skip = { id, when: rule, reason: says, ...(at ? { at } : {}) };
     const isThere = skips.some((s) => s.id === id);
-    this.set({ skips: isThere ? skips.map((s) => (s.id === id ? skip : s)) : [...skips, skip] }, `skip ${id}`);
+    this.set({ skips: isThere ? skips.map((s) => (s.id === id ? skip : s)) : [...skips, skip] }, $localize`skip ${id}`);
   }
   protected keepCheck({ id, rule, says }: Condition): void {
     const { checks } = this.document();
     const before = checks.find((c) => c.id === id);
     const check = { id, rule, message: says, onFail: before?.onFail ?? 'reject' };
-    this.set({ checks: before ? checks.map((c) => (c.id === id ? check : c)) : [...checks, check] }, `check ${id}`);
+    this.set(
+      { checks: before ? checks.map((c) => (c.id === id ? check : c)) : [...checks, check] },
+      $localize`check ${id}`,
+    );
   }
   protected removeSkip(id: string): void {
-    this.set({ skips: this.document().skips.filter((s) => s.id !== id) }, `remove ${id}`);
+    this.set({ skips: this.document().skips.filter((s) => s.id !== id) }, $localize`remove ${id}`);
   }
   protected removeCheck(id: string): void {
-    this.set({ checks: this.document().checks.filter((c) => c.id !== id) }, `remove ${id}`);
+    this.set({ checks: this.document().checks.filter((c) => c.id !== id) }, $localize`remove ${id}`);
   }
   private freeId(letter: string, more: readonly string[]): string {
     const { skips, checks, lines } = this.document();

@@ -22,10 +22,26 @@ import { FieldComponent } from '../shared/form/field.component';
 import { GIVEN } from '../shared/given';
 
 const OUTCOME_WORDS: Record<Example['expect']['outcome'], string> = {
-  written: 'is delivered',
-  filtered: 'is left out by the filter',
-  skipped: 'is skipped',
+  written: $localize`is delivered`,
+  filtered: $localize`is left out by the filter`,
+  skipped: $localize`is skipped`,
   failed: 'fails',
+};
+
+/** What the template says in one case or another. */
+const PHRASES = {
+  example: $localize`example`,
+  examples: $localize`examples`,
+  example2: $localize`Example `,
+  asExpected: $localize`as expected`,
+  otherwise: $localize`otherwise`,
+  expectWhatComesOut: $localize`Expect what comes out of `,
+  now: $localize` now`,
+  show: $localize`Show `,
+  onTheSheet: $localize` on the sheet`,
+  mustBe: $localize` must be`,
+  fails: $localize`fails: `,
+  anyValue: $localize`any value`,
 };
 
 /** Records that the document itself keeps, with what must come of them: tried at each edit, check and publication. */
@@ -37,6 +53,7 @@ const OUTCOME_WORDS: Record<Example['expect']['outcome'], string> = {
   styleUrl: './examples-panel.component.less',
 })
 export class ExamplesPanelComponent {
+  protected readonly phrases = PHRASES;
   readonly document = input.required<MappingDocument>();
   /** An example was put on the sheet as its sample. */
   readonly shown = output();
@@ -61,8 +78,8 @@ export class ExamplesPanelComponent {
   protected readonly wrong = computed(() => this.list().filter((e) => e.differences.length > 0).length);
   protected readonly summary = computed(() =>
     this.wrong() === 0
-      ? 'All come out as expected.'
-      : `${inWords(this.wrong(), 'example comes', 'examples come')} out otherwise than expected.`,
+      ? $localize`All come out as expected.`
+      : $localize`${inWords(this.wrong(), $localize`example comes`, $localize`examples come`)} out otherwise than expected.`,
   );
   protected readonly outcomes = Object.entries(OUTCOME_WORDS) as [Example['expect']['outcome'], string][];
 
@@ -88,7 +105,7 @@ export class ExamplesPanelComponent {
     this.store.dispatch(sheetActions.edited({ document, merge }));
   }
   protected setNote(id: string, note: string): void {
-    this.give(changeExample(this.document(), id, { note: note === '' ? undefined : note }), `${id} note`);
+    this.give(changeExample(this.document(), id, { note: note === '' ? undefined : note }), $localize`${id} note`);
   }
   /** An empty cell is null, as in files. */
   protected setSource(example: Example, field: string, text: string): void {

@@ -34,13 +34,13 @@ import { SELECT } from '../shared/select';
 export class FieldChoiceComponent {
   readonly value = input.required<string>();
   readonly fields = input.required<readonly { readonly name: string; readonly detail: string }[]>();
-  readonly label = input('Field');
+  readonly label = input($localize`Field`);
   readonly id = input.required<string>();
   readonly picked = output<string>();
   /** A field that the source does not have any more is shown all the same. */
   protected readonly all = computed(() =>
     this.fields().some((f) => f.name === this.value())
       ? this.fields()
-      : [{ name: this.value(), detail: 'not in the source' }, ...this.fields()],
+      : [{ name: this.value(), detail: $localize`not in the source` }, ...this.fields()],
   );
 }

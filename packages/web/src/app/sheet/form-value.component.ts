@@ -5,6 +5,12 @@ import { SELECT } from '../shared/select';
 import { FieldChoiceComponent } from './field-choice.component';
 import { GIVEN } from '../shared/given';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  text: $localize`\: text`,
+  field: $localize`\: field`,
+};
+
 /** What a condition gives: a text, a field, or nothing. */
 @Component({
   selector: 'vs-form-value',
@@ -18,16 +24,16 @@ import { GIVEN } from '../shared/given';
       [attr.aria-label]="label()"
       [nzId]="id()"
     >
-      <nz-option nzValue="text" nzLabel="the text" />
-      <nz-option nzValue="field" nzLabel="the field" />
-      <nz-option nzValue="null" nzLabel="nothing" />
+      <nz-option nzValue="text" nzLabel="the text" i18n-nzLabel />
+      <nz-option nzValue="field" nzLabel="the field" i18n-nzLabel />
+      <nz-option nzValue="null" nzLabel="nothing" i18n-nzLabel />
     </nz-select>
     @if (value(); as v) {
       @switch (v.is) {
         @case ('text') {
           <input
             class="input mono"
-            [attr.aria-label]="label() + ': text'"
+            [attr.aria-label]="label() + phrases.text"
             [value]="v.text"
             (vsWritten)="given.emit({ is: 'text', text: $event })"
           />
@@ -36,7 +42,7 @@ import { GIVEN } from '../shared/given';
           <vs-field-choice
             [value]="v.field"
             [fields]="fields()"
-            [label]="label() + ': field'"
+            [label]="label() + phrases.field"
             [id]="id() + '-field'"
             (picked)="given.emit({ is: 'field', field: $event })"
           />
@@ -57,6 +63,7 @@ import { GIVEN } from '../shared/given';
   `,
 })
 export class FormValueComponent {
+  protected readonly phrases = PHRASES;
   readonly value = input.required<FormValue>();
   readonly fields = input.required<readonly { readonly name: string; readonly detail: string }[]>();
   /** The field to begin with when it becomes one. */

@@ -42,6 +42,14 @@ const LIST = 230;
 const INTO =
   'input:not([type=hidden]):not([disabled]), textarea, select, [contenteditable=true], button:not([disabled]), a[href]';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  canTRun: $localize`can’t run`,
+  fails: $localize`fails`,
+  null: $localize`null`,
+  failedRecordsOnLine: $localize` failed records on line `,
+};
+
 /**
  * The sheet's grid; of many lines it draws those that can be seen. One text input lies over the active cell and always has the focus, so that no key is lost between
  * choosing a cell and writing into it: while a cell is only chosen, its whole text is selected in the input, and the first
@@ -55,6 +63,7 @@ const INTO =
   styleUrl: './grid.component.less',
 })
 export class GridComponent {
+  protected readonly phrases = PHRASES;
   /** As a signal, so that a key finds what the key before it wrote, also before the page is drawn again. */
   readonly lines = input.required<Signal<readonly SheetRow[]>>();
   /** Id of the line that is open below itself. */
@@ -114,13 +123,13 @@ export class GridComponent {
   protected readonly text = computed(() => (this.cell() === null ? '' : (this.current()?.cells[this.cell()!] ?? '')));
   protected readonly words = computed(() => {
     const row = this.current();
-    if (!row) return 'No line';
+    if (!row) return $localize`No line`;
     const { top, bottom, left, right } = this.range();
     const size = (bottom - top + 1) * (right - left + 1);
     const column = this.chosen();
     // What can be written stands in the field; what can't has its value in the name.
     const value = column.cell !== null || column.id === 'line' ? '' : `: ${cellWords(row, column) || 'empty'}`;
-    return `Line ${row.number}, ${row.target}, ${column.name}${value}${size > 1 ? `, ${size} cells chosen` : ''}`;
+    return $localize`Line ${row.number}, ${row.target}, ${column.name}${value}${size > 1 ? $localize`, ${size} cells chosen` : ''}`;
   });
   /** Whether the chosen cell takes a choice. */
   protected readonly isChoice = computed(() => CHOICE_CELLS.has(this.cell() ?? 'note'));

@@ -4,6 +4,12 @@ import { AheadComponent } from '../shared/ahead.component';
 import { Api, type ServerProblem } from '../shared/api';
 import { SaidComponent } from '../shared/said.component';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  addIt: $localize`Add it`,
+  addThem: $localize`Add them`,
+};
+
 /**
  * Before a draft is published: fields that it loads and the target's table lacks, with a way to add them, and what the profile
  * of its source tells of its lines.
@@ -15,18 +21,18 @@ import { SaidComponent } from '../shared/said.component';
   template: `
     <div role="status">
       @if (added().length > 0) {
-        <p class="soft">{{ target() }} has {{ added().join(', ') }} now.</p>
+        <p i18n class="soft">{{ target() }} has {{ added().join(', ') }} now.</p>
       }
       @if (lacking().length > 0) {
-        <p>
+        <p i18n>
           <b>{{ target() }}</b> lacks
           @for (f of lacking(); track f.name) {
             <code>{{ f.name }} {{ f.type }}</code
             >{{ $last ? '.' : ', ' }}
           }
         </p>
-        <button type="button" class="btn" [disabled]="busy()" (click)="add()">
-          {{ lacking().length === 1 ? 'Add it' : 'Add them' }} to the table
+        <button i18n type="button" class="btn" [disabled]="busy()" (click)="add()">
+          {{ lacking().length === 1 ? phrases.addIt : phrases.addThem }} to the table
         </button>
       }
     </div>
@@ -47,6 +53,7 @@ import { SaidComponent } from '../shared/said.component';
   `,
 })
 export class LackingFieldsComponent {
+  protected readonly phrases = PHRASES;
   readonly mapping = input.required<string>();
   readonly target = input.required<string>();
   /** The draft's version: what is lacking may be another with each. */

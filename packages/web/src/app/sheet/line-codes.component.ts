@@ -12,6 +12,18 @@ import { sheetFeature } from './sheet.feature';
 /** Codes that are offered to be filled in at once. */
 const OFFERED = 12;
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  thereIsNoCode: $localize`There is no code table of that name yet.`,
+  thisLineHasNo: $localize`This line has no code table yet.`,
+  code: $localize`code`,
+  codes: $localize`codes`,
+  is: $localize`is`,
+  are: $localize`are`,
+  what: $localize`What `,
+  becomes: $localize` becomes`,
+};
+
 /** Under a line that translates codes: the table is made, and what it lacks is filled in, pasted or read from a file. */
 @Component({
   selector: 'vs-line-codes',
@@ -21,16 +33,21 @@ const OFFERED = 12;
     @if (!made()) {
       <form class="make" (submit)="$event.preventDefault(); make(called.value)">
         <label
-          >{{ line().codeTable ? 'There is no code table of that name yet.' : 'This line has no code table yet.' }}
-          <input #called class="input" aria-label="Name of the code table" [value]="line().codeTable ?? line().target"
+          >{{ line().codeTable ? phrases.thereIsNoCode : phrases.thisLineHasNo }}
+          <input
+            #called
+            class="input"
+            aria-label="Name of the code table"
+            i18n-aria-label
+            [value]="line().codeTable ?? line().target"
         /></label>
-        <button type="submit" class="btn">Make the table</button>
+        <button i18n type="submit" class="btn">Make the table</button>
       </form>
     } @else {
       @if (lacking().length > 0) {
-        <p class="soft">
-          {{ lacking().length | figure }} {{ lacking().length === 1 ? 'code' : 'codes' }} of the sample records
-          {{ lacking().length === 1 ? 'is' : 'are' }} not in <code>{{ line().codeTable }}</code>:
+        <p i18n class="soft">
+          {{ lacking().length | figure }} {{ lacking().length === 1 ? phrases.code : phrases.codes }} of the sample
+          records {{ lacking().length === 1 ? phrases.is : phrases.are }} not in <code>{{ line().codeTable }}</code>:
         </p>
         <ul>
           @for (l of lacking().slice(0, offered); track l.code) {
@@ -40,7 +57,7 @@ const OFFERED = 12;
               <input
                 #to
                 class="input mono"
-                [attr.aria-label]="'What ' + l.code + ' becomes'"
+                [attr.aria-label]="phrases.what + l.code + phrases.becomes"
                 (change)="to.value.trim() && give([{ from: l.code, to: to.value.trim() }])"
               />
               <span class="dim">{{ l.records | figure }}×</span>
@@ -48,24 +65,27 @@ const OFFERED = 12;
           }
         </ul>
         @if (lacking().length > offered) {
-          <p class="dim">and {{ lacking().length - offered | figure }} more</p>
+          <p i18n class="dim">and {{ lacking().length - offered | figure }} more</p>
         }
       }
       <details>
-        <summary>Paste codes, or read them from a file</summary>
+        <summary i18n>Paste codes, or read them from a file</summary>
         <textarea
           #block
           class="input mono"
           rows="3"
           aria-label="Codes from a spreadsheet: from, to, meaning"
+          i18n-aria-label
           placeholder="from, to and meaning; copied from a spreadsheet, or with commas between"
+          i18n-placeholder
         ></textarea>
-        <button type="button" class="btn" (click)="take(block.value); block.value = ''">Take these codes</button>
+        <button i18n type="button" class="btn" (click)="take(block.value); block.value = ''">Take these codes</button>
         <input
           #file
           type="file"
           accept=".csv,.tsv,.txt,.xlsx"
           aria-label="File with codes: a heading, then from, to and meaning"
+          i18n-aria-label
           (change)="readFile(file)"
         />
       </details>
@@ -112,6 +132,7 @@ const OFFERED = 12;
   `,
 })
 export class LineCodesComponent {
+  protected readonly phrases = PHRASES;
   readonly document = input.required<MappingDocument>();
   readonly line = input.required<Line>();
   private readonly store = inject(Store);
@@ -163,7 +184,7 @@ export class LineCodesComponent {
       const { codes, twice } = await firstValueFrom(this.api.call('readCodes', { body }));
       this.give(codes);
       if (twice.length > 0)
-        this.said.update((said) => `${said} In the file twice, the first one counts: ${twice.join(' · ')}.`);
+        this.said.update((said) => $localize`${said} In the file twice, the first one counts: ${twice.join(' · ')}.`);
     } catch (error) {
       this.wrong.set(true);
       this.said.set((error as Error).message);

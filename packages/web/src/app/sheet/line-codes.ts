@@ -62,10 +62,14 @@ const meaningOf = ({ meaning }: Code): Partial<Code> => (meaning === undefined ?
 export function givenWords({ taken, twice, timed }: Omit<GivenCodes, 'document'>, left: readonly string[]): string {
   const few = (list: readonly string[]): string => firstOf(list, 5, ' · ');
   return [
-    taken === 0 ? 'No code was taken.' : taken === 1 ? 'One code was taken.' : `${taken} codes were taken.`,
-    twice.length > 0 ? `Given twice, the first one counts: ${few(twice)}.` : '',
-    timed.length > 0 ? `Left as they are, because they count only for a time: ${few(timed)}.` : '',
-    left.length > 0 ? `No codes are in: ${few(left)}.` : '',
+    taken === 0
+      ? $localize`No code was taken.`
+      : taken === 1
+        ? $localize`One code was taken.`
+        : $localize`${taken} codes were taken.`,
+    twice.length > 0 ? $localize`Given twice, the first one counts: ${few(twice)}.` : '',
+    timed.length > 0 ? $localize`Left as they are, because they count only for a time: ${few(timed)}.` : '',
+    left.length > 0 ? $localize`No codes are in: ${few(left)}.` : '',
   ]
     .filter(Boolean)
     .join(' ');

@@ -42,6 +42,20 @@ import { FieldComponent } from '../shared/form/field.component';
 /** Codes that are shown beside a line. */
 const CODES = 8;
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  rule: $localize`Rule`,
+  source: $localize`Source`,
+  anSqlExpression: $localize`an SQL expression`,
+  aSourceField: $localize`a source field`,
+  fault: $localize` fault`,
+  faults: $localize` faults`,
+  allOfThem: $localize`All of them`,
+  changeThem: $localize`Change them`,
+  record: $localize`record`,
+  records: $localize`records`,
+};
+
 /** A line, opened below itself: everything about it, with what goes in and what comes out. */
 @Component({
   selector: 'vs-line-editor',
@@ -66,6 +80,7 @@ const CODES = 8;
   styleUrl: './line-editor.component.less',
 })
 export class LineEditorComponent {
+  protected readonly phrases = PHRASES;
   readonly row = input.required<SheetRow>();
   readonly document = input.required<MappingDocument>();
   readonly closed = output();
@@ -153,8 +168,8 @@ export class LineEditorComponent {
   protected readonly inAndOut = computed(() => this.trial()?.inAndOut ?? []);
   /** Why no values stand there. */
   protected readonly nothingShown = computed(() => {
-    if (this.row().broken) return 'They show again when the line can run.';
-    return this.trial() === null ? 'The results follow …' : 'No sample records.';
+    if (this.row().broken) return $localize`They show again when the line can run.`;
+    return this.trial() === null ? $localize`The results follow …` : $localize`No sample records.`;
   });
   protected readonly faults = computed(() => this.inAndOut().filter((v) => v.fault !== null).length);
   protected readonly failing = computed(() => this.trial()?.coverage.failing[this.line().id] ?? 0);
@@ -213,7 +228,7 @@ export class LineEditorComponent {
     const label = text.trim();
     this.give(
       changeField(this.document(), this.line().target, { label: label === '' ? undefined : label }),
-      `${this.line().id} field label`,
+      $localize`${this.line().id} field label`,
     );
   }
   /** Name and type as their cells take them; what can't stand there is said, and goes back. */

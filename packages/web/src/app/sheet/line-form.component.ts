@@ -17,25 +17,30 @@ import { FormValueComponent } from './form-value.component';
 import { GIVEN } from '../shared/given';
 
 const FORMS: readonly (readonly [FormName, string])[] = [
-  ['as is', 'take as it is'],
-  ['fixed', 'fixed value'],
-  ['codes', 'translate codes'],
-  ['split', 'part of a text'],
-  ['join', 'join texts'],
-  ['date', 'read a date'],
-  ['number', 'read a number'],
-  ['unit', 'change the unit'],
-  ['if', 'if … then …'],
+  ['as is', $localize`take as it is`],
+  ['fixed', $localize`fixed value`],
+  ['codes', $localize`translate codes`],
+  ['split', $localize`part of a text`],
+  ['join', $localize`join texts`],
+  ['date', $localize`read a date`],
+  ['number', $localize`read a number`],
+  ['unit', $localize`change the unit`],
+  ['if', $localize`if … then …`],
 ];
 const TEST_WORDS: Record<FormTest, string> = {
   '=': 'is',
-  '<>': 'is not',
-  '<': 'comes before',
-  '<=': 'is at most',
-  '>': 'comes after',
-  '>=': 'is at least',
-  empty: 'is empty',
-  filled: 'is filled',
+  '<>': $localize`is not`,
+  '<': $localize`comes before`,
+  '<=': $localize`is at most`,
+  '>': $localize`comes after`,
+  '>=': $localize`is at least`,
+  empty: $localize`is empty`,
+  filled: $localize`is filled`,
+};
+
+/** What the template says in one case or another. */
+const PHRASES = {
+  field: $localize`Field `,
 };
 
 /** A line as a sentence with gaps, for the frequent forms; it writes the same SQL and reads it back. */
@@ -47,6 +52,7 @@ const TEST_WORDS: Record<FormTest, string> = {
   styleUrl: './line-form.component.less',
 })
 export class LineFormComponent {
+  protected readonly phrases = PHRASES;
   readonly line = input.required<Line>();
   /** Source fields as they stand in rules, with a value of the sample. */
   readonly fields = input.required<readonly { readonly name: string; readonly detail: string }[]>();

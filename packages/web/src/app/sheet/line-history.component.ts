@@ -8,6 +8,16 @@ import { FullTimePipe, TimePipe } from '../shared/words';
 
 const FIRST = 4;
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  agreedToIt: $localize`agreed to it`,
+  setItTo: $localize`set it to `,
+  nothing: $localize`nothing`,
+  whyWasItChanged: $localize`why was it changed after it was agreed?`,
+  why: $localize`why?`,
+  nothingHappenedToThis: $localize`Nothing happened to this line yet.`,
+};
+
 /**
  * Who did and said what about a line, and why, newest first; what people say is added here. Whoever changes what was agreed
  * is asked for the reason.
@@ -40,6 +50,7 @@ const FIRST = 4;
   `,
 })
 export class LineHistoryComponent {
+  protected readonly phrases = PHRASES;
   readonly mapping = input.required<string>();
   readonly line = input.required<string>();
   /** Asked again when this changes: the draft was saved. */

@@ -13,6 +13,14 @@ import { type SheetState } from './sheet.feature';
 import { FieldComponent } from '../shared/form/field.component';
 import { unsettledWords } from './unsettled';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  record: $localize`record`,
+  records: $localize`records`,
+  theFirstRevision: $localize`The first revision`,
+  whatChangesSinceRevision: $localize`What changes since revision `,
+};
+
 /** Before a revision is published: what it changes, and a note. After it: what to do next. */
 @Component({
   selector: 'vs-publish-panel',
@@ -29,9 +37,9 @@ import { unsettledWords } from './unsettled';
   ],
   template: `
     @if (of(); as p) {
-      <section class="panel" vsSurface aria-label="Publish">
+      <section class="panel" vsSurface aria-label="Publish" i18n-aria-label>
         @if (p.done; as d) {
-          <p class="done" role="status">
+          <p i18n class="done" role="status">
             <b>Revision {{ d.number }} is published.</b> Runs carry it out from now on.
             @if (record() !== null) {
               <a class="btn first" routerLink="/failures" [queryParams]="{ mapping: mapping(), record: record() }"
@@ -45,8 +53,8 @@ import { unsettledWords } from './unsettled';
             }
             @if (openFailures() > 0 && record() === null) {
               <a class="btn" routerLink="/failures" [queryParams]="{ mapping: mapping() }"
-                >Look at the {{ openFailures() | figure }} failed {{ openFailures() === 1 ? 'record' : 'records' }}, to
-                send them again</a
+                >Look at the {{ openFailures() | figure }} failed
+                {{ openFailures() === 1 ? phrases.record : phrases.records }}, to send them again</a
               >
             }
             <button type="button" class="btn quiet" (click)="giveUp()">Close</button>
@@ -54,17 +62,19 @@ import { unsettledWords } from './unsettled';
         } @else {
           <div class="grid">
             <div>
-              <h2>{{ revision() === null ? 'The first revision' : 'What changes since revision ' + revision() }}</h2>
+              <h2>
+                {{ revision() === null ? phrases.theFirstRevision : phrases.whatChangesSinceRevision + revision() }}
+              </h2>
               @if (revision() === null) {
-                <p class="soft">Nothing has been published yet; the whole document becomes revision 1.</p>
+                <p i18n class="soft">Nothing has been published yet; the whole document becomes revision 1.</p>
               } @else if (p.difference.state === 'loaded') {
                 <vs-difference [of]="p.difference.value!" />
               } @else if (!p.problem) {
-                <vs-loading [of]="p.difference" words="Comparing …" />
+                <vs-loading [of]="p.difference" words="Comparing …" i18n-words />
               }
             </div>
             <form (submit)="$event.preventDefault(); publish(note.value)">
-              <vs-field label="Note, for those who read it later"
+              <vs-field label="Note, for those who read it later" i18n-label
                 ><input #note data-first class="input" autocomplete="off"
               /></vs-field>
               <vs-lacking-fields [mapping]="mapping()" [target]="document().target.dataset" [version]="version()" />
@@ -79,10 +89,10 @@ import { unsettledWords } from './unsettled';
                   </p>
                 }
               }
-              <button type="submit" class="btn first" [disabled]="p.busy || saving() !== 'saved'">
+              <button i18n type="submit" class="btn first" [disabled]="p.busy || saving() !== 'saved'">
                 Publish revision {{ (revision() ?? 0) + 1 }}
               </button>
-              <button type="button" class="btn quiet" (click)="giveUp()">Not now</button>
+              <button i18n type="button" class="btn quiet" (click)="giveUp()">Not now</button>
             </form>
           </div>
         }
@@ -122,6 +132,7 @@ import { unsettledWords } from './unsettled';
   `,
 })
 export class PublishPanelComponent {
+  protected readonly phrases = PHRASES;
   readonly of = input.required<NonNullable<SheetState['publishing']>>();
   readonly revision = input.required<number | null>();
   readonly saving = input.required<SheetState['saving']>();

@@ -13,6 +13,15 @@ import { FullTimePipe, TimePipe } from '../shared/words';
 import { FieldComponent } from '../shared/form/field.component';
 import { sheetActions } from './sheet.actions';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  question: $localize`Question `,
+  somebody: $localize`Somebody`,
+  to: $localize` to `,
+  askAboutTheWhole: $localize`Ask about the whole document`,
+  askAQuestionOn: $localize`Ask a question on this line`,
+};
+
 /** The questions on a line, or on the whole document: asked, answered, withdrawn in place. */
 @Component({
   selector: 'vs-questions',
@@ -22,6 +31,7 @@ import { sheetActions } from './sheet.actions';
   styleUrl: './questions.component.less',
 })
 export class QuestionsComponent {
+  protected readonly phrases = PHRASES;
   readonly document = input.required<MappingDocument>();
   /** The line that they are about; null: all of the document's. */
   readonly line = input<string | null>(null);

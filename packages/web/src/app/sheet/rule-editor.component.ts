@@ -76,11 +76,11 @@ const fixed: readonly Completion[] = [
         f.signature,
         f.summary,
         f.example.rule,
-        f.group === 'aggregate' ? '' : `gives ${f.example.value ?? 'null'}`,
+        f.group === 'aggregate' ? '' : $localize`gives ${f.example.value ?? 'null'}`,
       ),
   })),
   ...WORDS.map((label): Completion => ({ label, type: 'keyword', boost: -2 })),
-  ...VARIABLES.map((label): Completion => ({ label, type: 'variable', detail: 'of the run' })),
+  ...VARIABLES.map((label): Completion => ({ label, type: 'variable', detail: $localize`of the run` })),
 ];
 
 function functionInfo(signature: string, summary: string, rule: string, gives: string): HTMLElement {

@@ -42,8 +42,9 @@ export class SheetKeeper {
       filter((problem) => problem !== null),
       first(),
     );
-    const late$ = timer(PATIENCE).pipe(map(() => 'the server has not answered yet'));
-    if (state().clash !== null) return this.stay('somebody else changed the same, and you have to choose first');
+    const late$ = timer(PATIENCE).pipe(map(() => $localize`the server has not answered yet`));
+    if (state().clash !== null)
+      return this.stay($localize`somebody else changed the same, and you have to choose first`);
     const outcome = firstValueFrom(race(outcome$, merge(failed$, late$)));
     this.store.dispatch(sheetActions.saveNow());
     const problem = await outcome;
@@ -52,12 +53,15 @@ export class SheetKeeper {
   private clash() {
     return this.store.select(sheetFeature.selectSheetState).pipe(
       first(),
-      map((s) => (s.clash === null ? null : 'somebody else changed the same, and you have to choose first')),
+      map((s) => (s.clash === null ? null : $localize`somebody else changed the same, and you have to choose first`)),
     );
   }
   private stay(problem: string): false {
     this.store.dispatch(
-      frameActions.say({ text: `Your last edits are not saved, so the sheet stays open: ${problem}`, problem: true }),
+      frameActions.say({
+        text: $localize`Your last edits are not saved, so the sheet stays open: ${problem}`,
+        problem: true,
+      }),
     );
     return false;
   }

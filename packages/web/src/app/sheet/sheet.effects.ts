@@ -200,9 +200,12 @@ export const unsigned = createEffect(
       map((lines) => {
         const [which, are] =
           lines.length === 1
-            ? ['Line', 'was agreed; edited, it is a draft']
-            : ['Lines', 'were agreed; edited, they are drafts'];
-        return frameActions.say({ text: `${which} ${lines.slice(0, 8).join(', ')} ${are} again.`, problem: false });
+            ? [$localize`Line`, $localize`was agreed; edited, it is a draft`]
+            : [$localize`Lines`, $localize`were agreed; edited, they are drafts`];
+        return frameActions.say({
+          text: $localize`${which} ${lines.slice(0, 8).join(', ')} ${are} again.`,
+          problem: false,
+        });
       }),
     ),
   { functional: true },
@@ -276,7 +279,7 @@ export const bringBack = createEffect(
           catchError((error: ServerProblem) =>
             of(
               frameActions.say({
-                text: `What was not saved yet when the page was left is kept, but could not be brought back: ${error.message}`,
+                text: $localize`What was not saved yet when the page was left is kept, but could not be brought back: ${error.message}`,
                 problem: true,
               }),
             ),
@@ -292,7 +295,9 @@ export const tellBroughtBack = createEffect(
       ofType(a.leftBehind),
       concatLatestFrom(() => store.select(sheetFeature.selectSheetState)),
       filter(([, { saving }]) => saving === 'waiting'),
-      map(() => frameActions.say({ text: 'What was not saved yet when the page was left is back.', problem: false })),
+      map(() =>
+        frameActions.say({ text: $localize`What was not saved yet when the page was left is back.`, problem: false }),
+      ),
     ),
   { functional: true },
 );

@@ -68,20 +68,20 @@ import { sheetActions, type SampleSet } from './sheet.actions';
 import { sheetFeature } from './sheet.feature';
 
 const VIEWS = [
-  ['sheet', 'Sheet'],
-  ['source', 'Source set'],
-  ['document', 'Document'],
-  ['codes', 'Code tables used'],
-  ['questions', 'Questions'],
-  ['examples', 'Examples'],
-  ['trial', 'Trial'],
+  ['sheet', $localize`Sheet`],
+  ['source', $localize`Source set`],
+  ['document', $localize`Document`],
+  ['codes', $localize`Code tables used`],
+  ['questions', $localize`Questions`],
+  ['examples', $localize`Examples`],
+  ['trial', $localize`Trial`],
   ['sql', 'SQL'],
 ] as const;
 
 const SAMPLE_SETS: readonly (readonly [SampleSet, string])[] = [
-  ['source', 'Source records'],
-  ['failed', 'Failed records'],
-  ['examples', 'Examples'],
+  ['source', $localize`Source records`],
+  ['failed', $localize`Failed records`],
+  ['examples', $localize`Examples`],
 ];
 
 const needsPerson = (r: SheetRow): boolean =>
@@ -89,14 +89,28 @@ const needsPerson = (r: SheetRow): boolean =>
 /** Which lines are shown; the key is what the address says. */
 const FILTERS: readonly { readonly key: string; readonly words: string; readonly meets: (row: SheetRow) => boolean }[] =
   [
-    { key: 'person', words: 'needs a person', meets: needsPerson },
+    { key: 'person', words: $localize`needs a person`, meets: needsPerson },
     ...LINE_STATES.map((state) => ({ key: state, words: state, meets: (r: SheetRow) => r.line.state === state })),
     ...LINE_KINDS.map((kind) => ({ key: kind, words: `kind: ${kind}`, meets: (r: SheetRow) => r.line.kind === kind })),
-    { key: 'failing', words: 'with failed records', meets: (r) => r.failures > 0 },
-    { key: 'fault', words: 'at fault for this record', meets: (r) => r.problem !== null },
+    { key: 'failing', words: $localize`with failed records`, meets: (r) => r.failures > 0 },
+    { key: 'fault', words: $localize`at fault for this record`, meets: (r) => r.problem !== null },
     { key: 'required', words: 'required', meets: (r) => r.required },
-    { key: 'edited', words: 'edited since publishing', meets: (r) => r.changed },
+    { key: 'edited', words: $localize`edited since publishing`, meets: (r) => r.changed },
   ];
+
+/** What the template says in one case or another. */
+const PHRASES = {
+  fetchingFailedRecords: $localize`Fetching failed records …`,
+  noRecordOfThis: $localize`No record of this mapping has failed.`,
+  time: $localize`time`,
+  times: $localize`times`,
+  line: $localize`line`,
+  lines: $localize`lines`,
+  null: $localize`null`,
+  addATargetField: $localize`Add a target field for `,
+  leaveItOut: $localize`Leave it out`,
+  leaveThemOut: $localize`Leave them out`,
+};
 
 /** The mapping sheet: the document on screen, with the results for a real record beside each line. */
 @Component({
@@ -131,6 +145,7 @@ const FILTERS: readonly { readonly key: string; readonly words: string; readonly
   styleUrl: './sheet.page.less',
 })
 export class SheetPage {
+  protected readonly phrases = PHRASES;
   readonly id = input.required<string>();
   readonly line = input<string | undefined>();
   readonly record = input<string | undefined>();
@@ -175,33 +190,41 @@ export class SheetPage {
     if (!row || !samples.value) return '';
     if (sampleSet === 'examples') {
       const example = document?.examples?.[sample];
-      return `${row.row} of ${document?.examples?.length ?? 0} · ${example?.note ?? example?.id ?? ''}`;
+      return $localize`${row.row} of ${document?.examples?.length ?? 0} · ${example?.note ?? example?.id ?? ''}`;
     }
     const label = row.problem
-      ? 'can’t be read'
+      ? $localize`can’t be read`
       : row.values
           .filter((v) => v !== null)
           .slice(0, 2)
           .join(' · ');
-    const failed = samples.value.failed && sampleSet === 'source' && sample === 0 ? 'the failed record, ' : '';
-    return `${failed}row ${figure(row.row)} · ${label}`;
+    const failed = samples.value.failed && sampleSet === 'source' && sample === 0 ? $localize`the failed record, ` : '';
+    return $localize`${failed}row ${figure(row.row)} · ${label}`;
   });
   /** What would become of the sample record, in two words; why, on hover and in its lines. */
   protected readonly outcome = computed((): { words: string; reason: string } | null => {
     const record = this.s().trial?.record;
     if (!record || record.outcome === 'written') return null;
-    const words = { failed: 'would fail', filtered: 'filtered out', skipped: 'skipped', unreadable: 'can’t be read' };
+    const words = {
+      failed: $localize`would fail`,
+      filtered: $localize`filtered out`,
+      skipped: 'skipped',
+      unreadable: $localize`can’t be read`,
+    };
     return { words: words[record.outcome], reason: record.reason };
   });
   protected readonly revisionWords = computed(() => {
     const { detail, changedLines } = this.s();
     const revision = detail.value?.revision;
-    if (revision === null || revision === undefined) return 'draft, not published yet';
-    if (changedLines.length === 0) return `revision ${revision}`;
-    return `draft after revision ${revision}, ${inWords(changedLines.length, 'line')} changed`;
+    if (revision === null || revision === undefined) return $localize`draft, not published yet`;
+    if (changedLines.length === 0) return $localize`revision ${revision}`;
+    return $localize`draft after revision ${revision}, ${inWords(changedLines.length, $localize`line`, $localize`lines`)} changed`;
   });
   protected readonly savedWords = computed(
-    () => ({ saved: 'saved', waiting: 'saving …', failed: 'not saved', conflict: 'not saved' })[this.s().saving],
+    () =>
+      ({ saved: 'saved', waiting: $localize`saving …`, failed: $localize`not saved`, conflict: $localize`not saved` })[
+        this.s().saving
+      ],
   );
   protected readonly warning = computed(
     () => this.s().trial?.problems.find((p) => p.severity === 'warning' && !p.line)?.message ?? '',
@@ -215,14 +238,16 @@ export class SheetPage {
     );
     const count = this.optional().length;
     this.store.dispatch(sheetActions.edited({ document, merge: null }));
-    this.say(`${capital(inWords(count, 'field'))} will not be loaded; Ctrl+Z takes it back.`);
+    this.say(
+      $localize`${capital(inWords(count, $localize`field`, $localize`fields`))} will not be loaded; Ctrl+Z takes it back.`,
+    );
   }
   /** The datasets of the source set; after all but the last one stands a comma. */
   private readonly members = computed(() => {
     const members = membersOf(this.s().document!);
     return members.map(({ role, dataset, alias }, i) => ({
       dataset,
-      words: `${role === 'union' ? 'below it' : `as ${alias}`}${i === members.length - 1 ? '' : ','}`,
+      words: `${role === 'union' ? $localize`below it` : $localize`as ${alias}`}${i === members.length - 1 ? '' : ','}`,
     }));
   });
   protected readonly primaryWords = computed(() => this.members()[0]!.words);
@@ -246,7 +271,7 @@ export class SheetPage {
   });
   protected readonly unusedWords = computed(() => {
     const count = this.unused().length;
-    return `${capital(inWords(count, 'source field is', 'source fields are'))} not used`;
+    return $localize`${capital(inWords(count, $localize`source field is`, $localize`source fields are`))} not used`;
   });
   protected addFieldFor(name: string): void {
     const document = this.s().document!;
@@ -297,7 +322,7 @@ export class SheetPage {
   protected takeWorkbook(document: MappingDocument): void {
     this.store.dispatch(sheetActions.edited({ document: withAllLines(document), merge: null }));
     this.workbook.set(null);
-    this.say('The draft says what the workbook says; Ctrl+Z takes it back.');
+    this.say($localize`The draft says what the workbook says; Ctrl+Z takes it back.`);
   }
   protected readonly sets = SAMPLE_SETS;
   protected chooseSet(from: SampleSet): void {
@@ -325,7 +350,7 @@ export class SheetPage {
       row.values,
       row.file,
     );
-    if (expect === null) return this.noticed.set('A record that can’t be read can’t be an example.');
+    if (expect === null) return this.noticed.set($localize`A record that can’t be read can’t be an example.`);
     const source = Object.fromEntries(fields.map((f, i) => [f, row.values[i] ?? null]));
     this.store.dispatch(
       sheetActions.edited({
@@ -333,7 +358,7 @@ export class SheetPage {
         merge: null,
       }),
     );
-    this.say('Kept as an example: publishing and the command line’s check try it each time.');
+    this.say($localize`Kept as an example: publishing and the command line’s check try it each time.`);
   }
   protected step(by: number): void {
     this.store.dispatch(sheetActions.sampleChosen({ index: this.s().sample + by }));
@@ -366,7 +391,7 @@ export class SheetPage {
       else {
         const name = (d: MappingDocument): string => d.lines.find((l) => l.id === line)?.target ?? '';
         if (name(next) !== name(document))
-          renamed.push(`“${name(document)}” is called “${name(next)}” in the target now`);
+          renamed.push($localize`“${name(document)}” is called “${name(next)}” in the target now`);
         document = next;
       }
     }
@@ -375,7 +400,7 @@ export class SheetPage {
     if (renamed.length > 0)
       this.store.dispatch(
         frameActions.say({
-          text: `${firstOf(renamed, 3, '; ')}, also in checks and examples.`,
+          text: $localize`${firstOf(renamed, 3, '; ')}, also in checks and examples.`,
           problem: false,
         }),
       );
@@ -384,7 +409,7 @@ export class SheetPage {
         ? ''
         : refused.length === 1
           ? refused[0]!
-          : `${refused.length} cells were left as they were: ${refused[0]}`,
+          : $localize`${refused.length} cells were left as they were: ${refused[0]}`,
     );
   }
   protected readonly toMap = computed(() => this.s().document?.lines.filter((l) => l.kind === undefined).length ?? 0);
@@ -401,7 +426,9 @@ export class SheetPage {
     const document = replaceInRules(this.s().document!, this.find() ?? '', by);
     this.store.dispatch(sheetActions.edited({ document, merge: null }));
     this.ask({ find: null });
-    this.say(`Replaced ${inWords(places, 'place')} in ${inWords(lines, 'line')}; Ctrl+Z takes it back.`);
+    this.say(
+      $localize`Replaced ${inWords(places, $localize`place`, $localize`places`)} in ${inWords(lines, $localize`line`, $localize`lines`)}; Ctrl+Z takes it back.`,
+    );
   }
   protected undo(): void {
     this.store.dispatch(sheetActions.undone());
@@ -427,7 +454,7 @@ export class SheetPage {
     URL.revokeObjectURL(link.href);
     this.store.dispatch(
       frameActions.say({
-        text: `${link.download} holds the draft; the command line applies it as it is.`,
+        text: $localize`${link.download} holds the draft; the command line applies it as it is.`,
         problem: false,
       }),
     );
@@ -455,14 +482,14 @@ export class SheetPage {
   }
   protected dropEdits(): void {
     this.store.dispatch(sheetActions.editsDropped());
-    this.say('Your last edits were thrown away; the sheet shows what is saved.');
+    this.say($localize`Your last edits were thrown away; the sheet shows what is saved.`);
   }
   /** Others who have this sheet open, with the line that they are on. */
   protected readonly others = computed(() => {
     const lines = this.s().document?.lines ?? [];
     return this.s().people.map(({ person, line }) => {
       const number = lines.findIndex((l) => l.id === line) + 1;
-      return number > 0 ? `${person} on line ${number}` : person;
+      return number > 0 ? $localize`${person} on line ${number}` : person;
     });
   });
 }

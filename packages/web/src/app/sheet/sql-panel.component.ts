@@ -6,9 +6,9 @@ import { sourceSetActions, sourceSetsFeature } from '../source-sets/source-sets.
 import { sheetFeature } from './sheet.feature';
 
 const MEANINGS: Readonly<Record<string, string>> = {
-  run_started_at: 'when the run started',
-  run_number: 'the number of the run',
-  file_name: 'the name of the file that the records come from',
+  run_started_at: $localize`when the run started`,
+  run_number: $localize`the number of the run`,
+  file_name: $localize`the name of the file that the records come from`,
 };
 
 /** The one SELECT that the document means, to be read, or run in a PostgreSQL that has its datasets as tables. */
@@ -18,7 +18,7 @@ const MEANINGS: Readonly<Record<string, string>> = {
   template: `
     <div class="panel">
       @if (made().sql; as found) {
-        <p class="intro">
+        <p i18n class="intro">
           These are the records that a run would write, in its order, as one statement for PostgreSQL 16 and newer. It
           reads the tables
           @for (table of found.tables; track table; let last = $last) {
@@ -28,13 +28,13 @@ const MEANINGS: Readonly<Record<string, string>> = {
             <code>{{ '$' + ($index + 1) }}</code> is {{ meaning(p.name) }}.
           }
         </p>
-        <p class="soft">
+        <p i18n class="soft">
           What a line or check refuses is left out. What a rule can’t work out ends the statement; a run files that
           record and goes on.
         </p>
-        <button type="button" class="btn" (click)="copy()">Copy the statement</button>
+        <button i18n type="button" class="btn" (click)="copy()">Copy the statement</button>
         <!-- Wider than the page; it is read with the arrow keys. -->
-        <pre tabindex="0" role="region" aria-label="The statement"><code>{{ found.sql }}</code></pre>
+        <pre tabindex="0" role="region" aria-label="The statement" i18n-aria-label><code>{{ found.sql }}</code></pre>
       } @else {
         <p class="rub" role="alert">{{ made().problem }}</p>
       }
@@ -76,7 +76,7 @@ export class SqlPanelComponent {
   protected readonly made = computed((): { sql: DocumentSql | null; problem: string } => {
     const samples = this.samples().value;
     if (!samples)
-      return { sql: null, problem: this.samples().problem ?? 'The fields of the source are not known yet.' };
+      return { sql: null, problem: this.samples().problem ?? $localize`The fields of the source are not known yet.` };
     try {
       const fields = sourceFieldsFor(this.document(), samples.fields, samples.marks);
       const below = new Map(Object.entries(this.members()).filter(([, names]) => names.length > 0));
@@ -99,6 +99,6 @@ export class SqlPanelComponent {
   }
   protected async copy(): Promise<void> {
     await navigator.clipboard.writeText(this.made().sql!.sql);
-    this.store.dispatch(frameActions.say({ text: 'The statement is on the clipboard.', problem: false }));
+    this.store.dispatch(frameActions.say({ text: $localize`The statement is on the clipboard.`, problem: false }));
   }
 }

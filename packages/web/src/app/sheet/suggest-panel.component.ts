@@ -12,29 +12,36 @@ import { sheetActions } from './sheet.actions';
 /** From here on suggestions are taken together. */
 const SURE = 0.8;
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  noLineIsLeft: $localize`No line is left to map.`,
+  nothingInTheSource: $localize`Nothing in the source is enough like the fields that are left to map.`,
+  takeTheSuggestionFor: $localize`Take the suggestion for `,
+};
+
 /** What could fill the lines that are still to map, each with its reason; what is taken becomes a draft. */
 @Component({
   selector: 'vs-suggest-panel',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [FormsModule, LoadingComponent, SignComponent],
   template: `
-    <section class="panel" aria-label="Suggestions">
+    <section class="panel" aria-label="Suggestions" i18n-aria-label>
       <div class="top">
-        <h2>Suggestions</h2>
+        <h2 i18n>Suggestions</h2>
         <span class="grow"></span>
-        <button type="button" class="btn quiet" [attr.aria-expanded]="words() !== null" (click)="openWords()">
+        <button i18n type="button" class="btn quiet" [attr.aria-expanded]="words() !== null" (click)="openWords()">
           Words of one meaning
         </button>
         @if (sure().length > 1) {
-          <button type="button" class="btn first" (click)="take(sure())">
+          <button i18n type="button" class="btn first" (click)="take(sure())">
             Take the {{ sure().length }} of at least 80 %
           </button>
         }
-        <button type="button" class="btn quiet" (click)="close()">Close</button>
+        <button i18n type="button" class="btn quiet" (click)="close()">Close</button>
       </div>
       @if (words(); as text) {
         <form class="words" (ngSubmit)="keepWords(box.value)">
-          <label for="synonyms"
+          <label i18n for="synonyms"
             >Words that mean the same in names of fields here; a group a line, with commas between. Common ones are
             known.</label
           >
@@ -45,34 +52,31 @@ const SURE = 0.8;
             rows="4"
             [value]="text.groups"
             placeholder="dock, slot, stand"
+            i18n-placeholder
           ></textarea>
           @if (wordsProblem()) {
             <p class="rub" role="alert">{{ wordsProblem() }}</p>
           }
-          <button type="submit" class="btn">Keep and suggest again</button>
+          <button i18n type="submit" class="btn">Keep and suggest again</button>
         </form>
       }
       @if (list().length === 0) {
         @if (of().state === 'loaded') {
           <p class="soft" role="status">
-            {{
-              toMap() === 0
-                ? 'No line is left to map.'
-                : 'Nothing in the source is enough like the fields that are left to map.'
-            }}
+            {{ toMap() === 0 ? phrases.noLineIsLeft : phrases.nothingInTheSource }}
           </p>
         } @else {
-          <vs-loading [of]="of()" (again)="again()" words="Comparing names and values …" />
+          <vs-loading [of]="of()" (again)="again()" words="Comparing names and values …" i18n-words />
         }
       } @else {
         <table class="rows">
           <thead>
             <tr>
-              <th scope="col"><vs-sign of="target" [size]="13" /> Target field</th>
-              <th scope="col">Filled by</th>
-              <th scope="col" class="n">Sure by</th>
-              <th scope="col">Because</th>
-              <th scope="col"><span class="unseen">Take it</span></th>
+              <th i18n scope="col"><vs-sign of="target" [size]="13" /> Target field</th>
+              <th i18n scope="col">Filled by</th>
+              <th i18n scope="col" class="n">Sure by</th>
+              <th i18n scope="col">Because</th>
+              <th scope="col"><span i18n class="unseen">Take it</span></th>
             </tr>
           </thead>
           <tbody>
@@ -82,18 +86,19 @@ const SURE = 0.8;
                 <td>
                   <code>{{ s.rule ?? s.source ?? s.value }}</code>
                   @if (s.kind === 'lookup') {
-                    by the code table {{ s.codeTable }}
+                    <ng-container i18n>by the code table {{ s.codeTable }} </ng-container>
                   } @else if (s.kind === 'constant') {
-                    <span class="soft">a constant</span>
+                    <span i18n class="soft">a constant</span>
                   }
                 </td>
                 <td class="n">{{ percent(s.confidence) }}</td>
                 <td class="soft">{{ s.reason }}</td>
                 <td>
                   <button
+                    i18n
                     type="button"
                     class="btn quiet"
-                    [attr.aria-label]="'Take the suggestion for ' + (labels().get(s.target) ?? s.target)"
+                    [attr.aria-label]="phrases.takeTheSuggestionFor + (labels().get(s.target) ?? s.target)"
                     (click)="take([s])"
                   >
                     Take
@@ -137,6 +142,7 @@ const SURE = 0.8;
   `,
 })
 export class SuggestPanelComponent {
+  protected readonly phrases = PHRASES;
   readonly of = input.required<Loadable<Suggestion[]>>();
   readonly document = input.required<MappingDocument>();
   readonly taken = output<string>();
@@ -174,7 +180,8 @@ export class SuggestPanelComponent {
       )
       .filter((g) => g.length > 0);
     const single = groups.find((g) => g.length < 2);
-    if (single) return this.wordsProblem.set(`“${single[0]}” stands alone; a line needs two words that mean the same.`);
+    if (single)
+      return this.wordsProblem.set($localize`“${single[0]}” stands alone; a line needs two words that mean the same.`);
     this.api.call('setSynonyms', { body: { groups } }).subscribe({
       next: () => {
         this.wordsProblem.set('');
@@ -197,6 +204,8 @@ export class SuggestPanelComponent {
   protected take(suggestions: readonly Suggestion[]): void {
     const document = suggestions.reduce((d, s) => changeLine(d, s.line, suggestedLine(s)), this.document());
     this.store.dispatch(sheetActions.edited({ document, merge: null }));
-    this.taken.emit(`${capital(inWords(suggestions.length, 'line'))} drafted from suggestions; Ctrl+Z takes it back.`);
+    this.taken.emit(
+      $localize`${capital(inWords(suggestions.length, $localize`line`, $localize`lines`))} drafted from suggestions; Ctrl+Z takes it back.`,
+    );
   }
 }

@@ -39,7 +39,7 @@ export class TrialService {
           this.known = {};
         }
         const why =
-          event instanceof ErrorEvent && event.message !== '' ? event.message : 'its program could not be run';
+          event instanceof ErrorEvent && event.message !== '' ? event.message : $localize`its program could not be run`;
         out.error(
           new Error(
             `What computes the results broke: ${why}. The document is not touched; results come with the next edit.`,

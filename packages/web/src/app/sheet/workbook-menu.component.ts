@@ -23,6 +23,7 @@ import { chosenFile } from '../shared/chosen-file';
   imports: [NzDropDownModule],
   template: `
     <button
+      i18n
       type="button"
       class="btn quiet"
       nz-dropdown
@@ -36,15 +37,28 @@ import { chosenFile } from '../shared/chosen-file';
     </button>
     <nz-dropdown-menu #menu="nzDropdownMenu">
       <div class="menu">
-        <a class="btn quiet" [href]="'/api/mappings/' + mapping() + '/workbook.xlsx'" download (click)="closeSoon()"
+        <a
+          i18n
+          class="btn quiet"
+          [href]="'/api/mappings/' + mapping() + '/workbook.xlsx'"
+          download
+          (click)="closeSoon()"
           >Download it (.xlsx)</a
         >
-        <button type="button" class="btn quiet" (click)="closeSoon(); file().nativeElement.click()">
+        <button i18n type="button" class="btn quiet" (click)="closeSoon(); file().nativeElement.click()">
           Read one back …
         </button>
       </div>
     </nz-dropdown-menu>
-    <input #box type="file" accept=".xlsx" hidden aria-label="Workbook to read back" (change)="take(box)" />
+    <input
+      #box
+      type="file"
+      accept=".xlsx"
+      hidden
+      aria-label="Workbook to read back"
+      i18n-aria-label
+      (change)="take(box)"
+    />
   `,
   styles: `
     .menu {

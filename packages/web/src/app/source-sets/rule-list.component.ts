@@ -2,6 +2,11 @@ import { ChangeDetectionStrategy, Component, input, output } from '@angular/core
 import type { Problem } from '@versicle/core';
 import { RuleEditorComponent, type EditorField, type Mark } from '../sheet/rule-editor.component';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  addAField: $localize`\: add a field`,
+};
+
 /** A few rules one below the other, such as what records are grouped by. */
 @Component({
   selector: 'vs-rule-list',
@@ -11,9 +16,10 @@ import { RuleEditorComponent, type EditorField, type Mark } from '../sheet/rule-
     <h2>
       {{ title() }} <small>{{ rules().length === 0 ? none() : hint() }}</small>
       <button
+        i18n
         type="button"
         class="btn quiet"
-        [attr.aria-label]="title() + ': add a field'"
+        [attr.aria-label]="title() + phrases.addAField"
         (click)="add()"
         [disabled]="fields().length === 0"
       >
@@ -34,7 +40,7 @@ import { RuleEditorComponent, type EditorField, type Mark } from '../sheet/rule-
             <small class="rub">{{ p }}</small>
           }
         </div>
-        <button type="button" class="btn quiet" (click)="remove(i)">Remove</button>
+        <button i18n type="button" class="btn quiet" (click)="remove(i)">Remove</button>
       </div>
     }
   `,
@@ -52,6 +58,7 @@ import { RuleEditorComponent, type EditorField, type Mark } from '../sheet/rule-
   `,
 })
 export class RuleListComponent {
+  protected readonly phrases = PHRASES;
   readonly title = input.required<string>();
   readonly hint = input.required<string>();
   readonly none = input.required<string>();

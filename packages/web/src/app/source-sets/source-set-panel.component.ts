@@ -17,16 +17,36 @@ import { GIVEN } from '../shared/given';
 type Source = MappingDocument['source'];
 type Join = Source['joins'][number];
 const KINDS: readonly [Join['kind'], string][] = [
-  ['left', 'keep all, with a partner where there is one'],
-  ['inner', 'keep those that find a partner'],
-  ['right', 'keep all of this dataset'],
-  ['full', 'keep all of both'],
+  ['left', $localize`keep all, with a partner where there is one`],
+  ['inner', $localize`keep those that find a partner`],
+  ['right', $localize`keep all of this dataset`],
+  ['full', $localize`keep all of both`],
 ];
 const LISTS = [
-  ['distinctOn', 'One record for each', 'the first one stays', 'no records are dropped'],
-  ['groupBy', 'Group by', 'lines may then use count(*), sum(…), string_agg(…) and others', 'no grouping'],
-  ['orderBy', 'Sort by', 'DESC behind it turns the order round', 'in the order of the first dataset'],
+  ['distinctOn', $localize`One record for each`, $localize`the first one stays`, $localize`no records are dropped`],
+  [
+    'groupBy',
+    $localize`Group by`,
+    $localize`lines may then use count(*), sum(…), string_agg(…) and others`,
+    $localize`no grouping`,
+  ],
+  [
+    'orderBy',
+    $localize`Sort by`,
+    $localize`DESC behind it turns the order round`,
+    $localize`in the order of the first dataset`,
+  ],
 ] as const;
+
+/** What the template says in one case or another. */
+const PHRASES = {
+  aliasOf: $localize`Alias of `,
+  how: $localize`How `,
+  isJoined: $localize` is joined`,
+  conditionOf: $localize`Condition of `,
+  counting: $localize`Counting …`,
+  countTheMatches: $localize`Count the matches`,
+};
 
 /** Which datasets a mapping reads: joined to the first one or below it, folded together, sorted; with what each join finds. */
 @Component({
@@ -46,6 +66,7 @@ const LISTS = [
   styleUrl: './source-set-panel.component.less',
 })
 export class SourceSetPanelComponent {
+  protected readonly phrases = PHRASES;
   readonly mapping = input.required<string>();
   readonly document = input.required<MappingDocument>();
   readonly saved = input.required<boolean>();
@@ -87,13 +108,13 @@ export class SourceSetPanelComponent {
     const composed = this.samples().value?.composed;
     if (!composed) return '';
     const parts = [
-      `${inWords(composed.read, 'row')} read`,
-      composed.multiplied > 0 ? `${figure(composed.multiplied)} added by joins` : '',
-      composed.unmatched > 0 ? `${figure(composed.unmatched)} without a partner` : '',
-      composed.filtered > 0 ? `${figure(composed.filtered)} left out by the filter` : '',
-      composed.folded > 0 ? `${figure(composed.folded)} folded into others` : '',
+      $localize`${inWords(composed.read, $localize`row`, $localize`rows`)} read`,
+      composed.multiplied > 0 ? $localize`${figure(composed.multiplied)} added by joins` : '',
+      composed.unmatched > 0 ? $localize`${figure(composed.unmatched)} without a partner` : '',
+      composed.filtered > 0 ? $localize`${figure(composed.filtered)} left out by the filter` : '',
+      composed.folded > 0 ? $localize`${figure(composed.folded)} folded into others` : '',
     ].filter(Boolean);
-    return `${parts.join(', ')}: ${inWords(composed.records, 'record')}.`;
+    return `${parts.join(', ')}: ${inWords(composed.records, $localize`record`, $localize`records`)}.`;
   });
 
   constructor() {
@@ -127,10 +148,10 @@ export class SourceSetPanelComponent {
   }
   protected set(patch: Partial<Source>, merge: string | null): void {
     const document = { ...this.document(), source: { ...this.source(), ...patch } };
-    this.store.dispatch(sheetActions.edited({ document, merge: merge === null ? null : `source ${merge}` }));
+    this.store.dispatch(sheetActions.edited({ document, merge: merge === null ? null : $localize`source ${merge}` }));
   }
   protected setJoin(at: number, patch: Partial<Join>): void {
-    this.set({ joins: this.source().joins.map((j, i) => (i === at ? { ...j, ...patch } : j)) }, `join ${at}`);
+    this.set({ joins: this.source().joins.map((j, i) => (i === at ? { ...j, ...patch } : j)) }, $localize`join ${at}`);
   }
   protected removeJoin(at: number): void {
     this.set({ joins: this.source().joins.filter((_, i) => i !== at) }, null);
@@ -141,7 +162,10 @@ export class SourceSetPanelComponent {
     this.set({ joins }, null);
   }
   protected setColumns(at: number, columns: Record<string, string>): void {
-    this.set({ unions: this.source().unions.map((u, i) => (i === at ? { ...u, columns } : u)) }, `union ${at}`);
+    this.set(
+      { unions: this.source().unions.map((u, i) => (i === at ? { ...u, columns } : u)) },
+      $localize`union ${at}`,
+    );
   }
   protected removeUnion(at: number): void {
     this.set({ unions: this.source().unions.filter((_, i) => i !== at) }, null);
@@ -195,20 +219,20 @@ export class SourceSetPanelComponent {
   }
   protected found(f: JoinFigures): string {
     if (f.tooMany)
-      return `Too many pairs to count: one record finds up to ${figure(f.most)} partners. A further field in the condition should tell them apart.`;
+      return $localize`Too many pairs to count: one record finds up to ${figure(f.most)} partners. A further field in the condition should tell them apart.`;
     const none = f.left - f.matched;
     const parts = [
       f.matched === f.left
-        ? `All ${figure(f.left)} records find a partner`
-        : `${figure(f.matched)} of ${figure(f.left)} records find a partner, ${figure(none)} ${none === 1 ? 'finds' : 'find'} none`,
+        ? $localize`All ${figure(f.left)} records find a partner`
+        : $localize`${figure(f.matched)} of ${figure(f.left)} records find a partner, ${figure(none)} ${none === 1 ? 'finds' : 'find'} none`,
       f.doubled === 0
-        ? 'none finds more than one'
-        : `${figure(f.doubled)} find several (up to ${figure(f.most)}) and come out several times`,
+        ? $localize`none finds more than one`
+        : $localize`${figure(f.doubled)} find several (up to ${figure(f.most)}) and come out several times`,
       f.asked !== null
-        ? `${f.dataset} was asked only for the ${inWords(f.asked, 'key')} that ${f.asked === 1 ? 'occurs' : 'occur'}`
+        ? $localize`${f.dataset} was asked only for the ${inWords(f.asked, $localize`key`, $localize`keys`)} that ${f.asked === 1 ? 'occurs' : 'occur'}`
         : f.unused === 0
           ? ''
-          : `${figure(f.unused)} of the ${figure(f.right)} records of ${f.dataset} ${f.unused === 1 ? 'is' : 'are'} asked for by nobody`,
+          : $localize`${figure(f.unused)} of the ${figure(f.right)} records of ${f.dataset} ${f.unused === 1 ? 'is' : 'are'} asked for by nobody`,
     ].filter(Boolean);
     return `${parts.join('; ')}.`;
   }

@@ -3,6 +3,13 @@ import { FormsModule } from '@angular/forms';
 import { SELECT } from '../shared/select';
 import { inWords } from '../shared/words';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  foldUp: $localize`Fold up`,
+  matchFields: $localize`Match fields`,
+  below: $localize`Below `,
+};
+
 /** Which field of a dataset stands below each field of the first one: of the same name, unless it is said otherwise. */
 @Component({
   selector: 'vs-union-columns',
@@ -12,15 +19,15 @@ import { inWords } from '../shared/words';
     <p class="soft">
       {{ words() }}
       <button type="button" class="btn quiet" [attr.aria-expanded]="shown()" (click)="shown.set(!shown())">
-        {{ shown() ? 'Fold up' : 'Match fields' }}
+        {{ shown() ? phrases.foldUp : phrases.matchFields }}
       </button>
     </p>
     @if (shown()) {
       <table class="rows">
         <thead>
           <tr>
-            <th scope="col">Field of the first dataset</th>
-            <th scope="col">Below it</th>
+            <th i18n scope="col">Field of the first dataset</th>
+            <th i18n scope="col">Below it</th>
           </tr>
         </thead>
         <tbody>
@@ -36,8 +43,9 @@ import { inWords } from '../shared/words';
                   nzShowSearch
                   nzAllowClear
                   nzPlaceHolder="nothing: null"
+                  i18n-nzPlaceHolder
                   aria-label="choice"
-                  [attr.aria-label]="'Below ' + p.above"
+                  [attr.aria-label]="phrases.below + p.above"
                   [nzId]="'below-' + dataset() + '-' + p.above"
                 >
                   @for (name of below(); track name) {
@@ -66,6 +74,7 @@ import { inWords } from '../shared/words';
   `,
 })
 export class UnionColumnsComponent {
+  protected readonly phrases = PHRASES;
   readonly above = input.required<readonly string[]>();
   readonly below = input.required<readonly string[]>();
   readonly columns = input.required<Readonly<Record<string, string>>>();
@@ -82,7 +91,7 @@ export class UnionColumnsComponent {
     const matched = this.pairs().filter((p) => p.below !== null);
     const used = new Set(matched.map((p) => p.below));
     const left = this.below().filter((name) => !used.has(name));
-    return `${matched.length} of ${inWords(this.above().length, 'field')} have one below${left.length > 0 ? `; not taken: ${left.slice(0, 6).join(', ')}${left.length > 6 ? ' …' : ''}` : ''}.`;
+    return $localize`${matched.length} of ${inWords(this.above().length, $localize`field`, $localize`fields`)} have one below${left.length > 0 ? $localize`; not taken: ${left.slice(0, 6).join(', ')}${left.length > 6 ? ' …' : ''}` : ''}.`;
   });
   protected match(above: string, below: string | null): void {
     const columns = Object.fromEntries(Object.entries(this.columns()).filter(([name]) => name !== above));

@@ -6,13 +6,19 @@ import { structuresActions, structuresFeature } from './structures.feature';
 /** Bytes of a schema or dictionary at the most. */
 const MAX_BYTES = 14_000_000;
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  reading: $localize`Reading …`,
+  chooseAFile: $localize`Choose a file …`,
+};
+
 /** Takes a schema, an API's description or a dictionary from this computer. */
 @Component({
   selector: 'vs-import',
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <label class="btn" tabindex="-1"
-      >{{ importing().busy ? 'Reading …' : 'Choose a file …' }}
+      >{{ importing().busy ? phrases.reading : phrases.chooseAFile }}
       <input #file type="file" [attr.aria-label]="label()" (change)="take(file)" [disabled]="importing().busy" />
     </label>
     @if (importing().problem; as problem) {
@@ -47,10 +53,11 @@ const MAX_BYTES = 14_000_000;
   `,
 })
 export class ImportComponent {
+  protected readonly phrases = PHRASES;
   readonly id = input.required<string>();
   /** Null: the file says itself which datasets it tells of. */
   readonly dataset = input<string | null>(null);
-  readonly label = input('A schema or dictionary from this computer');
+  readonly label = input($localize`A schema or dictionary from this computer`);
   private readonly store = inject(Store);
   protected readonly importing = this.store.selectSignal(structuresFeature.selectImporting);
 
@@ -58,7 +65,9 @@ export class ImportComponent {
     const fail = (problem: string): void => this.store.dispatch(structuresActions.importFailed({ problem }));
     const size = input.files?.[0]?.size ?? 0;
     if (size > MAX_BYTES)
-      return fail(`${input.files![0]!.name} has more than ${MAX_BYTES / 1_000_000} MB; no schema or dictionary does.`);
+      return fail(
+        $localize`${input.files![0]!.name} has more than ${MAX_BYTES / 1_000_000} MB; no schema or dictionary does.`,
+      );
     try {
       const file = await chosenFile(input);
       if (!file) return;

@@ -11,6 +11,16 @@ import { FigurePipe, FullTimePipe, TimePipe } from '../shared/words';
 import { ImportComponent } from './import.component';
 import { structuresActions, structuresFeature } from './structures.feature';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  yes: $localize`yes`,
+  no: $localize`no`,
+  came: $localize`came (`,
+  isGone: $localize`is gone`,
+  was: $localize`was `,
+  is: $localize`, is `,
+};
+
 /** The fields of a dataset, where that is known from, and how it changed. */
 @Component({
   selector: 'vs-structure',
@@ -21,12 +31,12 @@ import { structuresActions, structuresFeature } from './structures.feature';
     <table class="rows">
       <thead>
         <tr>
-          <th scope="col" class="n">No.</th>
-          <th scope="col">Field</th>
-          <th scope="col">Type</th>
-          <th scope="col">May be null</th>
-          <th scope="col">Example</th>
-          <th scope="col">What it is</th>
+          <th i18n scope="col" class="n">No.</th>
+          <th i18n scope="col">Field</th>
+          <th i18n scope="col">Type</th>
+          <th i18n scope="col">May be null</th>
+          <th i18n scope="col">Example</th>
+          <th i18n scope="col">What it is</th>
         </tr>
       </thead>
       <tbody>
@@ -37,7 +47,7 @@ import { structuresActions, structuresFeature } from './structures.feature';
             <td>
               <b>{{ f.name }}</b>
               @if (f.key) {
-                <span class="key">key</span>
+                <span i18n class="key">key</span>
               }
               @if (f.label) {
                 <small class="soft">{{ f.label }}</small>
@@ -46,14 +56,16 @@ import { structuresActions, structuresFeature } from './structures.feature';
             <td>
               <code>{{ f.type }}</code>
             </td>
-            <td class="soft">{{ f.nullable ? 'yes' : 'no' }}</td>
+            <td class="soft">{{ f.nullable ? phrases.yes : phrases.no }}</td>
             <td>
               <code class="example" [title]="f.example ?? ''">{{ f.example ?? '' }}</code>
             </td>
             <td class="soft">
               {{ f.description }}
               @if (f.references) {
-                refers to <code>{{ f.references }}</code>
+                <ng-container i18n
+                  >refers to <code>{{ f.references }}</code>
+                </ng-container>
               }
             </td>
           </tr>
@@ -62,9 +74,9 @@ import { structuresActions, structuresFeature } from './structures.feature';
     </table>
     <div class="two">
       <section>
-        <h2>How it changed</h2>
+        <h2 i18n>How it changed</h2>
         @for (v of versions().value ?? []; track v.number) {
-          <p class="version">
+          <p i18n class="version">
             <b>{{ v.number }}</b><span [title]="v.at | fullTime">{{ v.at | time }}</span
             >, {{ v.source }}: {{ v.fields }} fields{{ v.changes.length === 0 ? '.' : ';' }}
             @for (c of v.changes.slice(0, mostChanges); track c.field + c.what) {
@@ -72,10 +84,10 @@ import { structuresActions, structuresFeature } from './structures.feature';
                 <b>{{ c.field }}</b>
                 {{
                   c.what === 'added'
-                    ? 'came (' + c.after + ')'
+                    ? phrases.came + c.after + ')'
                     : c.what === 'removed'
-                      ? 'is gone'
-                      : 'was ' + c.before + ', is ' + c.after
+                      ? phrases.isGone
+                      : phrases.was + c.before + phrases.is + c.after
                 }}
                 @if (c.touches.length > 0) {
                   <span [class.rub]="c.what !== 'added'">
@@ -96,8 +108,8 @@ import { structuresActions, structuresFeature } from './structures.feature';
         }
       </section>
       <section>
-        <h2>Bring in what is written down</h2>
-        <p class="soft">
+        <h2 i18n>Bring in what is written down</h2>
+        <p i18n class="soft">
           An XML Schema, a JSON Schema or a data dictionary (a workbook or CSV) adds types, labels and descriptions; to
           JSON and XML, also the fields that no record has had yet.
         </p>
@@ -147,6 +159,7 @@ import { structuresActions, structuresFeature } from './structures.feature';
   `,
 })
 export class StructureComponent {
+  protected readonly phrases = PHRASES;
   readonly id = input.required<string>();
   readonly detail = input.required<DatasetDetail>();
   private readonly store = inject(Store);

@@ -37,8 +37,8 @@ export const catalogue = request(a.catalogue, 'catalogue', 'once', {
 });
 function lookedAt({ datasets, fields, problems }: Catalogued, profile: boolean): string {
   const notRead = problems.map((p) => `${p.dataset}: ${p.message}`).join(' ');
-  const looked = `Looked at ${datasets} datasets with ${fields} fields; they can be found now.`;
-  return `${looked}${profile ? ' Their records are being profiled.' : ''}${notRead ? ` Not read: ${notRead}` : ''}`;
+  const looked = $localize`Looked at ${datasets} datasets with ${fields} fields; they can be found now.`;
+  return `${looked}${profile ? $localize` Their records are being profiled.` : ''}${notRead ? $localize` Not read: ${notRead}` : ''}`;
 }
 
 /** While somebody types, the last text is looked for. */

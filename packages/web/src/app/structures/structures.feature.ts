@@ -31,7 +31,7 @@ interface StructuresState {
 function fieldsTold({ fields, added }: Imported['datasets'][number]): string {
   const told = `${figure(fields)} ${fields === 1 ? 'field' : 'fields'}`;
   if (added.length === 0) return told;
-  return `${told}, of them new to it: ${firstOf(added, 6)}`;
+  return $localize`${told}, of them new to it: ${firstOf(added, 6)}`;
 }
 const quiet = { busy: false, problem: null, done: null };
 const initial: StructuresState = { versions: idle(), importing: quiet, found: idle() };
@@ -51,7 +51,7 @@ export const structuresFeature = createFeature({
     })),
     on(structuresActions.imported, (s, { imported }): StructuresState => {
       const list = imported.datasets.map((d) => `${d.name} (${fieldsTold(d)})`).join(', ');
-      return { ...s, importing: { ...quiet, done: `Brought in from ${imported.what}: ${list}.` } };
+      return { ...s, importing: { ...quiet, done: $localize`Brought in from ${imported.what}\: ${list}.` } };
     }),
     on(structuresActions.catalogued, (s, { sentence }): StructuresState => ({
       ...s,

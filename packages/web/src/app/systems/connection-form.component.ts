@@ -57,5 +57,5 @@ const textOf = (value: unknown): string => (value === undefined || value === nul
 export function missingEntry(connection: Readonly<Record<string, unknown>>, form: readonly FormEntry[]): string | null {
   const values = Object.fromEntries(Object.entries(connection).map(([name, value]) => [name, textOf(value)]));
   const missing = mattering(form, values).find((e) => e.required && connection[e.name] === undefined);
-  return missing ? `${missing.title}: something must stand here.` : null;
+  return missing ? $localize`${missing.title}\: something must stand here.` : null;
 }

@@ -27,15 +27,26 @@ import { NewDatasetComponent } from './new-dataset.component';
 import { systemsActions, systemsFeature } from './systems.feature';
 
 const TABS = [
-  ['rows', 'Rows'],
-  ['structure', 'Structure'],
-  ['values', 'Values'],
-  ['quality', 'Quality'],
-  ['format', 'Format'],
+  ['rows', $localize`Rows`],
+  ['structure', $localize`Structure`],
+  ['values', $localize`Values`],
+  ['quality', $localize`Quality`],
+  ['format', $localize`Format`],
 ] as const;
 
 /** As far as the server looks through records that it sorts itself. */
 const MOST_LOOKED = 1_000_000;
+
+/** What the template says in one case or another. */
+const PHRASES = {
+  answers: $localize`answers`,
+  file: $localize`file`,
+  someHidden: $localize` (some hidden)`,
+  atMost: $localize`at most `,
+  null: $localize`null`,
+  noRowMeetsThe: $localize`No row meets the filter.`,
+  thereAreNoRows: $localize`There are no rows.`,
+};
 
 /** One dataset: its rows as they are, its structure, how it is read and why. */
 @Component({
@@ -62,6 +73,7 @@ const MOST_LOOKED = 1_000_000;
   styleUrl: './dataset.page.less',
 })
 export class DatasetPage {
+  protected readonly phrases = PHRASES;
   readonly id = input.required<string>();
   readonly name = input<string>('');
   readonly tab = input<string | undefined>();
@@ -132,9 +144,9 @@ export class DatasetPage {
   protected readonly sentence = computed(() => {
     const d = this.detail();
     if (!d) return '';
-    const files = d.files.length > 1 ? `${d.files.length} files read as one: ${d.files.join(', ')}` : '';
+    const files = d.files.length > 1 ? $localize`${d.files.length} files read as one: ${d.files.join(', ')}` : '';
     const size = d.bytes === null ? '' : bytesWords(d.bytes);
-    const changed = d.changedAt === null ? '' : `changed ${timeWords(d.changedAt)}`;
+    const changed = d.changedAt === null ? '' : $localize`changed ${timeWords(d.changedAt)}`;
     return [files, size, changed].filter(Boolean).join(' · ');
   });
   protected readonly counted = computed(() => {

@@ -36,29 +36,29 @@ export type EndpointText = {
 type Write = NonNullable<Endpoint['write']>;
 type Answered = NonNullable<Write['answer']> | 'open';
 export const ANSWER_WORDS: Readonly<Record<Answered, string>> = {
-  open: 'not settled yet',
-  status: 'its status alone',
-  errors: 'a list of refusals',
-  results: 'a result for each record',
-  success: 'a member that means success',
+  open: $localize`not settled yet`,
+  status: $localize`its status alone`,
+  errors: $localize`a list of refusals`,
+  results: $localize`a result for each record`,
+  success: $localize`a member that means success`,
 };
 export const PLACE_WORDS: Readonly<Record<Write['place'], string>> = {
-  'from 0': 'its place, from 0',
-  'from 1': 'its place, from 1',
+  'from 0': $localize`its place, from 0`,
+  'from 1': $localize`its place, from 1`,
   id: 'an id',
-  pointer: 'a pointer such as /items/3/name',
+  pointer: $localize`a pointer such as /items/3/name`,
 };
 export const REPEAT_WORDS: Readonly<Record<Write['repeat']['by'], string>> = {
   nothing: 'nothing: it is never sent twice',
   key: 'a key in a header',
-  'look-up': 'looking the record up first',
+  'look-up': $localize`looking the record up first`,
 };
 export const PAGING_WORDS: Readonly<Record<Endpoint['paging']['kind'], string>> = {
-  none: 'all in one answer',
-  page: 'by number',
-  offset: 'by records before',
-  cursor: 'by a cursor',
-  link: 'by the next address',
+  none: $localize`all in one answer`,
+  page: $localize`by number`,
+  offset: $localize`by records before`,
+  cursor: $localize`by a cursor`,
+  link: $localize`by the next address`,
 };
 export function freshEndpoint(): EndpointText {
   return {
@@ -176,9 +176,10 @@ export function textOf(e: Endpoint): EndpointText {
 export function endpointOf(text: EndpointText, before: Endpoint | null = null): DatasetSetting | string {
   const written = /^\s*(?:(POST|PUT|PATCH)\s+)?(\S+)\s*$/i.exec(text.writePath);
   if (text.path.trim() === '') return 'Path: something must stand here.';
-  if (text.writePath.trim() !== '' && !written) return 'Written to: a path, with POST, PUT or PATCH before it.';
+  if (text.writePath.trim() !== '' && !written)
+    return $localize`Written to: a path, with POST, PUT or PATCH before it.`;
   if ((text.findField.trim() === '') !== (text.findPath.trim() === ''))
-    return 'Found by: a field, and the path that finds records by it, or neither.';
+    return $localize`Found by: a field, and the path that finds records by it, or neither.`;
   const size = Number(text.size);
   const kept = before?.paging.kind === 'page' ? { first: before.paging.first } : {};
   const paging = {
@@ -234,16 +235,16 @@ export function endpointOf(text: EndpointText, before: Endpoint | null = null): 
   const [issue] = made.error.issues;
   const place = issue!.path.join('.');
   const words: Record<string, string> = {
-    'paging.parameter': 'Parameter of the page',
-    'paging.next': 'Where the next one is named',
-    'paging.sizeParameter': 'Parameter of the size',
-    'paging.size': 'Records in a page',
-    find: 'Found by the field',
-    'find.path': 'Asked for at',
-    'find.atOnce': 'Keys in a request',
-    'write.batch': 'Records in a request',
-    'write.repeat.path': 'Looked up at',
-    'write.repeat.header': 'Header with the key',
+    'paging.parameter': $localize`Parameter of the page`,
+    'paging.next': $localize`Where the next one is named`,
+    'paging.sizeParameter': $localize`Parameter of the size`,
+    'paging.size': $localize`Records in a page`,
+    find: $localize`Found by the field`,
+    'find.path': $localize`Asked for at`,
+    'find.atOnce': $localize`Keys in a request`,
+    'write.batch': $localize`Records in a request`,
+    'write.repeat.path': $localize`Looked up at`,
+    'write.repeat.header': $localize`Header with the key`,
   };
   return `${words[place] ?? place}: ${issue!.message}.`;
 }

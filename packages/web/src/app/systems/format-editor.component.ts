@@ -8,6 +8,11 @@ import { RulerComponent } from './ruler.component';
 import { learnedWords } from './system-words';
 import { systemsActions, systemsFeature } from './systems.feature';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  itsFiles: $localize`its files`,
+};
+
 /** How a file is read, each choice correctable; the rows below follow at once. */
 @Component({
   selector: 'vs-format-editor',
@@ -26,27 +31,33 @@ import { systemsActions, systemsFeature } from './systems.feature';
         <vs-ruler [columns]="f.columns" [lines]="ruled()" (drawn)="set({ columns: $event })" />
       }
       @if (settling().problem; as problem) {
-        <p class="rub" role="alert">{{ problem }} It is read as before.</p>
+        <p i18n class="rub" role="alert">{{ problem }} It is read as before.</p>
       }
       <p class="why" role="status">
         @if (settling().busy === 'learning') {
-          Reading all of {{ detail().files.length === 1 ? detail().files[0] : 'its files' }} …
+          <ng-container i18n
+            >Reading all of {{ detail().files.length === 1 ? detail().files[0] : phrases.itsFiles }} …
+          </ng-container>
         } @else if (settling().busy) {
-          Reading it that way …
+          <ng-container i18n>Reading it that way … </ng-container>
         } @else if (learnedWords(); as words) {
           {{ words }}
-          <button type="button" class="btn quiet" (click)="guessAgain()">Guess again</button>
+          <button i18n type="button" class="btn quiet" (click)="guessAgain()">Guess again</button>
         } @else if (detail().settled) {
-          Settled by a person.
-          <button type="button" class="btn quiet" (click)="guessAgain()">Guess again</button>
+          <ng-container i18n>Settled by a person. </ng-container
+          ><button i18n type="button" class="btn quiet" (click)="guessAgain()">Guess again</button>
         } @else {
-          Guessed from the first bytes of {{ detail().files[0] }}: {{ detail().guessedFrom.join('; ') }}.
+          <ng-container i18n
+            >Guessed from the first bytes of {{ detail().files[0] }}: {{ detail().guessedFrom.join('; ') }}.
+          </ng-container>
         }
         @if (isLearned() && !settling().busy && !learnedWords()) {
           <button
+            i18n
             type="button"
             class="btn quiet"
             title="Finds what only some of its records have, and what repeats in few of them"
+            i18n-title
             (click)="learn()"
           >
             Learn from all records
@@ -67,6 +78,7 @@ import { systemsActions, systemsFeature } from './systems.feature';
   `,
 })
 export class FormatEditorComponent {
+  protected readonly phrases = PHRASES;
   readonly id = input.required<string>();
   readonly detail = input.required<DatasetDetail>();
   /** Some lines of the file as they are, for the ruler. */

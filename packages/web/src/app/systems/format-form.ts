@@ -15,7 +15,7 @@ function kindsBeside(kind: Kind): Readonly<Record<string, string>> {
 /** The entries that say how a file is read. */
 export function formatForm({ kind }: Format): readonly FormField[] {
   return [
-    { name: 'kind', title: 'Read as', type: 'choice', choices: choicesOf(kindsBeside(kind)) },
+    { name: 'kind', title: $localize`Read as`, type: 'choice', choices: choicesOf(kindsBeside(kind)) },
     ...FORMAT_SETTINGS[kind].entries,
   ];
 }

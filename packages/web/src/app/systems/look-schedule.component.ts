@@ -6,7 +6,20 @@ import { SELECT } from '../shared/select';
 import { FullTimePipe, TimePipe } from '../shared/words';
 import { systemsActions } from './systems.feature';
 
-const DAYS = ['Sunday', 'Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'] as const;
+const DAYS = [
+  $localize`Sunday`,
+  $localize`Monday`,
+  $localize`Tuesday`,
+  $localize`Wednesday`,
+  $localize`Thursday`,
+  $localize`Friday`,
+  $localize`Saturday`,
+] as const;
+
+/** What the template says in one case or another. */
+const PHRASES = {
+  every: $localize`every `,
+};
 
 /** When all datasets of a system are looked at and profiled by themselves. */
 @Component({
@@ -15,33 +28,36 @@ const DAYS = ['Sunday', 'Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 
   imports: [FormsModule, SELECT, TimePipe, FullTimePipe],
   template: `
     <span class="when">
-      <span id="look-label">Looked at and profiled</span>
+      <span i18n id="look-label">Looked at and profiled</span>
       <nz-select class="often" [ngModel]="often()" (ngModelChange)="choose($event)" aria-labelledby="look-label">
-        <nz-option nzValue="never" nzLabel="on request" />
-        <nz-option nzValue="*" nzLabel="every day" />
+        <nz-option nzValue="never" nzLabel="on request" i18n-nzLabel />
+        <nz-option nzValue="*" nzLabel="every day" i18n-nzLabel />
         @for (day of days; track day; let i = $index) {
-          <nz-option [nzValue]="'' + i" [nzLabel]="'every ' + day" />
+          <nz-option [nzValue]="'' + i" [nzLabel]="phrases.every + day" />
         }
         @if (often() === 'other') {
           <nz-option nzValue="other" [nzLabel]="system().look!.cron" />
         }
       </nz-select>
       @if (system().look; as look) {
-        at
-        <input
-          #time
-          class="input mono at"
-          type="time"
-          aria-label="Time of day"
-          [value]="at()"
-          (change)="keep(time.value)"
-        />
-        <span class="soft"
-          >{{ look.zone }}
-          @if (look.next) {
-            , next <span [title]="look.next | fullTime">{{ look.next | time }}</span>
-          }
-        </span>
+        <ng-container i18n
+          >at
+          <input
+            #time
+            class="input mono at"
+            type="time"
+            aria-label="Time of day"
+            i18n-aria-label
+            [value]="at()"
+            (change)="keep(time.value)"
+          />
+          <span class="soft"
+            >{{ look.zone }}
+            @if (look.next) {
+              , next <span [title]="look.next | fullTime">{{ look.next | time }}</span>
+            }
+          </span>
+        </ng-container>
       }
     </span>
   `,
@@ -60,6 +76,7 @@ const DAYS = ['Sunday', 'Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 
   `,
 })
 export class LookScheduleComponent {
+  protected readonly phrases = PHRASES;
   readonly system = input.required<System>();
   private readonly store = inject(Store);
   protected readonly days = DAYS;

@@ -11,6 +11,15 @@ import { ENDPOINT_FORM } from './endpoint-form';
 import { endpointOf, freshEndpoint, textOf, type EndpointText } from './endpoint-text';
 import { systemsActions, systemsFeature } from './systems.feature';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  change: $localize`Change …`,
+  describeADataset: $localize`Describe a dataset …`,
+  newSelect: $localize`New SELECT …`,
+  asking: $localize`Asking …`,
+  saveAndLookAt: $localize`Save and look at it`,
+};
+
 /** A dataset that people set down themselves, new or to be changed: an endpoint of an API, or a SELECT. */
 @Component({
   selector: 'vs-new-dataset',
@@ -20,21 +29,28 @@ import { systemsActions, systemsFeature } from './systems.feature';
     @if (!open()) {
       <p class="acts">
         <button type="button" class="btn" (click)="begin()">
-          {{ of() ? 'Change …' : by() === 'endpoint' ? 'Describe a dataset …' : 'New SELECT …' }}
+          {{ of() ? phrases.change : by() === 'endpoint' ? phrases.describeADataset : phrases.newSelect }}
         </button>
       </p>
     } @else {
       <form (ngSubmit)="save()" [attr.aria-label]="title()">
         @if (!of()) {
-          <vs-field class="name" label="Name of the dataset">
+          <vs-field class="name" label="Name of the dataset" i18n-label>
             <input class="input mono" name="dataset" [(ngModel)]="name" autocomplete="off" />
           </vs-field>
         }
         @if (by() === 'endpoint') {
           <vs-form [fields]="entries" [values]="endpoint()" (given)="set($event.name, $event.value)" />
         } @else {
-          <vs-field label="SELECT">
-            <textarea class="input mono" name="sql" rows="5" [(ngModel)]="sql" placeholder="SELECT …"></textarea>
+          <vs-field label="SELECT" i18n-label>
+            <textarea
+              class="input mono"
+              name="sql"
+              rows="5"
+              [(ngModel)]="sql"
+              placeholder="SELECT …"
+              i18n-placeholder
+            ></textarea>
           </vs-field>
         }
         @if (complaint() || settling().problem) {
@@ -42,9 +58,9 @@ import { systemsActions, systemsFeature } from './systems.feature';
         }
         <div class="acts">
           <button type="submit" class="btn first" [disabled]="!!settling().busy">
-            {{ settling().busy ? 'Asking …' : 'Save and look at it' }}
+            {{ settling().busy ? phrases.asking : phrases.saveAndLookAt }}
           </button>
-          <button type="button" class="btn quiet" (click)="open.set(false)">Give up</button>
+          <button i18n type="button" class="btn quiet" (click)="open.set(false)">Give up</button>
         </div>
       </form>
     }
@@ -69,6 +85,7 @@ import { systemsActions, systemsFeature } from './systems.feature';
   `,
 })
 export class NewDatasetComponent {
+  protected readonly phrases = PHRASES;
   readonly id = input.required<string>();
   /** By what people say how a dataset is read. */
   readonly by = input.required<'endpoint' | 'select'>();
@@ -99,8 +116,9 @@ export class NewDatasetComponent {
   }
 
   protected title(): string {
-    if (this.of()) return this.by() === 'endpoint' ? 'Change how it is asked for' : 'Change the SELECT';
-    return this.by() === 'endpoint' ? 'Describe a dataset' : 'New SELECT';
+    if (this.of())
+      return this.by() === 'endpoint' ? $localize`Change how it is asked for` : $localize`Change the SELECT`;
+    return this.by() === 'endpoint' ? $localize`Describe a dataset` : $localize`New SELECT`;
   }
   protected begin(): void {
     const { name = '', setting = null } = this.of() ?? {};
@@ -116,7 +134,7 @@ export class NewDatasetComponent {
   protected save(): void {
     const name = this.name.trim();
     if (!/^[^/\s]{1,100}$/.test(name)) {
-      this.complaint.set('Name of the dataset: a word without blanks and slashes.');
+      this.complaint.set($localize`Name of the dataset: a word without blanks and slashes.`);
       return;
     }
     const before = this.of()?.setting;

@@ -7,18 +7,23 @@ import { ConnectionFormComponent, missingEntry } from './connection-form.compone
 import { systemsActions, systemsFeature } from './systems.feature';
 import { FieldComponent } from '../shared/form/field.component';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  tidebridge: $localize`tidebridge`,
+};
+
 /** The form for a new system. */
 @Component({
   selector: 'vs-new-system',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [FieldComponent, FormsModule, SELECT, ConnectionFormComponent],
   template: `
-    <form (ngSubmit)="save()" aria-label="Connect a system">
+    <form (ngSubmit)="save()" aria-label="Connect a system" i18n-aria-label>
       <div class="names">
-        <vs-field label="Name"
+        <vs-field label="Name" i18n-label
           ><input class="input" name="name" [ngModel]="name()" (ngModelChange)="name.set($event)" autocomplete="off"
         /></vs-field>
-        <vs-field label="Short name in documents">
+        <vs-field label="Short name in documents" i18n-label>
           <input
             class="input mono"
             id="id"
@@ -27,9 +32,9 @@ import { FieldComponent } from '../shared/form/field.component';
             (ngModelChange)="ownId.set($event)"
             autocomplete="off"
           />
-          <small id="id-help">as in {{ id() || 'tidebridge' }}/stations.csv</small>
+          <small i18n id="id-help">as in {{ id() || phrases.tidebridge }}/stations.csv</small>
         </vs-field>
-        <vs-field label="Kind">
+        <vs-field label="Kind" i18n-label>
           <nz-select name="kind" [ngModel]="kind()" (ngModelChange)="kind.set($event)" nzId="kind">
             @for (k of kinds(); track k.kind) {
               <nz-option [nzValue]="k.kind" [nzLabel]="k.words" />
@@ -42,8 +47,8 @@ import { FieldComponent } from '../shared/form/field.component';
         <p class="rub" role="alert">{{ complaint() || problem() }}</p>
       }
       <div class="acts">
-        <button type="submit" class="btn first">Connect and test</button>
-        <button type="button" class="btn quiet" (click)="closed.emit()">Give up</button>
+        <button i18n type="submit" class="btn first">Connect and test</button>
+        <button i18n type="button" class="btn quiet" (click)="closed.emit()">Give up</button>
       </div>
     </form>
   `,
@@ -71,6 +76,7 @@ import { FieldComponent } from '../shared/form/field.component';
   `,
 })
 export class NewSystemComponent {
+  protected readonly phrases = PHRASES;
   readonly closed = output();
   private readonly store = inject(Store);
   protected readonly problem = this.store.selectSignal(systemsFeature.selectProblem);
@@ -101,11 +107,11 @@ export class NewSystemComponent {
       return;
     }
     const issue = system.error?.issues.find((i) => i.path.length === 1);
-    const names: Record<string, string> = { id: 'Short name', name: 'Name' };
+    const names: Record<string, string> = { id: 'Short name', name: $localize`Name` };
     this.complaint.set(
       issue
-        ? `${names[String(issue.path[0])] ?? 'The form'}: ${issue.code === 'too_small' ? 'something must stand here' : issue.message}.`
-        : (fault ?? 'The form is not complete.'),
+        ? `${names[String(issue.path[0])] ?? $localize`The form`}: ${issue.code === 'too_small' ? $localize`something must stand here` : issue.message}.`
+        : (fault ?? $localize`The form is not complete.`),
     );
   }
 }

@@ -6,6 +6,13 @@ interface Column {
   readonly width: number;
 }
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  nameOfColumn: $localize`Name of column `,
+  fromColumn: $localize`From, column `,
+  widthColumn: $localize`Width, column `,
+};
+
 /**
  * Columns of fixed width, drawn over the real text: a click between two characters begins a column or takes its beginning
  * away; the table below does the same by keyboard.
@@ -14,20 +21,20 @@ interface Column {
   selector: 'vs-ruler',
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
-    <div class="text" tabindex="0" role="region" aria-label="Ruler over the text">
+    <div class="text" tabindex="0" role="region" aria-label="Ruler over the text" i18n-aria-label>
       <pre class="scale" aria-hidden="true">{{ scale() }}</pre>
       <pre #text (click)="toggle($event, text)" role="presentation"><span
           class="marks" aria-hidden="true">@for (c of columns(); track c.from) {<i
             [style.left.ch]="c.from - 1"></i>}</span>{{ lines().join('\\n') }}</pre>
     </div>
-    <p class="soft">Click in the text where a column begins, or takes its beginning away; or write it here.</p>
+    <p i18n class="soft">Click in the text where a column begins, or takes its beginning away; or write it here.</p>
     <table class="rows">
       <thead>
         <tr>
-          <th scope="col">Field</th>
-          <th scope="col" class="n">From</th>
-          <th scope="col" class="n">Width</th>
-          <th scope="col">First values</th>
+          <th i18n scope="col">Field</th>
+          <th i18n scope="col" class="n">From</th>
+          <th i18n scope="col" class="n">Width</th>
+          <th i18n scope="col">First values</th>
         </tr>
       </thead>
       <tbody>
@@ -38,7 +45,7 @@ interface Column {
                 #name
                 class="input mono"
                 [value]="c.name"
-                [attr.aria-label]="'Name of column ' + ($index + 1)"
+                [attr.aria-label]="phrases.nameOfColumn + ($index + 1)"
                 (change)="change($index, { name: name.value.trim() || c.name })"
               />
             </td>
@@ -47,7 +54,7 @@ interface Column {
                 #from
                 class="input mono small"
                 [value]="c.from"
-                [attr.aria-label]="'From, column ' + ($index + 1)"
+                [attr.aria-label]="phrases.fromColumn + ($index + 1)"
                 (change)="change($index, { from: whole(from.value, c.from) })"
               />
             </td>
@@ -56,7 +63,7 @@ interface Column {
                 #width
                 class="input mono small"
                 [value]="c.width"
-                [attr.aria-label]="'Width, column ' + ($index + 1)"
+                [attr.aria-label]="phrases.widthColumn + ($index + 1)"
                 (change)="change($index, { width: whole(width.value, c.width) })"
               />
             </td>
@@ -110,6 +117,7 @@ interface Column {
   `,
 })
 export class RulerComponent {
+  protected readonly phrases = PHRASES;
   readonly columns = input.required<readonly Column[]>();
   readonly lines = input.required<readonly string[]>();
   readonly drawn = output<Column[]>();

@@ -20,12 +20,29 @@ import { stateWords } from './system-words';
 import { systemsActions, systemsFeature } from './systems.feature';
 
 const COLUMNS: readonly Column<Dataset>[] = [
-  { key: 'name', title: 'Dataset', class: 'name', value: (d) => d.name },
-  { key: 'what', title: 'What it is', class: 'soft', value: (d) => d.problem ?? d.description },
-  { key: 'records', title: 'Records', figures: true, value: (d) => d.records },
-  { key: 'bytes', title: 'Size', figures: true, value: (d) => d.bytes },
-  { key: 'changed', title: 'Changed', figures: true, value: (d) => d.changedAt },
+  { key: 'name', title: $localize`Dataset`, class: 'name', value: (d) => d.name },
+  { key: 'what', title: $localize`What it is`, class: 'soft', value: (d) => d.problem ?? d.description },
+  { key: 'records', title: $localize`Records`, figures: true, value: (d) => d.records },
+  { key: 'bytes', title: $localize`Size`, figures: true, value: (d) => d.bytes },
+  { key: 'changed', title: $localize`Changed`, figures: true, value: (d) => d.changedAt },
 ];
+
+/** What the template says in one case or another. */
+const PHRASES = {
+  testing: $localize`Testing …`,
+  testTheConnection: $localize`Test the connection`,
+  it: $localize`It `,
+  itDoesNotWork: $localize`It does not work.`,
+  nothingWaitsToBe: $localize`Nothing waits to be sent to it`,
+  oneRecordWaitsTo: $localize`One record waits to be sent to it`,
+  recordsWaitToBe: $localize` records wait to be sent to it`,
+  looking: $localize`Looking …`,
+  lookAtAllDatasets: $localize`Look at all datasets`,
+  theApiSDescription: $localize`The API’s description (OpenAPI) or a data dictionary from this computer`,
+  aDataDictionaryFrom: $localize`A data dictionary from this computer`,
+  theApiSOwn: $localize`the API’s own description (OpenAPI) makes its datasets; a dictionary describes them`,
+  aDataDictionaryDescribes: $localize`a data dictionary describes the datasets`,
+};
 
 /** One system: how it is reached, what the last test found, what it holds. */
 @Component({
@@ -56,12 +73,13 @@ const COLUMNS: readonly Column<Dataset>[] = [
           <span class="soft">{{ s.facts.words }}</span>
           <span class="grow"></span>
           @if (asked()) {
-            <span class="soft">Remove {{ s.name }}? Its records stay where they are.</span>
-            <button type="button" class="btn grave" (click)="remove()">Remove</button>
-            <button type="button" class="btn quiet" (click)="asked.set(false)">Keep</button>
+            <span i18n class="soft">Remove {{ s.name }}? Its records stay where they are.</span>
+            <button i18n type="button" class="btn grave" (click)="remove()">Remove</button>
+            <button i18n type="button" class="btn quiet" (click)="asked.set(false)">Keep</button>
           } @else {
-            <button type="button" class="btn quiet" (click)="asked.set(true)">Remove …</button>
+            <button i18n type="button" class="btn quiet" (click)="asked.set(true)">Remove …</button>
             <button
+              i18n
               type="button"
               class="btn quiet"
               (click)="changing.set(!changing())"
@@ -70,7 +88,7 @@ const COLUMNS: readonly Column<Dataset>[] = [
               Change the connection …
             </button>
             <button type="button" class="btn" (click)="test()" [disabled]="testing() === id()">
-              {{ testing() === id() ? 'Testing …' : 'Test the connection' }}
+              {{ testing() === id() ? phrases.testing : phrases.testTheConnection }}
             </button>
           }
         </div>
@@ -81,19 +99,19 @@ const COLUMNS: readonly Column<Dataset>[] = [
           <p class="rub" role="alert">{{ problem() }}</p>
         }
         @if (s.secretsLost) {
-          <p class="rub" role="alert">
+          <p i18n class="rub" role="alert">
             Its passwords and keys can’t be opened with the key that Versicle has now. Put the right key back, or change
             the connection and give them again.
           </p>
         }
         @if (secret(); as text) {
-          <p class="found" role="status">
+          <p i18n class="found" role="status">
             The secret that signs deliveries is <code>{{ text }}</code>. Give it to the other side now; it is not shown
             again.
           </p>
         }
         @if (changing()) {
-          <form class="change" (ngSubmit)="save(s.name)" aria-label="Change the connection">
+          <form class="change" (ngSubmit)="save(s.name)" aria-label="Change the connection" i18n-aria-label>
             <vs-connection-form
               [kind]="s.connection.kind"
               [form]="form()"
@@ -105,36 +123,36 @@ const COLUMNS: readonly Column<Dataset>[] = [
               <p class="rub" role="alert">{{ complaint() }}</p>
             }
             <div class="acts">
-              <button type="submit" class="btn first">Save and test</button>
-              <button type="button" class="btn quiet" (click)="changing.set(false)">Leave as it was</button>
+              <button i18n type="submit" class="btn first">Save and test</button>
+              <button i18n type="button" class="btn quiet" (click)="changing.set(false)">Leave as it was</button>
             </div>
           </form>
         }
         @if (s.diagnosis; as d) {
           <p class="found" [class.bad]="!d.ok" role="status">
-            <b>{{ d.ok ? 'It ' + state(s) + '.' : 'It does not work.' }}</b>&ngsp;<vs-said [text]="d.message" />
-            <small [title]="d.at | fullTime">tested {{ d.at | time }}</small>
+            <b>{{ d.ok ? phrases.it + state(s) + '.' : phrases.itDoesNotWork }}</b>&ngsp;<vs-said [text]="d.message" />
+            <small i18n [title]="d.at | fullTime">tested {{ d.at | time }}</small>
             @if (d.sees.length > 0) {
-              <span class="sees">It sees {{ d.sees.join(', ') }}.</span>
+              <span i18n class="sees">It sees {{ d.sees.join(', ') }}.</span>
             }
           </p>
         }
         @if (s.signsIn) {
-          <p><button type="button" class="btn" (click)="signIn()">Sign in at the other side …</button></p>
+          <p><button i18n type="button" class="btn" (click)="signIn()">Sign in at the other side …</button></p>
         }
         @if (s.facts.byRequest) {
-          <p class="used">
+          <p i18n class="used">
             <a [routerLink]="['/systems', s.id, 'waiting']">{{
               s.waiting === 0
-                ? 'Nothing waits to be sent to it'
+                ? phrases.nothingWaitsToBe
                 : s.waiting === 1
-                  ? 'One record waits to be sent to it'
-                  : (s.waiting | figure) + ' records wait to be sent to it'
+                  ? phrases.oneRecordWaitsTo
+                  : (s.waiting | figure) + phrases.recordsWaitToBe
             }}</a>, and what it answered lately.
           </p>
         }
         @if (s.usedBy.length > 0) {
-          <p class="used">
+          <p i18n class="used">
             Used by
             @for (use of s.usedBy; track use.id + use.as) {
               <a [routerLink]="['/mappings', use.id]">{{ use.name }}</a> as {{ use.as }}{{ $last ? '.' : ', ' }}
@@ -147,35 +165,32 @@ const COLUMNS: readonly Column<Dataset>[] = [
         @if (s.facts.holds) {
           <div class="bring">
             <button type="button" class="btn" (click)="catalogue()" [disabled]="importing().busy">
-              {{ importing().busy ? 'Looking …' : 'Look at all datasets' }}
+              {{ importing().busy ? phrases.looking : phrases.lookAtAllDatasets }}
             </button>
             <vs-look-schedule [system]="s" />
           </div>
           <div class="bring">
             <vs-import
               [id]="s.id"
-              [label]="
-                s.facts.settledBy === 'endpoint'
-                  ? 'The API’s description (OpenAPI) or a data dictionary from this computer'
-                  : 'A data dictionary from this computer'
-              "
+              [label]="s.facts.settledBy === 'endpoint' ? phrases.theApiSDescription : phrases.aDataDictionaryFrom"
             />
             <span class="soft">{{
-              s.facts.settledBy === 'endpoint'
-                ? 'the API’s own description (OpenAPI) makes its datasets; a dictionary describes them'
-                : 'a data dictionary describes the datasets'
+              s.facts.settledBy === 'endpoint' ? phrases.theApiSOwn : phrases.aDataDictionaryDescribes
             }}</span>
           </div>
         }
         @if (s.diagnosis?.ok === false && datasets().state === 'failed') {
-          <h2>Datasets</h2>
-          <p class="soft">They can be listed once it answers.</p>
+          <h2 i18n>Datasets</h2>
+          <p i18n class="soft">They can be listed once it answers.</p>
         } @else {
           <vs-list
             heading="Datasets"
+            i18n-heading
             [level]="2"
             finds="Find a dataset"
+            i18n-finds
             waits="Looking what is there …"
+            i18n-waits
             [none]="s.facts.empty"
             [of]="datasets()"
             [columns]="columns()"
@@ -199,8 +214,8 @@ const COLUMNS: readonly Column<Dataset>[] = [
         }
       }
       @if (loading().value && !system()) {
-        <h1>There is no system “{{ id() }}”</h1>
-        <p class="sub">It may have been removed. <a routerLink="/systems">All systems</a></p>
+        <h1 i18n>There is no system “{{ id() }}”</h1>
+        <p i18n class="sub">It may have been removed. <a routerLink="/systems">All systems</a></p>
       }
     </div>
   `,
@@ -247,6 +262,7 @@ const COLUMNS: readonly Column<Dataset>[] = [
   `,
 })
 export class SystemPage {
+  protected readonly phrases = PHRASES;
   readonly id = input.required<string>();
   private readonly store = inject(Store);
   protected readonly loading = this.store.selectSignal(systemsFeature.selectSystems);

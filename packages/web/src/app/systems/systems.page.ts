@@ -12,6 +12,11 @@ import { FigurePipe } from '../shared/words';
 import { stateWords } from './system-words';
 import { systemsActions, systemsFeature } from './systems.feature';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  noSystemIsConnected: $localize`No system is connected yet. Begin with the one that the records come from: a folder with files, a database or an API.`,
+};
+
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [RouterLink, CellDirective, FigurePipe, ListComponent, LoadingComponent, NewSystemComponent],
@@ -19,24 +24,30 @@ import { systemsActions, systemsFeature } from './systems.feature';
     <div class="page">
       <vs-list
         heading="Systems"
+        i18n-heading
         sentence="Where records come from and where they go. Each is reached through its connection."
+        i18n-sentence
         finds="Find a system"
-        [none]="
-          adding()
-            ? ''
-            : 'No system is connected yet. Begin with the one that the records come from: a folder with files, a database or an API.'
-        "
+        i18n-finds
+        [none]="adding() ? '' : phrases.noSystemIsConnected"
         [of]="systems()"
         [columns]="columns"
         [key]="id"
         [covered]="!!field()"
         (again)="open()"
       >
-        <button action type="button" class="btn first" (click)="adding.set(!adding())" [attr.aria-expanded]="adding()">
+        <button
+          i18n
+          action
+          type="button"
+          class="btn first"
+          (click)="adding.set(!adding())"
+          [attr.aria-expanded]="adding()"
+        >
           Connect a system
         </button>
         <label above class="find"
-          ><span>Find a field</span
+          ><span i18n>Find a field</span
           ><input
             #asked
             class="input"
@@ -44,6 +55,7 @@ import { systemsActions, systemsFeature } from './systems.feature';
             [value]="field() ?? ''"
             (input)="ask(asked.value)"
             placeholder="name, label or description, over all systems"
+            i18n-placeholder
             autocomplete="off"
         /></label>
         @if (adding()) {
@@ -51,10 +63,10 @@ import { systemsActions, systemsFeature } from './systems.feature';
         }
         @if (field()) {
           <div above>
-            <vs-loading [of]="found()" (again)="ask(field()!)" words="Looking …" />
+            <vs-loading [of]="found()" (again)="ask(field()!)" words="Looking …" i18n-words />
             @if (found().value; as fields) {
               @if (fields.length === 0) {
-                <p class="soft" role="status">
+                <p i18n class="soft" role="status">
                   No known field has “{{ field() }}” in its name, label or description. Fields are known once their
                   dataset was looked at; on the page of a system, “Look at all datasets” does that.
                 </p>
@@ -62,10 +74,10 @@ import { systemsActions, systemsFeature } from './systems.feature';
                 <table class="rows">
                   <thead>
                     <tr>
-                      <th scope="col">Field</th>
-                      <th scope="col">Dataset</th>
-                      <th scope="col">Type</th>
-                      <th scope="col">What it is</th>
+                      <th i18n scope="col">Field</th>
+                      <th i18n scope="col">Dataset</th>
+                      <th i18n scope="col">Type</th>
+                      <th i18n scope="col">What it is</th>
                     </tr>
                   </thead>
                   <tbody>
@@ -121,7 +133,7 @@ import { systemsActions, systemsFeature } from './systems.feature';
           @for (use of s.usedBy; track use.id + use.as) {
             <a [routerLink]="['/mappings', use.id]">{{ use.name }}</a>{{ $last ? '' : ', ' }}
           } @empty {
-            nothing yet
+            <ng-container i18n>nothing yet </ng-container>
           }
         </ng-template>
       </vs-list>
@@ -151,18 +163,24 @@ import { systemsActions, systemsFeature } from './systems.feature';
   `,
 })
 export class SystemsPage {
+  protected readonly phrases = PHRASES;
   readonly field = input<string | undefined>();
   private readonly router = inject(Router);
   private readonly store = inject(Store);
   protected readonly systems = this.store.selectSignal(systemsFeature.selectSystems);
   protected readonly id = (s: System): string => s.id;
   protected readonly columns: readonly Column<System>[] = [
-    { key: 'name', title: 'System', class: 'name nowrap', value: (s) => s.name },
-    { key: 'kind', title: 'Kind', class: 'soft nowrap', value: (s) => s.facts.words },
-    { key: 'where', title: 'Reached at', value: (s) => s.where },
-    { key: 'state', title: 'State', class: 'nowrap', value: (s) => stateWords(s) },
-    { key: 'waits', title: 'Waiting', figures: true, value: (s) => (s.facts.byRequest ? s.waiting : null) },
-    { key: 'used', title: 'Used by', class: 'soft', value: (s) => s.usedBy.map((use) => use.name).join(', ') || null },
+    { key: 'name', title: $localize`System`, class: 'name nowrap', value: (s) => s.name },
+    { key: 'kind', title: $localize`Kind`, class: 'soft nowrap', value: (s) => s.facts.words },
+    { key: 'where', title: $localize`Reached at`, value: (s) => s.where },
+    { key: 'state', title: $localize`State`, class: 'nowrap', value: (s) => stateWords(s) },
+    { key: 'waits', title: $localize`Waiting`, figures: true, value: (s) => (s.facts.byRequest ? s.waiting : null) },
+    {
+      key: 'used',
+      title: $localize`Used by`,
+      class: 'soft',
+      value: (s) => s.usedBy.map((use) => use.name).join(', ') || null,
+    },
   ];
   protected readonly adding = signal(false);
   protected readonly found = this.store.selectSignal(structuresFeature.selectFound);

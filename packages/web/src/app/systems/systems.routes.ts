@@ -17,18 +17,18 @@ export const systemsRoutes: Routes = [
       { path: '', loadComponent: () => import('./systems.page').then((m) => m.SystemsPage) },
       {
         path: ':id',
-        title: 'System · Versicle',
+        title: $localize`System · Versicle`,
         loadComponent: () => import('./system.page').then((m) => m.SystemPage),
       },
       {
         path: ':id/waiting',
-        title: 'Waiting · Versicle',
+        title: $localize`Waiting · Versicle`,
         providers: [provideState(waitingFeature), provideEffects(waitingEffects)],
         loadComponent: () => import('../waiting/waiting.page').then((m) => m.WaitingPage),
       },
       {
         path: ':id/dataset',
-        title: 'Dataset · Versicle',
+        title: $localize`Dataset · Versicle`,
         providers: [
           provideState(profilesFeature),
           provideState(filtersFeature),

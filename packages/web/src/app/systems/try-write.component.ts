@@ -6,6 +6,16 @@ import { Api, type ServerProblem } from '../shared/api';
 import { FieldComponent } from '../shared/form/field.component';
 import { systemsActions } from './systems.feature';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  aRecord: $localize`a record`,
+  someRecords: $localize`some records`,
+  it: $localize`it`,
+  them: $localize`them`,
+  sending: $localize`Sending …`,
+  send: $localize`Send`,
+};
+
 /** Sends records of which one must be refused, shows the answer, and settles how such answers are read. */
 @Component({
   selector: 'vs-try-write',
@@ -13,44 +23,44 @@ import { systemsActions } from './systems.feature';
   imports: [FieldComponent, FormsModule],
   template: `
     @if (!open()) {
-      <button type="button" class="btn" (click)="open.set(true)">Try how a refusal is told …</button>
+      <button i18n type="button" class="btn" (click)="open.set(true)">Try how a refusal is told …</button>
     } @else {
       <form (submit)="$event.preventDefault(); send()">
-        <p>
-          Write {{ of().write?.batch === 1 ? 'a record' : 'some records' }} as the API takes
-          {{ of().write?.batch === 1 ? 'it' : 'them' }}, one of which it must refuse. They are really sent ({{
-            of().write?.method
-          }}
-          <code>{{ of().write?.path }}</code>), the others may be taken.
+        <p i18n>
+          Write {{ of().write?.batch === 1 ? phrases.aRecord : phrases.someRecords }} as the API takes
+          {{ of().write?.batch === 1 ? phrases.it : phrases.them }}, one of which it must refuse. They are really sent
+          ({{ of().write?.method }} <code>{{ of().write?.path }}</code>), the others may be taken.
         </p>
-        <vs-field label="Records, as JSON">
+        <vs-field label="Records, as JSON" i18n-label>
           <textarea class="input mono" name="records" rows="4" [(ngModel)]="records"></textarea>
         </vs-field>
         <div class="row">
           @if (of().write?.batch !== 1) {
-            <vs-field label="To be refused, from 1"
+            <vs-field label="To be refused, from 1" i18n-label
               ><input class="input mono" name="bad" inputmode="numeric" [(ngModel)]="bad" autocomplete="off"
             /></vs-field>
           }
-          <button type="submit" class="btn first" [disabled]="busy()">{{ busy() ? 'Sending …' : 'Send' }}</button>
-          <button type="button" class="btn quiet" (click)="open.set(false)">Give up</button>
+          <button type="submit" class="btn first" [disabled]="busy()">
+            {{ busy() ? phrases.sending : phrases.send }}
+          </button>
+          <button i18n type="button" class="btn quiet" (click)="open.set(false)">Give up</button>
         </div>
         @if (problem()) {
           <p class="rub" role="alert">{{ problem() }}</p>
         }
         @if (tried(); as t) {
           <div role="status">
-            <p>
+            <p i18n>
               Status {{ t.status }}. As the settings are, this means: <b>{{ t.means }}</b>.
             </p>
             <pre class="mono">{{ t.answer }}</pre>
             @if (t.proposal; as p) {
-              <p>
+              <p i18n>
                 Seen in it: {{ p.because }}.
                 <button type="button" class="btn first" (click)="settle(p.patch)">Read answers so</button>
               </p>
             } @else {
-              <p>Nothing in it shows how it says which record was refused; settle it by hand above.</p>
+              <p i18n>Nothing in it shows how it says which record was refused; settle it by hand above.</p>
             }
           </div>
         }
@@ -88,6 +98,7 @@ import { systemsActions } from './systems.feature';
   `,
 })
 export class TryWriteComponent {
+  protected readonly phrases = PHRASES;
   readonly system = input.required<string>();
   readonly dataset = input.required<string>();
   readonly of = input.required<Endpoint>();

@@ -132,7 +132,7 @@ export class DayStripComponent {
         name,
         due: due
           .filter((d) => d.plan === plan)
-          .map((d) => ({ left: this.at(d.at), words: `${name} is due ${timeWords(d.at)}` })),
+          .map((d) => ({ left: this.at(d.at), words: $localize`${name} is due ${timeWords(d.at)}` })),
         bars: runs.map((r) => {
           const left = Math.max(0, this.at(r.from));
           const bad = r.state === 'broken' || r.state === 'stopped';
@@ -142,7 +142,7 @@ export class DayStripComponent {
             left,
             width: Math.max(0.1, this.at(r.to ?? now) - left),
             look: bad ? 'bad' : r.to === null ? 'run' : '',
-            words: `Run ${r.run}, ${r.planName}: ${r.state}, began ${clockWords(r.from)}, ${r.to === null ? 'running for' : 'took'} ${durationWords(took)}, ${r.failed} failed`,
+            words: $localize`Run ${r.run}, ${r.planName}\: ${r.state}, began ${clockWords(r.from)}, ${r.to === null ? $localize`running for` : 'took'} ${durationWords(took)}, ${r.failed} failed`,
           };
         }),
       };

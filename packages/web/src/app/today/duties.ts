@@ -52,10 +52,10 @@ export function dutiesOf(today: Today): Duty[] {
   return [
     ...today.broken.map((r): Duty => ({
       kind: 'broken',
-      did: r.state === 'asks' ? 'asks' : r.state === 'stopped' ? 'did not go on' : 'broke off',
+      did: r.state === 'asks' ? 'asks' : r.state === 'stopped' ? $localize`did not go on` : $localize`broke off`,
       run: r.id,
       name: r.planName,
-      error: r.error ?? 'it broke off',
+      error: r.error ?? $localize`it broke off`,
       at: r.finishedAt,
     })),
     ...today.stuck.map((p): Duty => ({ kind: 'stuck', ...p })),
@@ -74,7 +74,10 @@ export function othersSentence(others: readonly CauseGroup[]): string {
   const rest = others.reduce((n, c) => n + c.count, 0);
   const named = others
     .slice(0, 3)
-    .map((c) => `${c.count} ${c.lineNumber === null ? c.label : `on line ${c.lineNumber} ${c.label}`}`);
-  const more = others.length > 3 ? ` and ${inWords(others.length - 3, 'more cause')}` : '';
-  return `${capital(inWords(rest, 'other', 'others'))}: ${named.join(', ')}${more}.`;
+    .map((c) => `${c.count} ${c.lineNumber === null ? c.label : $localize`on line ${c.lineNumber} ${c.label}`}`);
+  const more =
+    others.length > 3
+      ? $localize` and ${inWords(others.length - 3, $localize`more cause`, $localize`more causes`)}`
+      : '';
+  return `${capital(inWords(rest, $localize`other`, $localize`others`))}: ${named.join(', ')}${more}.`;
 }

@@ -9,6 +9,18 @@ import { DayStripComponent } from './day-strip.component';
 import { dutiesOf, othersSentence, type Duty } from './duties';
 import { todayActions, todayFeature } from './today.feature';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  nothing: $localize`nothing`,
+  aNewField: $localize`a new field`,
+  newFields: $localize`new fields`,
+  anAnswer: $localize`an answer`,
+  by: $localize` by `,
+  line: $localize`line`,
+  lines: $localize`lines`,
+  seen: $localize`Seen: `,
+};
+
 /** The order of the day, as a short document. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -26,6 +38,7 @@ import { todayActions, todayFeature } from './today.feature';
   styleUrl: './today.page.less',
 })
 export class TodayPage {
+  protected readonly phrases = PHRASES;
   private readonly store = inject(Store);
   protected readonly loading = this.store.selectSignal(todayFeature.selectToday);
   protected readonly today = computed(() => this.loading().value);
@@ -38,11 +51,13 @@ export class TodayPage {
     const going = today.day.length - ran;
     const systems =
       today.systems.length === 0
-        ? 'all systems answered when last asked'
-        : `${inWords(today.systems.length, 'system')} did not answer`;
-    return `${capital(inWords(ran, 'run'))} in the past 24 hours${going > 0 ? `, ${inWords(going, 'run')} going on` : ''}; ${systems}.`;
+        ? $localize`all systems answered when last asked`
+        : $localize`${inWords(today.systems.length, $localize`system`, $localize`systems`)} did not answer`;
+    return $localize`${capital(inWords(ran, $localize`run`, $localize`runs`))} in the past 24 hours${going > 0 ? $localize`, ${inWords(going, $localize`run`, $localize`runs`)} going on` : ''}; ${systems}.`;
   });
-  protected readonly countWords = computed(() => `${inWords(this.duties().length, 'thing')}, worst first`);
+  protected readonly countWords = computed(
+    () => $localize`${inWords(this.duties().length, $localize`thing`, $localize`things`)}, worst first`,
+  );
   protected readonly others = othersSentence;
   protected readonly messages = computed(() => (this.today()?.messages ?? []).filter((m) => m.means === 'application'));
   protected seen(id: number): void {
@@ -58,8 +73,10 @@ export class TodayPage {
     return `${figure(n)} ${n === 1 ? 'record' : 'records'}`;
   }
   protected lead(worst: number, others: number): string {
-    if (others === 0) return worst === 1 ? ': ' : ', all with one cause: ';
-    return worst === 1 ? ', each with a cause of its own, such as ' : `. ${figure(worst)} have one cause: `;
+    if (others === 0) return worst === 1 ? ': ' : $localize`, all with one cause: `;
+    return worst === 1
+      ? $localize`, each with a cause of its own, such as `
+      : $localize`. ${figure(worst)} have one cause: `;
   }
   protected readonly duration = durationWords;
 

@@ -18,23 +18,33 @@ type Stage = Report['stages'][number];
 
 /** What each stage is called, what its records went through, and what becomes of the others. */
 const STAGE_WORDS: Record<Stage['name'], { readonly name: string; readonly off: string }> = {
-  read: { name: 'Read', off: 'can’t be read' },
-  joined: { name: 'Joined', off: 'left out by the filter' },
-  grouped: { name: 'Grouped', off: 'folded into others' },
-  filter: { name: 'Filter', off: 'left out' },
-  skips: { name: 'Skips', off: 'skipped' },
-  lines: { name: 'Lines', off: 'fail on a line' },
-  mapped: { name: 'Skips when mapped', off: 'skipped' },
-  checks: { name: 'Checks', off: 'fail a check' },
+  read: { name: $localize`Read`, off: $localize`can’t be read` },
+  joined: { name: $localize`Joined`, off: $localize`left out by the filter` },
+  grouped: { name: $localize`Grouped`, off: $localize`folded into others` },
+  filter: { name: $localize`Filter`, off: $localize`left out` },
+  skips: { name: $localize`Skips`, off: 'skipped' },
+  lines: { name: $localize`Lines`, off: $localize`fail on a line` },
+  mapped: { name: $localize`Skips when mapped`, off: 'skipped' },
+  checks: { name: $localize`Checks`, off: $localize`fail a check` },
   key: { name: 'Key', off: 'have a key again' },
 };
 const AMOUNTS = [
-  [100, 'the first 100 records'],
-  [1000, 'the first 1,000 records'],
-  [10_000, 'the first 10,000 records'],
-  [100_000, 'the first 100,000 records'],
-  [0, 'all records'],
+  [100, $localize`the first 100 records`],
+  [1000, $localize`the first 1,000 records`],
+  [10_000, $localize`the first 10,000 records`],
+  [100_000, $localize`the first 100,000 records`],
+  [0, $localize`all records`],
 ] as const;
+
+/** What the template says in one case or another. */
+const PHRASES = {
+  theDraftHasBeen: $localize`; the draft has been changed since`,
+  null: $localize`null`,
+  noRecordComesPast: $localize`No record comes past here.`,
+  none: $localize`None.`,
+  row: $localize`Row `,
+  onTheSheet: $localize` on the sheet`,
+};
 
 /** The whole draft on real records, without writing: what a run would do, stage by stage and field by field. */
 @Component({
@@ -45,6 +55,7 @@ const AMOUNTS = [
   styleUrl: './trial-panel.component.less',
 })
 export class TrialPanelComponent {
+  protected readonly phrases = PHRASES;
   readonly mapping = input.required<string>();
   readonly document = input.required<MappingDocument>();
   /** The draft's version as it is now. */
@@ -73,10 +84,11 @@ export class TrialPanelComponent {
   protected readonly stale = computed(() => (this.trial()?.version ?? this.version()) !== this.version());
   protected readonly progressWords = computed(() => {
     const { records, share, millis } = this.trial()!;
-    if (records === 0) return 'Fetching the records …';
+    if (records === 0) return $localize`Fetching the records …`;
     const rate = millis > 0 ? Math.round(records / (millis / 1000)) : 0;
-    const left = share !== null && share > 0.02 ? `, ${durationWords((millis / share) * (1 - share))} left` : '';
-    return `${figure(records)} records, ${figure(rate)} a second${left}`;
+    const left =
+      share !== null && share > 0.02 ? $localize`, ${durationWords((millis / share) * (1 - share))} left` : '';
+    return $localize`${figure(records)} records, ${figure(rate)} a second${left}`;
   });
   protected readonly tookWords = computed(() => durationWords(this.trial()!.millis));
   protected readonly stages = computed(() =>
@@ -133,7 +145,11 @@ export class TrialPanelComponent {
     return failures.map((f) => {
       const number = f.line === null ? null : (this.numbers().get(f.line) ?? null);
       const line = this.document().lines.find((l) => l.id === f.line);
-      const where = line ? this.labelOf(line.target) : f.line === null ? 'The record itself' : `Check ${f.line}`;
+      const where = line
+        ? this.labelOf(line.target)
+        : f.line === null
+          ? $localize`The record itself`
+          : $localize`Check ${f.line}`;
       return { ...f, number, where };
     });
   }
@@ -171,13 +187,13 @@ export class TrialPanelComponent {
 
 /** “4,120 filled, 312 different, 1950-01-02 to 2011-12-30: A (1,200), B (800)”. */
 function valuesWords(p: FieldProfile): string {
-  if (p.filled === 0) return 'always empty';
-  const different = `${p.distinctExact ? '' : 'about '}${figure(p.distinct)} different`;
-  const range = p.min !== null && p.min !== p.max ? `, ${short(p.min)} to ${short(p.max!)}` : '';
+  if (p.filled === 0) return $localize`always empty`;
+  const different = $localize`${p.distinctExact ? '' : $localize`about `}${figure(p.distinct)} different`;
+  const range = p.min !== null && p.min !== p.max ? $localize`, ${short(p.min)} to ${short(p.max!)}` : '';
   // Where hardly a value comes twice, the first ones say nothing.
   const often = p.top.filter((t) => t.count > 1 && t.count > p.filled / 200).slice(0, 4);
   const top = often.map((t) => `${short(t.value)} (${figure(t.count)})`).join(', ');
-  return `${figure(p.filled)} filled, ${different}${range}${top ? `: ${top}` : ''}`;
+  return $localize`${figure(p.filled)} filled, ${different}${range}${top ? `: ${top}` : ''}`;
 }
 function short(text: string): string {
   return text.length > 24 ? `${text.slice(0, 22)}…` : text;

@@ -2,11 +2,11 @@ import type { Volume, VolumeRow } from '@versicle/contract';
 
 /** What is measured, by the member of a row. */
 export const MEASURES = {
-  delivered: 'Records delivered',
-  read: 'Records read',
-  bytesRead: 'Bytes read',
-  bytesSent: 'Bytes sent',
-  requests: 'Requests',
+  delivered: $localize`Records delivered`,
+  read: $localize`Records read`,
+  bytesRead: $localize`Bytes read`,
+  bytesSent: $localize`Bytes sent`,
+  requests: $localize`Requests`,
 } as const satisfies Partial<Record<keyof VolumeRow, string>>;
 export type Measure = keyof typeof MEASURES;
 

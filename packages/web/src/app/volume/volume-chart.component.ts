@@ -41,7 +41,7 @@ export class VolumeChartComponent {
   protected readonly words = computed(() => {
     const sums = this.sums();
     const most = Math.max(0, ...sums);
-    return `${MEASURES[this.measure()]} by time, at most ${this.figure(most)} (${this.times()[sums.indexOf(most)] ?? ''}); the table has all of them`;
+    return $localize`${MEASURES[this.measure()]} by time, at most ${this.figure(most)} (${this.times()[sums.indexOf(most)] ?? ''}); the table has all of them`;
   });
 
   constructor() {

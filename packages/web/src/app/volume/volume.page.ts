@@ -16,17 +16,17 @@ import { VolumeChartComponent } from './volume-chart.component';
 import { volumeActions, volumeFeature } from './volume.feature';
 
 const HEADER = [
-  'Time',
-  'Plan',
-  'From',
-  'Into',
-  'Runs',
-  'Read',
-  'Delivered',
-  'Failed',
-  'Bytes read',
-  'Bytes sent',
-  'Requests',
+  $localize`Time`,
+  $localize`Plan`,
+  $localize`From`,
+  $localize`Into`,
+  $localize`Runs`,
+  $localize`Read`,
+  $localize`Delivered`,
+  $localize`Failed`,
+  $localize`Bytes read`,
+  $localize`Bytes sent`,
+  $localize`Requests`,
 ];
 
 /** How many records, bytes and requests were moved, by month or day, plan and systems. */
@@ -38,9 +38,12 @@ const HEADER = [
       <vs-crumbs [of]="[{ words: 'Runs', to: '/runs' }]" />
       <vs-list
         heading="Volume"
+        i18n-heading
         [sentence]="sentence()"
         finds="Find a plan or a system"
+        i18n-finds
         none="Nothing was moved yet."
+        i18n-none
         [of]="rows()"
         [columns]="columns"
         [key]="key"
@@ -52,10 +55,11 @@ const HEADER = [
           [ngModel]="asked().by"
           (ngModelChange)="ask({ by: $event === 'month' ? null : $event })"
           aria-label="By day or month"
+          i18n-aria-label
           nzId="volume-by"
         >
-          <nz-option nzValue="month" nzLabel="by month" />
-          <nz-option nzValue="day" nzLabel="by day" />
+          <nz-option nzValue="month" nzLabel="by month" i18n-nzLabel />
+          <nz-option nzValue="day" nzLabel="by day" i18n-nzLabel />
         </nz-select>
         <nz-select
           filter
@@ -63,13 +67,14 @@ const HEADER = [
           [ngModel]="shown()"
           (ngModelChange)="ask({ measure: $event === 'delivered' ? null : $event })"
           aria-label="What the chart shows"
+          i18n-aria-label
           nzId="volume-measure"
         >
           @for (m of measures; track m[0]) {
             <nz-option [nzValue]="m[0]" [nzLabel]="m[1]" />
           }
         </nz-select>
-        <button action type="button" class="btn" [disabled]="!rows().value?.length" (click)="download()">
+        <button i18n action type="button" class="btn" [disabled]="!rows().value?.length" (click)="download()">
           Download
         </button>
         @if (drawn(); as volume) {
@@ -115,25 +120,25 @@ export class VolumePage {
     equal: (a, b) => a.by === b.by,
   });
   protected readonly sentence = computed(() => {
-    const span = this.asked().by === 'day' ? 'the last 31 days' : 'the last twelve months';
-    return `What was moved in ${span}, by plan and by the systems between which it went; days are those of UTC.`;
+    const span = this.asked().by === 'day' ? $localize`the last 31 days` : $localize`the last twelve months`;
+    return $localize`What was moved in ${span}, by plan and by the systems between which it went; days are those of UTC.`;
   });
   protected readonly key = (r: VolumeRow): string => [r.time, r.plan, r.source, r.target].join(' ');
   /** None is left empty, so that what there is stands out. */
   protected readonly some = (n: number): string => (n === 0 ? '' : figure(n));
   protected readonly bytes = (n: number): string => (n === 0 ? '' : bytesWords(n));
   protected readonly columns: readonly Column<VolumeRow>[] = [
-    { key: 'time', title: 'Time', class: 'mono nowrap', value: (r) => r.time },
-    { key: 'plan', title: 'Plan', class: 'name', value: (r) => r.planName },
-    { key: 'source', title: 'From', sign: 'source', value: (r) => r.sourceName || null },
-    { key: 'target', title: 'Into', sign: 'target', value: (r) => r.targetName || null },
-    { key: 'runs', title: 'Runs', figures: true, value: (r) => r.runs },
-    { key: 'read', title: 'Read', figures: true, value: (r) => r.read },
-    { key: 'delivered', title: 'Delivered', figures: true, value: (r) => r.delivered },
-    { key: 'failed', title: 'Failed', figures: true, value: (r) => r.failed },
-    { key: 'bytesRead', title: 'Bytes read', figures: true, value: (r) => r.bytesRead },
-    { key: 'bytesSent', title: 'Bytes sent', figures: true, value: (r) => r.bytesSent },
-    { key: 'requests', title: 'Requests', figures: true, value: (r) => r.requests },
+    { key: 'time', title: $localize`Time`, class: 'mono nowrap', value: (r) => r.time },
+    { key: 'plan', title: $localize`Plan`, class: 'name', value: (r) => r.planName },
+    { key: 'source', title: $localize`From`, sign: 'source', value: (r) => r.sourceName || null },
+    { key: 'target', title: $localize`Into`, sign: 'target', value: (r) => r.targetName || null },
+    { key: 'runs', title: $localize`Runs`, figures: true, value: (r) => r.runs },
+    { key: 'read', title: $localize`Read`, figures: true, value: (r) => r.read },
+    { key: 'delivered', title: $localize`Delivered`, figures: true, value: (r) => r.delivered },
+    { key: 'failed', title: $localize`Failed`, figures: true, value: (r) => r.failed },
+    { key: 'bytesRead', title: $localize`Bytes read`, figures: true, value: (r) => r.bytesRead },
+    { key: 'bytesSent', title: $localize`Bytes sent`, figures: true, value: (r) => r.bytesSent },
+    { key: 'requests', title: $localize`Requests`, figures: true, value: (r) => r.requests },
   ];
 
   constructor() {

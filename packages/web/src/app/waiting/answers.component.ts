@@ -3,22 +3,27 @@ import { RouterLink } from '@angular/router';
 import type { WaitingForSystem } from '@versicle/contract';
 import { durationWords, FullTimePipe, TimePipe } from '../shared/words';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  none: $localize`none`,
+};
+
 /** What a target answered lately, the newest first. */
 @Component({
   selector: 'vs-answers',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [RouterLink, TimePipe, FullTimePipe],
   template: `
-    <h2>Last answers</h2>
+    <h2 i18n>Last answers</h2>
     <ul>
       @for (a of of(); track $index) {
         <li>
-          <span class="status" [class.bad]="isBad(a.status)">{{ a.status ?? 'none' }}</span>
+          <span class="status" [class.bad]="isBad(a.status)">{{ a.status ?? phrases.none }}</span>
           <span class="asked mono" [title]="a.asked">{{ a.asked }}</span>
           <small>
             <span [title]="a.at | fullTime">{{ a.at | time }}</span> · {{ duration(a.millis) }}
             @if (a.run !== null) {
-              · <a [routerLink]="['/runs', a.run]">run {{ a.run }}</a>
+              · <a i18n [routerLink]="['/runs', a.run]">run {{ a.run }}</a>
             }
           </small>
           @if (a.message) {
@@ -26,7 +31,7 @@ import { durationWords, FullTimePipe, TimePipe } from '../shared/words';
           }
         </li>
       } @empty {
-        <li class="soft">Nothing was sent to it lately.</li>
+        <li i18n class="soft">Nothing was sent to it lately.</li>
       }
     </ul>
   `,
@@ -73,6 +78,7 @@ import { durationWords, FullTimePipe, TimePipe } from '../shared/words';
   `,
 })
 export class AnswersComponent {
+  protected readonly phrases = PHRASES;
   readonly of = input.required<WaitingForSystem['answers']>();
   protected readonly duration = durationWords;
   protected readonly isBad = (status: number | null): boolean => status === null || status >= 300;

@@ -2,23 +2,28 @@ import type { ChangedWaiting, ChangeWaiting, WaitingForSystem, WaitingRecord } f
 import { capital, figure, inWords, timeWords } from '../shared/words';
 
 export const STATE_WORDS: Readonly<Record<WaitingRecord['state'], string>> = {
-  waits: 'waits for its turn',
+  waits: $localize`waits for its turn`,
   held: 'held',
-  behind: 'behind one that is held',
-  sent: 'sent, no answer yet',
-  run: 'its run stands still',
+  behind: $localize`behind one that is held`,
+  sent: $localize`sent, no answer yet`,
+  run: $localize`its run stands still`,
 };
 
 /** “1,240 records wait, two of them held. Its window opens today 22:00:00; all are sent about today 23:40:12.” */
 export function waitingWords({ waiting, held, opens, until }: WaitingForSystem): string {
-  if (waiting === 0) return 'Nothing waits.';
-  const all = `${capital(inWords(waiting, 'record'))} ${waiting === 1 ? 'waits' : 'wait'}`;
-  const ofThem = held === 0 ? '' : held === waiting ? ', held' : `, ${inWords(held, 'of them', 'of them')} held`;
+  if (waiting === 0) return $localize`Nothing waits.`;
+  const all = `${capital(inWords(waiting, $localize`record`, $localize`records`))} ${waiting === 1 ? 'waits' : 'wait'}`;
+  const ofThem =
+    held === 0
+      ? ''
+      : held === waiting
+        ? $localize`, held`
+        : $localize`, ${inWords(held, $localize`of them`, $localize`of them`)} held`;
   const parts = [
-    ...(opens === null ? [] : [`its window opens ${timeWords(opens)}`]),
+    ...(opens === null ? [] : [$localize`its window opens ${timeWords(opens)}`]),
     ...(until === null || held === waiting
       ? []
-      : [`${held === 0 ? 'all' : 'the others'} are sent about ${timeWords(until)}`]),
+      : [$localize`${held === 0 ? 'all' : $localize`the others`} are sent about ${timeWords(until)}`]),
   ];
   return `${all}${ofThem}.${parts.length === 0 ? '' : ` ${capital(parts.join('; '))}.`}`;
 }
@@ -29,12 +34,14 @@ export const valuesLine = ({ values }: WaitingRecord): string =>
 
 const DONE: Readonly<Record<ChangeWaiting['act'], string>> = {
   hold: 'held',
-  'let go': 'let go',
-  first: 'sent first',
-  skip: 'skipped; the reason is kept with them',
+  'let go': $localize`let go`,
+  first: $localize`sent first`,
+  skip: $localize`skipped; the reason is kept with them`,
 };
 /** “Three records are held. Two were sent before.” */
 export function changedWords(act: ChangeWaiting['act'], { done, gone }: ChangedWaiting): string {
-  const they = `${capital(inWords(done, 'record'))} ${done === 1 ? 'is' : 'are'} ${DONE[act]}.`;
-  return gone === 0 ? they : `${they} ${figure(gone)} ${gone === 1 ? 'was' : 'were'} sent before that could be done.`;
+  const they = `${capital(inWords(done, $localize`record`, $localize`records`))} ${done === 1 ? 'is' : 'are'} ${DONE[act]}.`;
+  return gone === 0
+    ? they
+    : $localize`${they} ${figure(gone)} ${gone === 1 ? 'was' : 'were'} sent before that could be done.`;
 }

@@ -29,6 +29,16 @@ import { AnswersComponent } from './answers.component';
 import { STATE_WORDS, valuesLine, waitingWords } from './waiting-words';
 import { type Asked, waitingActions, waitingFeature } from './waiting.feature';
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  onlyRecordsOfRun: $localize`Only records of run `,
+  showAll: $localize`show all`,
+  onlyThese: $localize`only these`,
+  allThatAreAsked: $localize`All that are asked for:`,
+  allThatWait: $localize`All that wait:`,
+  goesFirst: $localize`goes first`,
+};
+
 /** Records that wait for a system that takes them by request: from which runs, until when, and what people do with them. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -48,6 +58,7 @@ import { type Asked, waitingActions, waitingFeature } from './waiting.feature';
   styleUrl: './waiting.page.less',
 })
 export class WaitingPage {
+  protected readonly phrases = PHRASES;
   readonly id = input.required<string>();
   readonly run = input<string | undefined>();
   readonly dataset = input<string | undefined>();
@@ -89,17 +100,17 @@ export class WaitingPage {
   );
   protected readonly isNarrowed = computed(() => Object.values(this.asked()).some((v) => v !== undefined));
   protected readonly columns = computed((): readonly Column<WaitingRecord>[] => [
-    { key: 'label', title: 'Record', class: 'mono nowrap', value: (r) => r.label, unsorted: true },
-    { key: 'state', title: 'State', class: 'nowrap' },
+    { key: 'label', title: $localize`Record`, class: 'mono nowrap', value: (r) => r.label, unsorted: true },
+    { key: 'state', title: $localize`State`, class: 'nowrap' },
     ...(this.datasets().length > 1
-      ? [{ key: 'dataset', title: 'Dataset', value: (r: WaitingRecord) => r.dataset, unsorted: true as const }]
+      ? [{ key: 'dataset', title: $localize`Dataset`, value: (r: WaitingRecord) => r.dataset, unsorted: true as const }]
       : []),
-    { key: 'run', title: 'Run', figures: true },
-    { key: 'values', title: 'As it is sent', class: 'mono short', value: valuesLine, unsorted: true },
+    { key: 'run', title: $localize`Run`, figures: true },
+    { key: 'values', title: $localize`As it is sent`, class: 'mono short', value: valuesLine, unsorted: true },
   ]);
 
   constructor() {
-    pageTitle(() => `Waiting for ${this.name()}`);
+    pageTitle(() => $localize`Waiting for ${this.name()}`);
     this.store.dispatch(systemsActions.opened());
     effect(() => {
       const system = this.id();
@@ -137,9 +148,9 @@ export class WaitingPage {
   }
   protected skipWords(what: 'chosen' | 'all'): string {
     return what === 'chosen'
-      ? `Skip ${inWords(this.chosen().size, 'record')}`
+      ? $localize`Skip ${inWords(this.chosen().size, $localize`record`, $localize`records`)}`
       : this.isNarrowed()
-        ? 'Skip all that are asked for'
-        : `Skip all ${figure(this.waiting().value?.waiting ?? 0)}`;
+        ? $localize`Skip all that are asked for`
+        : $localize`Skip all ${figure(this.waiting().value?.waiting ?? 0)}`;
   }
 }

@@ -8,13 +8,15 @@ import type { FieldWindow } from './field-window';
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     @if (of().needed()) {
-      <span class="window" role="group" aria-label="Fields that are shown">
+      <span class="window" role="group" aria-label="Fields that are shown" i18n-aria-label>
         <input
           #box
           class="input"
           type="search"
           aria-label="Find a field"
+          i18n-aria-label
           placeholder="Find a field"
+          i18n-placeholder
           [value]="of().search()"
           (input)="of().find(box.value)"
           (keydown.escape)="of().find('')"
@@ -25,6 +27,7 @@ import type { FieldWindow } from './field-window';
           type="button"
           class="btn quiet"
           aria-label="Fields before these"
+          i18n-aria-label
           [disabled]="of().from() === 0"
           (click)="of().step(-1)"
         >
@@ -34,6 +37,7 @@ import type { FieldWindow } from './field-window';
           type="button"
           class="btn quiet"
           aria-label="Fields after these"
+          i18n-aria-label
           [disabled]="last()"
           (click)="of().step(1)"
         >
@@ -66,8 +70,8 @@ export class FieldWindowComponent {
   protected readonly last = computed(() => this.end() >= this.of().found().length);
   protected readonly words = computed(() => {
     const { all, found, from, search } = this.of();
-    if (found().length === 0) return `No field has “${search()}” in its name; there are ${figure(all())}.`;
-    const which = `${figure(from() + 1)} to ${figure(this.end())} of ${figure(found().length)}`;
-    return search() ? `Fields ${which} that have it in their name` : `Fields ${which}`;
+    if (found().length === 0) return $localize`No field has “${search()}” in its name; there are ${figure(all())}.`;
+    const which = $localize`${figure(from() + 1)} to ${figure(this.end())} of ${figure(found().length)}`;
+    return search() ? $localize`Fields ${which} that have it in their name` : $localize`Fields ${which}`;
   });
 }

@@ -13,7 +13,7 @@ let made = 0;
     <label [id]="id + '-name'" [attr.for]="id"
       >{{ label() }}
       @if (required()) {
-        <span class="must">required</span>
+        <span i18n class="must">required</span>
       }
     </label>
     <ng-content />

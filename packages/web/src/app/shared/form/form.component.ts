@@ -131,9 +131,9 @@ export class FormComponent {
     return f.secret === true && this.kept().includes(f.name);
   }
   protected help(f: FormField): string {
-    return this.isKept(f) ? 'One is kept; leave this empty to keep it.' : (f.description ?? '');
+    return this.isKept(f) ? $localize`One is kept; leave this empty to keep it.` : (f.description ?? '');
   }
   protected hint(f: FormField): string {
-    return this.isKept(f) ? '•••••••• kept' : (f.hint ?? (f.example ? `such as ${f.example}` : ''));
+    return this.isKept(f) ? '•••••••• kept' : (f.hint ?? (f.example ? $localize`such as ${f.example}` : ''));
   }
 }

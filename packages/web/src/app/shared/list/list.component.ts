@@ -29,6 +29,16 @@ import { type Column, finding, nextOrder, orderOf, sorted } from './column';
 const DRAWN = 200;
 export type RowKey = string | number;
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  chooseRow: $localize`Choose row `,
+  of: $localize` of `,
+  nothingHereHas: $localize`Nothing here has “`,
+  inIt: $localize`” in it`,
+  nothingHereIsLike: $localize`Nothing here is like that`,
+  andIsLikeThat: $localize` and is like that.`,
+};
+
 /**
  * A list with its heading: find, filter, sort, choose columns and rows, all kept in the address, so that a view can be sent as
  * a link. Slots: `filter` (beside the search), `action` (the page's own buttons), `above` (between heading and rows), `bulk`
@@ -47,6 +57,7 @@ export type RowKey = string | number;
   styleUrl: './list.component.less',
 })
 export class ListComponent<T> {
+  protected readonly phrases = PHRASES;
   readonly heading = input.required<string>();
   /** Without heading, search and choice of columns: a list within something that has them. The heading names the table. */
   readonly bare = input(false, { transform: booleanAttribute });
@@ -61,8 +72,8 @@ export class ListComponent<T> {
   /** A heading within the list, where the rows come in groups; only while they stand as they came. */
   readonly group = input<((row: T) => string) | null>(null);
   /** What stands there when there is nothing at all: what it is for, what comes first. */
-  readonly none = input('There is nothing yet.');
-  readonly waits = input('Loading …');
+  readonly none = input($localize`There is nothing yet.`);
+  readonly waits = input($localize`Loading …`);
   /** Filters outside of the list leave rows out as well: an empty list is not the list of an empty workspace. */
   readonly filtered = input(false);
   /** What stands above takes the place of the rows. */
@@ -117,7 +128,7 @@ export class ListComponent<T> {
   /** For those who hear the page, after finding. */
   protected readonly told = computed(() =>
     this.search() && !this.served() && this.of().value !== null
-      ? `${figure(this.found().length)} of ${figure(this.of().value!.length)} found`
+      ? $localize`${figure(this.found().length)} of ${figure(this.of().value!.length)} found`
       : '',
   );
 

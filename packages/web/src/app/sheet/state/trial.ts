@@ -14,7 +14,7 @@ export const trialReducer = createReducer<TrialState>(
   initialTrial,
   on(sheetActions.trying, (s): TrialState => ({
     ...s,
-    trouble: { words: 'The results follow …', isProblem: false },
+    trouble: { words: $localize`The results follow …`, isProblem: false },
   })),
   on(sheetActions.tried, (s, { answer }): TrialState => ({ ...s, trial: answer, trouble: null })),
   // Old results beside a newer document would be taken for its own.
