@@ -5,6 +5,7 @@ import { promisify } from 'node:util';
 import { brotliCompress, constants, gzip } from 'node:zlib';
 import { bundle, bundleCompiled, sourcesOf, whenChanged } from './bundle.mjs';
 import { ensureInstalled, fail, root } from './setup.mjs';
+import { languagesOf, WORDS, wordsOf } from './words.mjs';
 
 /** The server and its worker threads. */
 export async function buildServer() {
@@ -61,6 +62,7 @@ export async function buildWeb() {
       'packages/contract/src',
       'packages/web/src',
       'packages/web/public',
+      WORDS,
       'docs/guide',
       'docs/screenshots',
     ),
@@ -81,6 +83,7 @@ export async function buildWeb() {
     }
     preloadAll(output);
     copyGuide(dirname(output));
+    copyTranslations(output);
     await compress(dirname(output));
   });
 }
@@ -125,6 +128,20 @@ function copyGuide(directory) {
     mkdirSync(join(directory, to), { recursive: true });
     for (const name of readdirSync(join(root, from))) copyFileSync(join(root, from, name), join(directory, to, name));
   }
+}
+
+/** The words of each language but the one that the pages are written in, as one file; the page itself says which there are. */
+function copyTranslations(index) {
+  const languages = languagesOf();
+  for (const language of languages) {
+    mkdirSync(join(dirname(index), 'words'), { recursive: true });
+    writeFileSync(join(dirname(index), 'words', `${language}.json`), JSON.stringify(wordsOf(language)));
+  }
+  if (languages.length > 0)
+    writeFileSync(
+      index,
+      readFileSync(index, 'utf8').replace('<html lang="en"', `$& data-languages="${languages.join(',')}"`),
+    );
 }
 
 /** Beside each file that gets smaller by it, the same compressed: browsers are sent that one. */

@@ -77,7 +77,7 @@ const PHRASES = {
                   <th scope="row">{{ v.label }}</th>
                   <td [title]="v.value ?? phrases.null">
                     @if (hitTarget().has(v.name) && v.value === null) {
-                      <ng-container i18n>could not be made </ng-container>
+                      <ng-container i18n> could not be made </ng-container>
                     } @else if (v.value === null) {
                       <span i18n class="null">null</span>
                     } @else {

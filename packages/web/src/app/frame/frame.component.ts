@@ -9,6 +9,7 @@ import { sayWho } from '../shared/who';
 import { FinderComponent } from './finder.component';
 import { keepFocus } from './focus-keeper';
 import { Lately } from './lately';
+import { chooseLanguage, languageNow, languages, WRITTEN_IN } from './language';
 import { chooseTheme, themeNow, THEMES } from './theme';
 import { frameActions, frameFeature } from './frame.feature';
 import { chapterOf } from '../help/chapters';
@@ -77,6 +78,13 @@ const PHRASES = {
             <option [value]="t[0]" [selected]="t[0] === theme()">{{ t[1] }}</option>
           }
         </select>
+        @if (languages.length > 0) {
+          <select #spoken aria-label="Language" i18n-aria-label (change)="speak(spoken.value)">
+            @for (l of [writtenIn].concat(languages); track l) {
+              <option [value]="l" [lang]="l" [selected]="l === language">{{ languageName(l) }}</option>
+            }
+          </select>
+        }
       </div>
     </nav>
     <main id="main" tabindex="-1"><router-outlet /></main>
@@ -133,6 +141,13 @@ export class FrameComponent {
     this.theme.set(THEMES.find((theme) => theme === value) ?? 'system');
     chooseTheme(this.theme());
   }
+  protected readonly languages = [...languages()];
+  protected readonly writtenIn = WRITTEN_IN;
+  protected readonly language = languageNow() ?? WRITTEN_IN;
+  protected readonly speak = chooseLanguage;
+  /** Each is called what it calls itself. */
+  protected readonly languageName = (language: string): string =>
+    new Intl.DisplayNames([language], { type: 'language' }).of(language) ?? language;
   protected readonly naming = signal(false);
   /** Nobody signs in yet; what people say and sign stands under the name that they give. */
   protected setPerson(event: Event, name: string): void {

@@ -60,7 +60,7 @@ const PHRASES = {
         /></ng-template>
         <ng-template vsCell="revision" [like]="mappings()" let-m>
           @if (m.revision === null) {
-            <ng-container i18n>not published </ng-container>
+            <ng-container i18n> not published </ng-container>
           } @else {
             {{ m.revision
             }}{{

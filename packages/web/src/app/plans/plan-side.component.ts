@@ -74,8 +74,8 @@ const PHRASES = {
               <span i18n class="rub">{{ s.failed | figure }} failed</span>,
             }
             @if (s.read > 0) {
-              <ng-container i18n
-                >{{ s.delivered | figure }} delivered{{
+              <ng-container i18n>
+                {{ s.delivered | figure }} delivered{{
                   s.unchanged > 0 ? ', ' + (s.unchanged | figure) + phrases.unchanged : ''
                 }}{{ s.unmatched > 0 ? ', ' + (s.unmatched | figure) + phrases.takenByNone : '' }}
               </ng-container>

@@ -25,8 +25,8 @@ const PHRASES = {
     <form (ngSubmit)="start()" aria-label="Start a run" i18n-aria-label>
       <p class="what">
         @if (single(); as m) {
-          <ng-container i18n
-            >Carries out <b>revision {{ m.revision }}</b> of <b>{{ m.name }}</b>: {{ m.writes }}.
+          <ng-container i18n>
+            Carries out <b>revision {{ m.revision }}</b> of <b>{{ m.name }}</b>: {{ m.writes }}.
           </ng-container>
         } @else {
           {{ plan().sentence }}

@@ -37,7 +37,7 @@ const PHRASES = {
             <b i18n>Being profiled …</b> {{ k.result ? phrases.belowIsWhatWas : phrases.thePageFollowsBy }}
           }
           @case ('none') {
-            <ng-container i18n>Nothing is known about these records yet. </ng-container>
+            <ng-container i18n> Nothing is known about these records yet. </ng-container>
           }
           @case ('failed') {
             <span i18n class="rub">It could not be profiled: {{ k.problem }}</span>

@@ -78,7 +78,7 @@ const PHRASES = {
             @for (u of c.usedBy; track u.id) {
               <a [routerLink]="['/plans', u.id]">{{ u.name }}</a>
             } @empty {
-              <ng-container i18n>used by no plan </ng-container>
+              <ng-container i18n> used by no plan </ng-container>
             }
           </span>
           <span class="do">

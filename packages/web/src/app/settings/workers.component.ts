@@ -84,7 +84,7 @@ const PHRASES = {
                   @if (w.silent) {
                     <span i18n class="rub" [title]="w.seenAt | fullTime">silent since {{ w.seenAt | time }}</span>
                   } @else {
-                    <ng-container i18n>now </ng-container>
+                    <ng-container i18n> now </ng-container>
                   }
                 </td>
               </tr>

@@ -86,7 +86,7 @@ const PHRASES = {
                 <td>
                   <code>{{ s.rule ?? s.source ?? s.value }}</code>
                   @if (s.kind === 'lookup') {
-                    <ng-container i18n>by the code table {{ s.codeTable }} </ng-container>
+                    <ng-container i18n> by the code table {{ s.codeTable }} </ng-container>
                   } @else if (s.kind === 'constant') {
                     <span i18n class="soft">a constant</span>
                   }

@@ -39,8 +39,8 @@ const PHRASES = {
       }
       @if (of().mistaken.length > 0) {
         <div class="rub" role="alert">
-          <ng-container i18n
-            >{{ of().mistaken.length === 1 ? phrases.oneCell : phrases.someCells }} can’t be taken; there the document
+          <ng-container i18n>
+            {{ of().mistaken.length === 1 ? phrases.oneCell : phrases.someCells }} can’t be taken; there the document
             stays as it was. All else of the workbook counts.
           </ng-container>
           <ul>

@@ -63,8 +63,8 @@ const PHRASES = {
             <td class="soft">
               {{ f.description }}
               @if (f.references) {
-                <ng-container i18n
-                  >refers to <code>{{ f.references }}</code>
+                <ng-container i18n>
+                  refers to <code>{{ f.references }}</code>
                 </ng-container>
               }
             </td>

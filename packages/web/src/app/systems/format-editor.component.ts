@@ -35,20 +35,20 @@ const PHRASES = {
       }
       <p class="why" role="status">
         @if (settling().busy === 'learning') {
-          <ng-container i18n
-            >Reading all of {{ detail().files.length === 1 ? detail().files[0] : phrases.itsFiles }} …
+          <ng-container i18n>
+            Reading all of {{ detail().files.length === 1 ? detail().files[0] : phrases.itsFiles }} …
           </ng-container>
         } @else if (settling().busy) {
-          <ng-container i18n>Reading it that way … </ng-container>
+          <ng-container i18n> Reading it that way … </ng-container>
         } @else if (learnedWords(); as words) {
           {{ words }}
           <button i18n type="button" class="btn quiet" (click)="guessAgain()">Guess again</button>
         } @else if (detail().settled) {
-          <ng-container i18n>Settled by a person. </ng-container
+          <ng-container i18n> Settled by a person. </ng-container
           ><button i18n type="button" class="btn quiet" (click)="guessAgain()">Guess again</button>
         } @else {
-          <ng-container i18n
-            >Guessed from the first bytes of {{ detail().files[0] }}: {{ detail().guessedFrom.join('; ') }}.
+          <ng-container i18n>
+            Guessed from the first bytes of {{ detail().files[0] }}: {{ detail().guessedFrom.join('; ') }}.
           </ng-container>
         }
         @if (isLearned() && !settling().busy && !learnedWords()) {

@@ -40,8 +40,8 @@ const PHRASES = {
         }
       </nz-select>
       @if (system().look; as look) {
-        <ng-container i18n
-          >at
+        <ng-container i18n>
+          at
           <input
             #time
             class="input mono at"

@@ -133,7 +133,7 @@ const PHRASES = {
           @for (use of s.usedBy; track use.id + use.as) {
             <a [routerLink]="['/mappings', use.id]">{{ use.name }}</a>{{ $last ? '' : ', ' }}
           } @empty {
-            <ng-container i18n>nothing yet </ng-container>
+            <ng-container i18n> nothing yet </ng-container>
           }
         </ng-template>
       </vs-list>
