@@ -104,5 +104,15 @@ export default defineConfig(
     files: ['packages/web/**/*.html'],
     extends: [...angular.configs.templateRecommended, ...angular.configs.templateAccessibility],
   },
+  {
+    // Words are marked, so that they can be said in another language.
+    files: ['packages/web/src/app/**/*.html'],
+    rules: {
+      '@angular-eslint/template/i18n': [
+        'error',
+        { checkId: false, checkAttributes: false, ignoreTags: ['code', 'kbd', 'pre'] },
+      ],
+    },
+  },
   prettier,
 );

@@ -3,7 +3,7 @@ import { chromiumHere } from '../scripts/chromium.mjs';
 
 /** Servers with the same demo data, one for each third of the tests that change things; the thirds take equally long. */
 export const PORTS = { stories: 4185, sheets: 4186, plans: 4187 };
-const VIEWS = /(views|spoken)\.spec\.ts/;
+const VIEWS = /(views|spoken|words)\.spec\.ts/;
 const SHEETS = /(pages|sheet|work)\.spec\.ts/;
 const PLANS = /(life|lists|plan|story|waiting)\.spec\.ts/;
 const third = (name: keyof typeof PORTS) => ({

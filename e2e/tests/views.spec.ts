@@ -1,56 +1,11 @@
 import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
-
-/** Every view: it shows what it should, says nothing to the console, and axe has nothing serious against it. */
-const VIEWS: readonly [name: string, path: string, sees: RegExp][] = [
-  ['Today', '/today', /52 records failed in Trips to warehouse/],
-  ['Systems', '/systems', /Tidebridge export/],
-  ['a new system', '/systems?', /Where records come from/],
-  ['a folder', '/systems/tidebridge', /The folder holds 8 files/],
-  ['a database', '/systems/warehouse', /station/],
-  ['rows', '/systems/tidebridge/dataset?name=trips-*.csv', /the first 100 rows/],
-  ['structure', '/systems/tidebridge/dataset?name=stations.csv&tab=structure', /latitude/],
-  ['values', '/systems/tidebridge/dataset?name=members.txt&tab=values', /minus behind the number/],
-  ['quality', '/systems/tidebridge/dataset?name=members.txt&tab=quality', /records have nothing against them/],
-  ['format', '/systems/tidebridge/dataset?name=stations.csv&tab=format', /Guessed from the first bytes/],
-  ['a ruler', '/systems/tidebridge/dataset?name=members.txt&tab=format', /Settled by a person/],
-  ['an API', '/systems/membership', /All members; can be written/],
-  ['what waits for an API', '/systems/membership/waiting', /POST \/members\/batch|Nothing was sent to it lately/],
-  ['fields found', '/systems?field=member', /Membership service/],
-  ['Mappings', '/mappings', /11 of 16 agreed/],
-  ['all lines', '/mappings/all/lines', /lines of .* targets/],
-  ['a new mapping', '/mappings/new', /Where the records come from/],
-  ['the sheet', '/mappings/trips-to-warehouse', /of 16 agreed/],
-  ['the trial', '/mappings/trips-to-warehouse?view=trial', /puts records through the whole document/],
-  ['examples', '/mappings/trips-to-warehouse?view=examples', /All come out as expected/],
-  ['an open line', '/mappings/trips-to-warehouse?line=l11', /Values in and out/],
-  ['questions', '/mappings/members-to-membership-service?view=questions', /tariff Z/],
-  ['the document', '/mappings/trips-to-warehouse?view=document', /Skip conditions/],
-  ['code tables', '/mappings/trips-to-warehouse?view=codes', /210 codes/],
-  ['a source set', '/mappings/trips-by-station-and-month?view=source', /What comes of it/],
-  ['the statement', '/mappings/trips-by-station-and-month?view=sql', /GROUP BY/],
-  ['what awaits whom', '/mappings/all/awaiting', /To be signed/],
-  ['shared code tables', '/codes', /Trips to warehouse/],
-  ['a code table', '/codes/faults', /Tidebridge’s repair fault codes|Brake|Codes/],
-  ['a spreadsheet of others', '/mappings/new/spreadsheet', /as others laid it out/],
-  ['revisions', '/mappings/trips-to-warehouse/revisions', /Agreed with Oda Fenn/],
-  ['Plans', '/plans?start=stations-once', /Carries out revision 2 of Stations to warehouse/],
-  ['a plan', '/plans/tidebridge-each-night', /Stop when/],
-  ['Settings', '/settings', /No key yet/],
-  ['Runs', '/runs', /Trips, by the month/],
-  ['the volume', '/runs/volume', /Tidebridge, each night/],
-  ['a run of several steps', '/runs/4', /a statement in Warehouse/],
-  ['a run', '/runs/3', /it adds up/],
-  ['two runs', '/runs/3/compare', /What failed, by cause/],
-  ['Failed records', '/failures', /As mapped/],
-  ['Help', '/help', /Five minutes with the demo/],
-  ['Functions', '/help/functions', /parse_date/],
-  ['a page that is not there', '/nowhere', /There is no such page/],
-];
+import { VIEWS } from '../views.ts';
 
 /** Without the way through frames, of which there are none: it takes three times as long. */
 const axe = (page: Page): AxeBuilder => new AxeBuilder({ page }).setLegacyMode(true);
 
+/** Each view shows what it should, says nothing to the console, and axe has nothing serious against it. */
 for (const [name, path, sees] of VIEWS)
   test(`view: ${name}`, async ({ page }) => {
     // axe looks at every cell; on a busy machine that takes its time.

@@ -11,7 +11,7 @@ if (language !== null) {
   const ask = new XMLHttpRequest();
   ask.open('GET', `words/${language}.json`, false);
   ask.send();
-  if (ask.status === 200) {
+  if (ask.status === 200 && /json/.test(ask.getResponseHeader('content-type') ?? '')) {
     loadTranslations(JSON.parse(ask.responseText) as Record<string, string>);
     document.documentElement.lang = language;
   } else console.error(`There are no words in ${language}; the pages are shown as they are written.`);

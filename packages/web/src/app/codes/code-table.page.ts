@@ -18,6 +18,7 @@ import { GIVEN } from '../shared/given';
 
 /** What the template says in one case or another. */
 const PHRASES = {
+  codeTables: $localize`Code tables`,
   what: $localize`What `,
   becomes: $localize` becomes`,
   meaningOf: $localize`Meaning of `,
@@ -79,7 +80,9 @@ export class CodeTablePage {
   }
   protected useWords({ lines, same, lacks, more, differs }: TableUse): string {
     const where =
-      lines.length === 0 ? $localize`no line uses it` : `${lines.length === 1 ? 'line' : 'lines'} ${lines.join(', ')}`;
+      lines.length === 0
+        ? $localize`no line uses it`
+        : `${lines.length === 1 ? $localize`line` : $localize`lines`} ${lines.join(', ')}`;
     if (same) return $localize`${where}; its copy is the same`;
     const parts = [
       lacks > 0 ? $localize`lacks ${inWords(lacks, $localize`code`, $localize`codes`)}` : '',

@@ -6,7 +6,11 @@ import { SignComponent } from '../shared/signs.component';
 import { StateComponent } from '../shared/states.component';
 import { FigurePipe, FullTimePipe, TimePipe } from '../shared/words';
 
-const EVENTS: Record<string, string> = { failed: 'failed', delivered: 'delivered', closed: 'closed' };
+const EVENTS: Record<string, string> = {
+  failed: $localize`failed`,
+  delivered: $localize`delivered`,
+  closed: $localize`closed`,
+};
 
 /** What the template says in one case or another. */
 const PHRASES = {

@@ -34,7 +34,7 @@ export class ReplayComponent {
   readonly of = input.required<ReplayState>();
   protected readonly words = computed(() => {
     const { count, outcome, problem } = this.of();
-    const records = `${figure(count)} ${count === 1 ? 'record' : 'records'}`;
+    const records = `${figure(count)} ${count === 1 ? $localize`record` : $localize`records`}`;
     if (problem) return problem;
     if (!outcome) return $localize`Sending ${records} again …`;
     if (outcome.state !== 'finished')

@@ -19,6 +19,8 @@ const SHOWN = 14;
 
 /** What the template says in one case or another. */
 const PHRASES = {
+  mappings: $localize`Mappings`,
+  newMapping: $localize`New mapping`,
   anotherFile: $localize`Another file …`,
   chooseTheFile: $localize`Choose the file …`,
   rows: $localize` rows`,
@@ -81,7 +83,7 @@ export class ForeignPage {
     const read = this.read();
     if (!read) return '';
     const { understood, toMap, left } = read;
-    return $localize`${inWords(understood, $localize`line`, $localize`lines`)} understood, ${inWords(toMap, $localize`line is`, $localize`lines are`)} to map and ${toMap === 1 ? $localize`keeps its` : $localize`keep their`} text as a note${left.length > 0 ? $localize`; ${inWords(left.length, $localize`text`, $localize`texts`)} outside the rows ${left.length === 1 ? 'stands' : 'stand'} in the purpose` : ''}.`;
+    return $localize`${inWords(understood, $localize`line`, $localize`lines`)} understood, ${inWords(toMap, $localize`line is`, $localize`lines are`)} to map and ${toMap === 1 ? $localize`keeps its` : $localize`keep their`} text as a note${left.length > 0 ? $localize`; ${inWords(left.length, $localize`text`, $localize`texts`)} outside the rows ${left.length === 1 ? $localize`stands` : $localize`stand`} in the purpose` : ''}.`;
   });
 
   protected async take(box: HTMLInputElement): Promise<void> {

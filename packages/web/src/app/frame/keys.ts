@@ -32,8 +32,8 @@ export const SHEET_KEYS: readonly KeyHelp[] = [
   { keys: ['Ctrl', 'D'], does: $localize`fill down: the first row of the chosen cells into the others` },
   { keys: ['Delete'], does: $localize`empty the chosen cells` },
   { keys: ['Ctrl', 'V'], does: $localize`paste cells, also several rows and columns from a spreadsheet program` },
-  { keys: ['Ctrl', 'Z'], does: 'undo' },
-  { keys: ['Ctrl', 'Y'], does: 'redo' },
+  { keys: ['Ctrl', 'Z'], does: $localize`undo` },
+  { keys: ['Ctrl', 'Y'], does: $localize`redo` },
   { keys: ['Alt', 'Shift', '→'], does: $localize`a wider column; ← makes it narrower` },
   { keys: ['/'], does: $localize`find in the lines` },
 ];

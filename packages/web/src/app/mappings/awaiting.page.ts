@@ -15,6 +15,7 @@ interface Awaited {
 
 /** What the template says in one case or another. */
 const PHRASES = {
+  mappings: $localize`Mappings`,
   questionsTo: $localize`Questions to `,
 };
 
@@ -24,7 +25,7 @@ const PHRASES = {
   imports: [CrumbsComponent, RouterLink, LoadingComponent, FigurePipe],
   template: `
     <div class="page">
-      <vs-crumbs [of]="[{ words: 'Mappings', to: '/mappings' }]" />
+      <vs-crumbs [of]="[{ words: phrases.mappings, to: '/mappings' }]" />
       <h1 i18n>What awaits whom</h1>
       <p class="sub">{{ summary() }}</p>
       <vs-loading [of]="loading()" (again)="open()" />

@@ -17,6 +17,7 @@ import { mappingsActions, mappingsFeature } from './mappings.feature';
 
 /** What the template says in one case or another. */
 const PHRASES = {
+  mappings: $localize`Mappings`,
   somebody: $localize`somebody`,
   failedRecordsOnLine: $localize` failed records on line `,
   of: $localize` of `,
@@ -38,7 +39,7 @@ const PHRASES = {
   ],
   template: `
     <div class="page">
-      <vs-crumbs [of]="[{ words: 'Mappings', to: '/mappings' }]" />
+      <vs-crumbs [of]="[{ words: phrases.mappings, to: '/mappings' }]" />
       <vs-list
         heading="All lines"
         i18n-heading
@@ -196,8 +197,8 @@ export class LinesPage {
       l.field,
       l.label,
       l.type,
-      l.required ? 'yes' : 'no',
-      l.key ? 'yes' : 'no',
+      l.required ? $localize`yes` : $localize`no`,
+      l.key ? $localize`yes` : $localize`no`,
       l.source,
       l.how,
       l.state,

@@ -16,6 +16,7 @@ import { FieldComponent } from '../shared/form/field.component';
 
 /** What the template says in one case or another. */
 const PHRASES = {
+  mappings: $localize`Mappings`,
   keptBy: $localize`, kept by `,
 };
 
@@ -25,7 +26,7 @@ const PHRASES = {
   imports: [FieldComponent, CrumbsComponent, RouterLink, FormsModule, SELECT, SignComponent],
   template: `
     <div class="page">
-      <vs-crumbs [of]="[{ words: 'Mappings', to: '/mappings' }]" />
+      <vs-crumbs [of]="[{ words: phrases.mappings, to: '/mappings' }]" />
       <h1 i18n>New mapping</h1>
       <p i18n class="sub">
         Where the records come from, and where they go. A mapping document that others wrote comes in

@@ -13,6 +13,7 @@ import { AskComponent } from '../shared/ask.component';
 
 /** What the template says in one case or another. */
 const PHRASES = {
+  mappings: $localize`Mappings`,
   revision: $localize`revision `,
   nothingNotPublishedYet: $localize`nothing; not published yet`,
   replaceTheDraftBy: $localize`Replace the draft by revision `,
@@ -36,7 +37,7 @@ const PHRASES = {
     <div class="page">
       <vs-crumbs
         [of]="[
-          { words: 'Mappings', to: '/mappings' },
+          { words: phrases.mappings, to: '/mappings' },
           { words: id(), to: ['/mappings', id()] },
         ]"
       />

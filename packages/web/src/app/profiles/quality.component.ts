@@ -10,6 +10,12 @@ import { FieldComponent } from '../shared/form/field.component';
 import { profilesActions, profilesFeature } from './profiles.feature';
 
 const DIMENSIONS = ['completeness', 'uniqueness', 'validity', 'consistency'] as const;
+const DIMENSION_WORDS: Readonly<Record<(typeof DIMENSIONS)[number], string>> = {
+  completeness: $localize`completeness`,
+  uniqueness: $localize`uniqueness`,
+  validity: $localize`validity`,
+  consistency: $localize`consistency`,
+};
 
 /** What the template says in one case or another. */
 const PHRASES = {
@@ -43,7 +49,7 @@ const PHRASES = {
           <thead>
             <tr>
               @for (d of dimensions; track d) {
-                <th scope="col">{{ d }}</th>
+                <th scope="col">{{ dimensionWords[d] }}</th>
               }
               <th i18n scope="col">over time</th>
             </tr>
@@ -88,7 +94,7 @@ const PHRASES = {
                     }
                     {{ f.what }}
                   </td>
-                  <td class="soft">{{ f.dimension }}</td>
+                  <td class="soft">{{ dimensionWords[f.dimension] }}</td>
                   <td>
                     @if (f.filter) {
                       <a
@@ -252,6 +258,7 @@ export class QualityComponent {
   protected readonly knowledge = this.store.selectSignal(profilesFeature.selectKnowledge);
   protected readonly problem = this.store.selectSignal(profilesFeature.selectProblem);
   protected readonly dimensions = DIMENSIONS;
+  protected readonly dimensionWords = DIMENSION_WORDS;
   protected readonly mostFindings = FIELD_ROWS;
   protected readonly chosen = signal<FindingDto | null>(null);
   protected rule = '';
@@ -261,10 +268,10 @@ export class QualityComponent {
 
   /** What nobody looked for says nothing for the records either. */
   protected notLooked(dimensions: Readonly<Partial<Record<(typeof DIMENSIONS)[number], number | null>>>): string {
-    const left = DIMENSIONS.filter((d) => dimensions[d] === null || dimensions[d] === undefined);
+    const left = DIMENSIONS.filter((d) => (dimensions[d] ?? null) === null).map((d) => DIMENSION_WORDS[d]);
     if (left.length === 0) return '';
     const named = left.length === 1 ? left[0]! : $localize`${left.slice(0, -1).join(', ')} and ${left.at(-1)!}`;
-    return $localize` of what was looked for; ${named} ${left.length === 1 ? 'was' : 'were'} not`;
+    return $localize` of what was looked for; ${named} ${left.length === 1 ? $localize`was` : $localize`were`} not`;
   }
   protected share(good: number | null | undefined, records: number): string {
     if (good === null || good === undefined) return $localize`not looked for`;

@@ -4,12 +4,12 @@ import { figure } from '../shared/words';
 
 const PARTS = [
   ['filtered', $localize`filtered out`],
-  ['skipped', 'skipped'],
-  ['unchanged', 'unchanged'],
+  ['skipped', $localize`skipped`],
+  ['unchanged', $localize`unchanged`],
   ['unmatched', $localize`taken by none`],
-  ['delivered', 'delivered'],
-  ['failed', 'failed'],
-  ['waiting', 'waiting'],
+  ['delivered', $localize`delivered`],
+  ['failed', $localize`failed`],
+  ['waiting', $localize`waiting`],
 ] as const;
 /** Said only where there are any. */
 const SELDOM: ReadonlySet<string> = new Set(['unchanged', 'unmatched', 'waiting']);
@@ -122,6 +122,8 @@ export class BandComponent {
   protected readonly addsUp = computed(() => this.counts().read === this.parts().reduce((sum, p) => sum + p.n, 0));
   protected readonly remarks = computed(() => {
     const { remarks } = this.counts();
-    return remarks === 0 ? '' : $localize`; ${figure(remarks)} ${remarks === 1 ? 'remark' : 'remarks'} besides`;
+    return remarks === 0
+      ? ''
+      : $localize`; ${figure(remarks)} ${remarks === 1 ? $localize`remark` : $localize`remarks`} besides`;
   });
 }

@@ -277,7 +277,7 @@ export class ComparePage {
     return r.kind !== 'sql' && r.kind !== 'request';
   }
   protected words(r: RunSummary): string {
-    return $localize`run ${r.id}, ${timeWords(r.startedAt ?? r.createdAt)}, ${r.kind === 'replay' ? 'replay, ' : ''}${r.state}`;
+    return $localize`run ${r.id}, ${timeWords(r.startedAt ?? r.createdAt)}, ${r.kind === 'replay' ? $localize`replay, ` : ''}${r.state}`;
   }
   protected carried(r: {
     readonly revision: number | null;

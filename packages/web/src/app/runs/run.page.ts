@@ -430,7 +430,7 @@ export class RunPage {
     const { requests = 0, bytesSent = 0 } = this.run() ?? {};
     if (requests === 0) return '';
     const bytes = bytesSent === 0 ? '' : $localize`, ${bytesWords(bytesSent)} sent`;
-    return ` · ${figure(requests)} ${requests === 1 ? 'request' : 'requests'}${bytes}`;
+    return ` · ${figure(requests)} ${requests === 1 ? $localize`request` : $localize`requests`}${bytes}`;
   });
   protected readonly course = computed(() => {
     const r = this.run();

@@ -175,7 +175,7 @@ export class CalendarsComponent {
   protected about(c: Calendar): string {
     const today = new Date().toISOString().slice(0, 10);
     const next = c.days.find((d) => d >= today);
-    const count = `${c.days.length} ${c.days.length === 1 ? 'day' : 'days'}${c.from === 'icalendar' ? $localize`, from an iCalendar file` : ''}`;
+    const count = `${c.days.length} ${c.days.length === 1 ? $localize`day` : $localize`days`}${c.from === 'icalendar' ? $localize`, from an iCalendar file` : ''}`;
     return next === undefined ? $localize`${count}; none from today on` : $localize`${count}; next ${next}`;
   }
   protected edit(c: Calendar | null): void {

@@ -11,10 +11,10 @@ import { FullTimePipe, TimePipe } from '../shared/words';
 import { settingsActions, settingsFeature } from './settings.feature';
 
 const STATES: Readonly<Record<Notification['state'], string>> = {
-  waiting: 'waits',
-  sent: 'sent',
+  waiting: $localize`waits`,
+  sent: $localize`sent`,
   'given up': $localize`given up`,
-  seen: 'seen',
+  seen: $localize`seen`,
 };
 
 /** What the template says in one case or another. */

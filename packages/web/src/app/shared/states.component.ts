@@ -21,11 +21,34 @@ const RECORDS: Record<string, string> = {
   remark: 'dashed',
 };
 
+/** What is called otherwise in other languages; where these words are the program's own (files, the command line), they stay. */
+const WORDS: Record<string, string> = {
+  agreed: $localize`agreed`,
+  drafted: $localize`drafted`,
+  question: $localize`question`,
+  'to map': $localize`to map`,
+  queued: $localize`queued`,
+  running: $localize`running`,
+  finished: $localize`finished`,
+  cancelled: $localize`cancelled`,
+  stopped: $localize`stopped`,
+  broken: $localize`broken`,
+  asks: $localize`asks`,
+  paused: $localize`paused`,
+  'left out': $localize`left out`,
+  open: $localize`open`,
+  replaying: $localize`replaying`,
+  delivered: $localize`delivered`,
+  closed: $localize`closed`,
+  waived: $localize`waived`,
+  remark: $localize`remark`,
+};
+
 /** A state: always a word with its shape. */
 @Component({
   selector: 'vs-state',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `<i class="shape {{ shape() }}"></i><span [class.rub]="shape().includes('rubric')">{{ state() }}</span>`,
+  template: `<i class="shape {{ shape() }}"></i><span [class.rub]="shape().includes('rubric')">{{ words() }}</span>`,
   styles: `
     :host {
       color: var(--ink-2);
@@ -35,5 +58,6 @@ const RECORDS: Record<string, string> = {
 })
 export class StateComponent {
   readonly state = input.required<string>();
+  protected readonly words = computed(() => WORDS[this.state()] ?? this.state());
   protected readonly shape = computed(() => LINES[this.state()] ?? RUNS[this.state()] ?? RECORDS[this.state()] ?? '');
 }

@@ -62,19 +62,19 @@ export function bytesWords(bytes: number): string {
 }
 
 const NUMBER_WORDS = [
-  'no',
-  'one',
-  'two',
-  'three',
-  'four',
-  'five',
-  'six',
-  'seven',
-  'eight',
-  'nine',
-  'ten',
-  'eleven',
-  'twelve',
+  $localize`no`,
+  $localize`one`,
+  $localize`two`,
+  $localize`three`,
+  $localize`four`,
+  $localize`five`,
+  $localize`six`,
+  $localize`seven`,
+  $localize`eight`,
+  $localize`nine`,
+  $localize`ten`,
+  $localize`eleven`,
+  $localize`twelve`,
 ];
 /** Small counts in words, as in running text. */
 export const numberWords = (n: number): string => NUMBER_WORDS[n] ?? figure(n);

@@ -25,7 +25,7 @@ const OUTCOME_WORDS: Record<Example['expect']['outcome'], string> = {
   written: $localize`is delivered`,
   filtered: $localize`is left out by the filter`,
   skipped: $localize`is skipped`,
-  failed: 'fails',
+  failed: $localize`fails`,
 };
 
 /** What the template says in one case or another. */

@@ -28,7 +28,7 @@ const FORMS: readonly (readonly [FormName, string])[] = [
   ['if', $localize`if … then …`],
 ];
 const TEST_WORDS: Record<FormTest, string> = {
-  '=': 'is',
+  '=': $localize`is`,
   '<>': $localize`is not`,
   '<': $localize`comes before`,
   '<=': $localize`is at most`,

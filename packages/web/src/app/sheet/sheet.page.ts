@@ -94,7 +94,7 @@ const FILTERS: readonly { readonly key: string; readonly words: string; readonly
     ...LINE_KINDS.map((kind) => ({ key: kind, words: `kind: ${kind}`, meets: (r: SheetRow) => r.line.kind === kind })),
     { key: 'failing', words: $localize`with failed records`, meets: (r) => r.failures > 0 },
     { key: 'fault', words: $localize`at fault for this record`, meets: (r) => r.problem !== null },
-    { key: 'required', words: 'required', meets: (r) => r.required },
+    { key: 'required', words: $localize`required`, meets: (r) => r.required },
     { key: 'edited', words: $localize`edited since publishing`, meets: (r) => r.changed },
   ];
 
@@ -208,7 +208,7 @@ export class SheetPage {
     const words = {
       failed: $localize`would fail`,
       filtered: $localize`filtered out`,
-      skipped: 'skipped',
+      skipped: $localize`skipped`,
       unreadable: $localize`can’t be read`,
     };
     return { words: words[record.outcome], reason: record.reason };
@@ -222,9 +222,12 @@ export class SheetPage {
   });
   protected readonly savedWords = computed(
     () =>
-      ({ saved: 'saved', waiting: $localize`saving …`, failed: $localize`not saved`, conflict: $localize`not saved` })[
-        this.s().saving
-      ],
+      ({
+        saved: $localize`saved`,
+        waiting: $localize`saving …`,
+        failed: $localize`not saved`,
+        conflict: $localize`not saved`,
+      })[this.s().saving],
   );
   protected readonly warning = computed(
     () => this.s().trial?.problems.find((p) => p.severity === 'warning' && !p.line)?.message ?? '',

@@ -224,15 +224,15 @@ export class SourceSetPanelComponent {
     const parts = [
       f.matched === f.left
         ? $localize`All ${figure(f.left)} records find a partner`
-        : $localize`${figure(f.matched)} of ${figure(f.left)} records find a partner, ${figure(none)} ${none === 1 ? 'finds' : 'find'} none`,
+        : $localize`${figure(f.matched)} of ${figure(f.left)} records find a partner, ${figure(none)} ${none === 1 ? $localize`finds` : $localize`find`} none`,
       f.doubled === 0
         ? $localize`none finds more than one`
         : $localize`${figure(f.doubled)} find several (up to ${figure(f.most)}) and come out several times`,
       f.asked !== null
-        ? $localize`${f.dataset} was asked only for the ${inWords(f.asked, $localize`key`, $localize`keys`)} that ${f.asked === 1 ? 'occurs' : 'occur'}`
+        ? $localize`${f.dataset} was asked only for the ${inWords(f.asked, $localize`key`, $localize`keys`)} that ${f.asked === 1 ? $localize`occurs` : $localize`occur`}`
         : f.unused === 0
           ? ''
-          : $localize`${figure(f.unused)} of the ${figure(f.right)} records of ${f.dataset} ${f.unused === 1 ? 'is' : 'are'} asked for by nobody`,
+          : $localize`${figure(f.unused)} of the ${figure(f.right)} records of ${f.dataset} ${f.unused === 1 ? $localize`is` : $localize`are`} asked for by nobody`,
     ].filter(Boolean);
     return `${parts.join('; ')}.`;
   }

@@ -39,6 +39,7 @@ const MOST_LOOKED = 1_000_000;
 
 /** What the template says in one case or another. */
 const PHRASES = {
+  systems: $localize`Systems`,
   answers: $localize`answers`,
   file: $localize`file`,
   someHidden: $localize` (some hidden)`,

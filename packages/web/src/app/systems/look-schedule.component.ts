@@ -84,7 +84,9 @@ export class LookScheduleComponent {
     const found = /^(\d+) (\d+) \* \* (\*|[0-6])$/.exec(this.system().look?.cron ?? '');
     return found && { minute: Number(found[1]), hour: Number(found[2]), day: found[3]! };
   });
-  protected readonly often = computed(() => (this.system().look === null ? 'never' : (this.parts()?.day ?? 'other')));
+  protected readonly often = computed(() =>
+    this.system().look === null ? $localize`never` : (this.parts()?.day ?? 'other'),
+  );
   protected readonly at = computed(() => {
     const { hour, minute } = this.parts() ?? { hour: 5, minute: 0 };
     return `${String(hour).padStart(2, '0')}:${String(minute).padStart(2, '0')}`;

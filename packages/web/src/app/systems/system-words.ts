@@ -3,7 +3,7 @@ import { capital, durationWords, firstOf, inWords, numberWords, timeWords } from
 
 const STATES: Readonly<Record<string, string>> = {
   name_not_found: $localize`host not found`,
-  refused: 'refused',
+  refused: $localize`refused`,
   timed_out: $localize`timed out`,
   tls_not_trusted: $localize`certificate not trusted`,
   not_authorised: $localize`not authorised`,
@@ -29,11 +29,11 @@ export function learnedWords({ records, unread, added }: Omit<LearnedStructure, 
   const from = $localize`Learned from ${records === 1 ? $localize`its one record` : $localize`all ${inWords(records, $localize`record`, $localize`records`)}`}`;
   const found =
     added.length === 0
-      ? $localize`nothing in ${records === 1 ? 'it' : 'them'} is new`
+      ? $localize`nothing in ${records === 1 ? $localize`it` : $localize`them`} is new`
       : $localize`${inWords(added.length, $localize`field`, $localize`fields`)} more: ${firstOf(added, SHOWN_FIELDS)}`;
   const left =
     unread === 0
       ? ''
-      : $localize` ${capital(numberWords(unread))} can’t be read, and nothing was learned from ${unread === 1 ? 'it' : 'them'}.`;
+      : $localize` ${capital(numberWords(unread))} can’t be read, and nothing was learned from ${unread === 1 ? $localize`it` : $localize`them`}.`;
   return `${from}; ${found}.${left}`;
 }

@@ -29,6 +29,7 @@ const COLUMNS: readonly Column<Dataset>[] = [
 
 /** What the template says in one case or another. */
 const PHRASES = {
+  systems: $localize`Systems`,
   testing: $localize`Testing …`,
   testTheConnection: $localize`Test the connection`,
   it: $localize`It `,
@@ -65,7 +66,7 @@ const PHRASES = {
   ],
   template: `
     <div class="page">
-      <vs-crumbs [of]="[{ words: 'Systems', to: '/systems' }]" />
+      <vs-crumbs [of]="[{ words: phrases.systems, to: '/systems' }]" />
       <vs-loading [of]="loading()" (again)="open()" />
       @if (system(); as s) {
         <div class="top">

@@ -142,7 +142,7 @@ export class DayStripComponent {
             left,
             width: Math.max(0.1, this.at(r.to ?? now) - left),
             look: bad ? 'bad' : r.to === null ? 'run' : '',
-            words: $localize`Run ${r.run}, ${r.planName}\: ${r.state}, began ${clockWords(r.from)}, ${r.to === null ? $localize`running for` : 'took'} ${durationWords(took)}, ${r.failed} failed`,
+            words: $localize`Run ${r.run}, ${r.planName}\: ${r.state}, began ${clockWords(r.from)}, ${r.to === null ? $localize`running for` : $localize`took`} ${durationWords(took)}, ${r.failed} failed`,
           };
         }),
       };

@@ -70,7 +70,7 @@ export class TodayPage {
     this.store.dispatch(todayActions.sendAgain({ id }));
   }
   protected records(n: number): string {
-    return `${figure(n)} ${n === 1 ? 'record' : 'records'}`;
+    return `${figure(n)} ${n === 1 ? $localize`record` : $localize`records`}`;
   }
   protected lead(worst: number, others: number): string {
     if (others === 0) return worst === 1 ? ': ' : $localize`, all with one cause: `;

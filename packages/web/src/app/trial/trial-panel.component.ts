@@ -22,11 +22,11 @@ const STAGE_WORDS: Record<Stage['name'], { readonly name: string; readonly off: 
   joined: { name: $localize`Joined`, off: $localize`left out by the filter` },
   grouped: { name: $localize`Grouped`, off: $localize`folded into others` },
   filter: { name: $localize`Filter`, off: $localize`left out` },
-  skips: { name: $localize`Skips`, off: 'skipped' },
+  skips: { name: $localize`Skips`, off: $localize`skipped` },
   lines: { name: $localize`Lines`, off: $localize`fail on a line` },
-  mapped: { name: $localize`Skips when mapped`, off: 'skipped' },
+  mapped: { name: $localize`Skips when mapped`, off: $localize`skipped` },
   checks: { name: $localize`Checks`, off: $localize`fail a check` },
-  key: { name: 'Key', off: 'have a key again' },
+  key: { name: $localize`Key`, off: $localize`have a key again` },
 };
 const AMOUNTS = [
   [100, $localize`the first 100 records`],

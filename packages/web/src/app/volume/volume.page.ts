@@ -29,13 +29,18 @@ const HEADER = [
   $localize`Requests`,
 ];
 
+/** What the template says in one case or another. */
+const PHRASES = {
+  runs: $localize`Runs`,
+};
+
 /** How many records, bytes and requests were moved, by month or day, plan and systems. */
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [CellDirective, CrumbsComponent, FormsModule, ListComponent, RouterLink, SELECT, VolumeChartComponent],
   template: `
     <div class="page">
-      <vs-crumbs [of]="[{ words: 'Runs', to: '/runs' }]" />
+      <vs-crumbs [of]="[{ words: phrases.runs, to: '/runs' }]" />
       <vs-list
         heading="Volume"
         i18n-heading
@@ -100,6 +105,7 @@ const HEADER = [
   `,
 })
 export class VolumePage {
+  protected readonly phrases = PHRASES;
   readonly by = input<string | undefined>();
   readonly measure = input<string | undefined>();
   private readonly store = inject(Store);

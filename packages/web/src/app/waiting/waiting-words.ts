@@ -3,7 +3,7 @@ import { capital, figure, inWords, timeWords } from '../shared/words';
 
 export const STATE_WORDS: Readonly<Record<WaitingRecord['state'], string>> = {
   waits: $localize`waits for its turn`,
-  held: 'held',
+  held: $localize`held`,
   behind: $localize`behind one that is held`,
   sent: $localize`sent, no answer yet`,
   run: $localize`its run stands still`,
@@ -12,7 +12,7 @@ export const STATE_WORDS: Readonly<Record<WaitingRecord['state'], string>> = {
 /** “1,240 records wait, two of them held. Its window opens today 22:00:00; all are sent about today 23:40:12.” */
 export function waitingWords({ waiting, held, opens, until }: WaitingForSystem): string {
   if (waiting === 0) return $localize`Nothing waits.`;
-  const all = `${capital(inWords(waiting, $localize`record`, $localize`records`))} ${waiting === 1 ? 'waits' : 'wait'}`;
+  const all = `${capital(inWords(waiting, $localize`record`, $localize`records`))} ${waiting === 1 ? $localize`waits` : $localize`wait`}`;
   const ofThem =
     held === 0
       ? ''
@@ -23,7 +23,7 @@ export function waitingWords({ waiting, held, opens, until }: WaitingForSystem):
     ...(opens === null ? [] : [$localize`its window opens ${timeWords(opens)}`]),
     ...(until === null || held === waiting
       ? []
-      : [$localize`${held === 0 ? 'all' : $localize`the others`} are sent about ${timeWords(until)}`]),
+      : [$localize`${held === 0 ? $localize`all` : $localize`the others`} are sent about ${timeWords(until)}`]),
   ];
   return `${all}${ofThem}.${parts.length === 0 ? '' : ` ${capital(parts.join('; '))}.`}`;
 }
@@ -40,8 +40,8 @@ const DONE: Readonly<Record<ChangeWaiting['act'], string>> = {
 };
 /** “Three records are held. Two were sent before.” */
 export function changedWords(act: ChangeWaiting['act'], { done, gone }: ChangedWaiting): string {
-  const they = `${capital(inWords(done, $localize`record`, $localize`records`))} ${done === 1 ? 'is' : 'are'} ${DONE[act]}.`;
+  const they = `${capital(inWords(done, $localize`record`, $localize`records`))} ${done === 1 ? $localize`is` : $localize`are`} ${DONE[act]}.`;
   return gone === 0
     ? they
-    : $localize`${they} ${figure(gone)} ${gone === 1 ? 'was' : 'were'} sent before that could be done.`;
+    : $localize`${they} ${figure(gone)} ${gone === 1 ? $localize`was` : $localize`were`} sent before that could be done.`;
 }

@@ -31,6 +31,7 @@ import { type Asked, waitingActions, waitingFeature } from './waiting.feature';
 
 /** What the template says in one case or another. */
 const PHRASES = {
+  systems: $localize`Systems`,
   onlyRecordsOfRun: $localize`Only records of run `,
   showAll: $localize`show all`,
   onlyThese: $localize`only these`,
