@@ -24,7 +24,7 @@ export const PAGES: readonly Hit[] = [
   page($localize`Runs`, '/runs'),
   page($localize`Failed records`, '/failures'),
   page($localize`Code tables`, '/codes'),
-  page('Settings: API keys', '/settings'),
+  page($localize`Settings: API keys`, '/settings'),
   page($localize`Help`, '/help'),
 ];
 

@@ -5,6 +5,7 @@ import type { PlanDetail } from '@versicle/contract';
 import { canonicalPlan, type PlanDocument } from '@versicle/core';
 import { LoadingComponent } from '../shared/loading.component';
 import { StateComponent } from '../shared/states.component';
+import { HABITS } from '../shared/locale';
 import { FigurePipe, FullTimePipe, TimePipe } from '../shared/words';
 import { planActions, planFeature } from './plan.feature';
 
@@ -202,7 +203,7 @@ const ODD = {
   'doubled hour': $localize`the clock shows its time twice`,
 } as const;
 const clock = (at: string, timeZone?: string): string =>
-  new Intl.DateTimeFormat('en-GB', {
+  new Intl.DateTimeFormat(HABITS.dates, {
     ...(timeZone === undefined ? {} : { timeZone }),
     weekday: 'short',
     day: 'numeric',

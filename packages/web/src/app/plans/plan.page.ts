@@ -15,6 +15,7 @@ import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import { canonicalPlan, type NameOf, type PlanDocument } from '@versicle/core';
 import { mappingsActions, mappingsFeature } from '../mappings/mappings.feature';
+import { HABITS } from '../shared/locale';
 import { LoadingComponent } from '../shared/loading.component';
 import { pageTitle } from '../shared/page-title';
 import { SaidComponent } from '../shared/said.component';
@@ -282,7 +283,7 @@ export class PlanPage {
     if (next === undefined) return null;
     const zone = this.draft().triggers[index]!;
     const words = (at: string): string =>
-      new Intl.DateTimeFormat('en-GB', {
+      new Intl.DateTimeFormat(HABITS.dates, {
         ...(zone.kind === 'schedule' ? { timeZone: zone.zone } : {}),
         weekday: 'long',
         day: 'numeric',
@@ -291,7 +292,7 @@ export class PlanPage {
         minute: '2-digit',
         ...(zone.kind === 'every' ? { second: '2-digit' } : {}),
       }).format(new Date(at));
-    return `Next: ${words(next.at)}${after ? $localize`, then ${words(after.at)}` : ''}.`;
+    return $localize`Next: ${words(next.at)}${after ? $localize`, then ${words(after.at)}` : ''}.`;
   });
   /** Datasets that several mappings read as they come, with those. */
   private readonly sharable = computed(() => {

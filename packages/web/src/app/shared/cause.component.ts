@@ -26,7 +26,7 @@ export class CauseComponent {
   readonly within = input(false);
   protected readonly before = computed(() => {
     const { line, lineNumber } = this.group();
-    const words = lineNumber !== null ? $localize`Line ${lineNumber} ` : line !== null ? 'Check: ' : '';
+    const words = lineNumber !== null ? $localize`Line ${lineNumber} ` : line !== null ? $localize`Check: ` : '';
     return this.within() ? words.toLowerCase() : words;
   });
 }

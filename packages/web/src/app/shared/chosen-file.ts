@@ -12,7 +12,7 @@ export function chosenFile(box: HTMLInputElement): Promise<ChosenFile | null> {
   return new Promise((resolve, reject) => {
     const reader = new FileReader();
     reader.onload = () => resolve({ name: file.name, content: String(reader.result).replace(/^[^,]*,/, '') });
-    reader.onerror = () => reject(new Error(`${file.name} can’t be read from this computer.`));
+    reader.onerror = () => reject(new Error($localize`${file.name} can’t be read from this computer.`));
     reader.readAsDataURL(file);
   });
 }

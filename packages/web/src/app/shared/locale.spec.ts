@@ -30,4 +30,18 @@ describe('figures and dates', () => {
       words.map((w, i) => (i === 1 ? expect.stringMatching(new RegExp(`^${w.replace(',', ',?')}$`)) : w)),
     ),
   );
+  it.each([
+    [['de-AT'], 'de', 'So., 29. Nov.'],
+    [['en-GB'], 'de', 'So., 29. Nov.'],
+    [[], 'fr', 'dim. 29 nov.'],
+    [['de'], 'pt-BR', 'dom., 29 de nov.'],
+  ])('dates are in the language of the pages, for %j in %s', (languages, pages, words) =>
+    expect(
+      new Intl.DateTimeFormat(habitsOf(languages, pages).dates, {
+        weekday: 'short',
+        day: 'numeric',
+        month: 'short',
+      }).format(new Date(2026, 10, 29)),
+    ).toBe(words),
+  );
 });

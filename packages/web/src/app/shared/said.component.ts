@@ -22,6 +22,8 @@ export class SaidComponent {
     this.text()
       .split(/(“[^”]*”)/)
       .filter((t) => t !== '')
-      .map((t) => (t.startsWith('“') ? { value: true, text: t.slice(1, -1) || '(empty)' } : { value: false, text: t })),
+      .map((t) =>
+        t.startsWith('“') ? { value: true, text: t.slice(1, -1) || $localize`(empty)` } : { value: false, text: t },
+      ),
   );
 }

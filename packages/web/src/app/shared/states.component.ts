@@ -21,12 +21,8 @@ const RECORDS: Record<string, string> = {
   remark: 'dashed',
 };
 
-/** What is called otherwise in other languages; where these words are the program's own (files, the command line), they stay. */
+/** States of runs and records in words. Those of lines are words of the document, the same wherever it is read. */
 const WORDS: Record<string, string> = {
-  agreed: $localize`agreed`,
-  drafted: $localize`drafted`,
-  question: $localize`question`,
-  'to map': $localize`to map`,
   queued: $localize`queued`,
   running: $localize`running`,
   finished: $localize`finished`,

@@ -42,7 +42,7 @@ export class TrialService {
           event instanceof ErrorEvent && event.message !== '' ? event.message : $localize`its program could not be run`;
         out.error(
           new Error(
-            `What computes the results broke: ${why}. The document is not touched; results come with the next edit.`,
+            $localize`What computes the results broke: ${why}. The document is not touched; results come with the next edit.`,
           ),
         );
       };

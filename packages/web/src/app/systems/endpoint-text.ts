@@ -49,7 +49,7 @@ export const PLACE_WORDS: Readonly<Record<Write['place'], string>> = {
   pointer: $localize`a pointer such as /items/3/name`,
 };
 export const REPEAT_WORDS: Readonly<Record<Write['repeat']['by'], string>> = {
-  nothing: 'nothing: it is never sent twice',
+  nothing: $localize`nothing: it is never sent twice`,
   key: 'a key in a header',
   'look-up': $localize`looking the record up first`,
 };
@@ -175,7 +175,7 @@ export function textOf(e: Endpoint): EndpointText {
  */
 export function endpointOf(text: EndpointText, before: Endpoint | null = null): DatasetSetting | string {
   const written = /^\s*(?:(POST|PUT|PATCH)\s+)?(\S+)\s*$/i.exec(text.writePath);
-  if (text.path.trim() === '') return 'Path: something must stand here.';
+  if (text.path.trim() === '') return $localize`Path: something must stand here.`;
   if (text.writePath.trim() !== '' && !written)
     return $localize`Written to: a path, with POST, PUT or PATCH before it.`;
   if ((text.findField.trim() === '') !== (text.findPath.trim() === ''))

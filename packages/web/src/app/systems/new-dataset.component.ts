@@ -142,7 +142,7 @@ export class NewDatasetComponent {
       this.by() === 'endpoint'
         ? endpointOf(this.endpoint(), before?.kind === 'endpoint' ? before.endpoint : null)
         : this.sql.trim() === ''
-          ? 'SELECT: something must stand here.'
+          ? $localize`SELECT: something must stand here.`
           : ({ kind: 'select', sql: this.sql } as const);
     if (typeof setting === 'string') {
       this.complaint.set(setting);

@@ -134,6 +134,6 @@ export class FormComponent {
     return this.isKept(f) ? $localize`One is kept; leave this empty to keep it.` : (f.description ?? '');
   }
   protected hint(f: FormField): string {
-    return this.isKept(f) ? '•••••••• kept' : (f.hint ?? (f.example ? $localize`such as ${f.example}` : ''));
+    return this.isKept(f) ? $localize`•••••••• kept` : (f.hint ?? (f.example ? $localize`such as ${f.example}` : ''));
   }
 }
