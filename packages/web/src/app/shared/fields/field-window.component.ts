@@ -1,4 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
+import { FindKeyDirective } from '../find-key.directive';
 import { figure } from '../words';
 import type { FieldWindow } from './field-window';
 
@@ -6,11 +7,13 @@ import type { FieldWindow } from './field-window';
 @Component({
   selector: 'vs-field-window',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FindKeyDirective],
   template: `
     @if (of().needed()) {
       <span class="window" role="group" aria-label="Fields that are shown" i18n-aria-label>
         <input
           #box
+          vsFindKey
           class="input"
           type="search"
           aria-label="Find a field"
