@@ -52,7 +52,8 @@ export function dutiesOf(today: Today): Duty[] {
   return [
     ...today.broken.map((r): Duty => ({
       kind: 'broken',
-      did: r.state === 'asks' ? 'asks' : r.state === 'stopped' ? $localize`did not go on` : $localize`broke off`,
+      did:
+        r.state === 'asks' ? $localize`asks` : r.state === 'stopped' ? $localize`did not go on` : $localize`broke off`,
       run: r.id,
       name: r.planName,
       error: r.error ?? $localize`it broke off`,
