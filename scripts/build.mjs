@@ -5,7 +5,7 @@ import { promisify } from 'node:util';
 import { brotliCompress, constants, gzip } from 'node:zlib';
 import { bundle, bundleCompiled, sourcesOf, whenChanged } from './bundle.mjs';
 import { ensureInstalled, fail, root } from './setup.mjs';
-import { languagesOf, WORDS, wordsOf } from './words.mjs';
+import { copyTranslations, WORDS } from './words.mjs';
 
 /** The server and its worker threads. */
 export async function buildServer() {
@@ -130,24 +130,10 @@ function copyGuide(directory) {
   }
 }
 
-/** The words of each language but the one that the pages are written in, as one file; the page itself says which there are. */
-function copyTranslations(index) {
-  const languages = languagesOf();
-  for (const language of languages) {
-    mkdirSync(join(dirname(index), 'words'), { recursive: true });
-    writeFileSync(join(dirname(index), 'words', `${language}.json`), JSON.stringify(wordsOf(language)));
-  }
-  if (languages.length > 0)
-    writeFileSync(
-      index,
-      readFileSync(index, 'utf8').replace('<html lang="en"', `$& data-languages="${languages.join(',')}"`),
-    );
-}
-
 /** Beside each file that gets smaller by it, the same compressed: browsers are sent that one. */
 async function compress(directory) {
-  for (const name of readdirSync(directory)) {
-    if (!/\.(js|css|html|svg)$/.test(name)) continue;
+  for (const name of readdirSync(directory, { recursive: true })) {
+    if (!/\.(js|css|html|svg|json|md)$/.test(name)) continue;
     const path = join(directory, name);
     const content = readFileSync(path);
     if (content.length < 1024) continue;

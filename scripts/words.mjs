@@ -1,7 +1,7 @@
 import { spawnSync } from 'node:child_process';
 import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
-import { join } from 'node:path';
+import { dirname, join } from 'node:path';
 import { ensureInstalled, fail, root } from './setup.mjs';
 
 /**
@@ -11,20 +11,35 @@ import { ensureInstalled, fail, root } from './setup.mjs';
 export const WORDS = 'packages/web/words';
 export const WRITTEN_IN = 'en';
 
-const folder = (language) => join(root, WORDS, language);
-export const languagesOf = () =>
-  readdirSync(join(root, WORDS), { withFileTypes: true })
+const written = join(root, WORDS);
+/** The languages that there are translations into. */
+export const languagesOf = (words = written) =>
+  readdirSync(words, { withFileTypes: true })
     .filter((entry) => entry.isDirectory() && entry.name !== WRITTEN_IN)
     .map((entry) => entry.name)
     .sort();
 /** All of a language, whatever feature they belong to. */
-export const wordsOf = (language) =>
+export const wordsOf = (language, words = written) =>
   Object.assign(
     {},
-    ...readdirSync(folder(language))
+    ...readdirSync(join(words, language))
       .filter((name) => name.endsWith('.json'))
-      .map((name) => JSON.parse(readFileSync(join(folder(language), name), 'utf8'))),
+      .map((name) => JSON.parse(readFileSync(join(words, language, name), 'utf8'))),
   );
+
+/** Each translation as one file beside the built pages; their first page says which there are. */
+export function copyTranslations(index, words = written) {
+  const languages = languagesOf(words);
+  if (languages.length === 0) return;
+  const to = join(dirname(index), 'words');
+  mkdirSync(to, { recursive: true });
+  for (const language of languages)
+    writeFileSync(join(to, `${language}.json`), JSON.stringify(wordsOf(language, words)));
+  const page = readFileSync(index, 'utf8');
+  const told = page.replace('<html lang="en"', `$& data-languages="${languages.join(',')}"`);
+  if (told === page) fail('The first page does not begin as it did; it could not be told which languages there are.');
+  writeFileSync(index, told);
+}
 
 /** The feature that words belong to: the folder of the pages that they stand in; `shared` where several say the same. */
 function featureOf(files) {
@@ -63,18 +78,19 @@ const inOrder = (a, b) => a.file.localeCompare(b.file) || a.line - b.line || a.i
 if (process.argv[1] === join(root, 'scripts/words.mjs')) {
   ensureInstalled();
   const byFeature = extract();
-  rmSync(folder(WRITTEN_IN), { recursive: true, force: true });
-  mkdirSync(folder(WRITTEN_IN), { recursive: true });
+  const folder = join(written, WRITTEN_IN);
+  rmSync(folder, { recursive: true, force: true });
+  mkdirSync(folder, { recursive: true });
   for (const [feature, entries] of byFeature) {
     const words = Object.fromEntries(entries.sort(inOrder).map((entry) => [entry.id, entry.words]));
-    writeFileSync(join(folder(WRITTEN_IN), `${feature}.json`), `${JSON.stringify(words, null, 2)}\n`);
+    writeFileSync(join(folder, `${feature}.json`), `${JSON.stringify(words, null, 2)}\n`);
   }
-  const written = wordsOf(WRITTEN_IN);
-  process.stdout.write(`${Object.keys(written).length} pieces of text in ${byFeature.size} features.\n`);
+  const pieces = wordsOf(WRITTEN_IN);
+  process.stdout.write(`${Object.keys(pieces).length} pieces of text in ${byFeature.size} features.\n`);
   for (const language of languagesOf()) {
     const translated = wordsOf(language);
-    const lacks = Object.keys(written).filter((id) => !(id in translated)).length;
-    const left = Object.keys(translated).filter((id) => !(id in written)).length;
+    const lacks = Object.keys(pieces).filter((id) => !(id in translated)).length;
+    const left = Object.keys(translated).filter((id) => !(id in pieces)).length;
     process.stdout.write(`${language}: ${lacks} are not translated yet; ${left} are not said any more.\n`);
   }
 }

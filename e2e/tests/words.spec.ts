@@ -1,10 +1,11 @@
 import { expect, test, type Page } from '@playwright/test';
-import { readdirSync, readFileSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { NodeJSFileSystem } from '@angular/compiler-cli';
 import { MessageExtractor } from '@angular/localize/tools';
-import { wordsOf, WRITTEN_IN } from '../../scripts/words.mjs';
+import { copyTranslations, wordsOf, WRITTEN_IN } from '../../scripts/words.mjs';
 import { VIEWS } from '../views.ts';
 
 const web = join(dirname(fileURLToPath(import.meta.url)), '../../packages/web');
@@ -25,6 +26,40 @@ test('all words of the pages are gathered, those that are gone are not', () => {
   expect([...said].filter((id) => !(id in written))).toEqual([]);
   expect(Object.keys(written).filter((id) => !said.has(id))).toEqual([]);
   expect(said.size).toBeGreaterThan(1500);
+});
+
+test('a translation is a folder: the build makes one file of it, and the page says so', async ({ page, baseURL }) => {
+  const home = mkdtempSync(join(tmpdir(), 'versicle-words-'));
+  const write = (name: string, text: string): void => {
+    mkdirSync(dirname(join(home, name)), { recursive: true });
+    writeFileSync(join(home, name), text);
+  };
+  const systems = Object.entries(written).find(([, text]) => text === 'Systems')![0];
+  write('words/en/frame.json', '{}');
+  write('words/de/frame.json', JSON.stringify({ [systems]: 'Systeme' }));
+  write('words/de/later/notes.txt', 'not of it');
+  write('words/de/plans.json', '{"1":"eins"}');
+  write('pages/index.html', await (await page.request.get(`${baseURL}/`)).text());
+  copyTranslations(join(home, 'pages/index.html'), join(home, 'words'));
+  const [index, words] = ['index.html', 'words/de.json'].map((name) => readFileSync(join(home, 'pages', name), 'utf8'));
+  rmSync(home, { recursive: true });
+  expect(JSON.parse(words!)).toEqual({ [systems]: 'Systeme', '1': 'eins' });
+
+  await page.route(
+    ({ pathname }) => pathname === '/systems',
+    (route) => route.fulfill({ body: index!, contentType: 'text/html' }),
+  );
+  await page.route('**/words/de.json', (route) => route.fulfill({ body: words!, contentType: 'application/json' }));
+  await page.goto('/systems');
+  const spoken = page.getByRole('combobox', { name: 'Language' });
+  await expect(spoken.getByRole('option')).toHaveText(['English', 'Deutsch']);
+  await expect(spoken).toHaveValue('en');
+  await spoken.selectOption('de');
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('Systeme');
+  // What it lacks is said as it is written.
+  await expect(page.getByRole('link', { name: 'Mappings' })).toBeVisible();
+  await spoken.selectOption('en');
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('Systems');
 });
 
 /** A language in which everything that was translated stands between brackets. */
