@@ -13,6 +13,9 @@ interface Awaited {
   readonly lines: readonly LineOfAll[];
 }
 
+/** Who is waited for where nobody is named. */
+const NOBODY = $localize`Nobody yet`;
+
 /** What the template says in one case or another. */
 const PHRASES = {
   mappings: $localize`Mappings`,
@@ -97,13 +100,9 @@ export class AwaitingPage {
   private readonly lines = computed(() => this.loading().value ?? []);
   protected readonly people = computed(() => {
     const asked = this.lines().filter((l) => l.questions > 0);
-    const names = [
-      ...new Set(asked.flatMap((l) => (l.waitsFor.length > 0 ? l.waitsFor : [$localize`Nobody yet`]))),
-    ].sort();
+    const names = [...new Set(asked.flatMap((l) => (l.waitsFor.length > 0 ? l.waitsFor : [NOBODY])))].sort();
     return names.map((person) => {
-      const lines = asked.filter((l) =>
-        person === 'Nobody yet' ? l.waitsFor.length === 0 : l.waitsFor.includes(person),
-      );
+      const lines = asked.filter((l) => (person === NOBODY ? l.waitsFor.length === 0 : l.waitsFor.includes(person)));
       return { person, count: lines.length, mappings: byMapping(lines) };
     });
   });

@@ -109,7 +109,7 @@ export class BandComponent {
   protected readonly phrases = PHRASES;
   readonly counts = input.required<RunCounts>();
   /** What became of the records that passed. */
-  readonly words = input('delivered');
+  readonly words = input($localize`delivered`);
   protected readonly read = computed(() => figure(this.counts().read));
   protected readonly parts = computed(() =>
     PARTS.filter(([key]) => !SELDOM.has(key) || this.counts()[key] > 0).map(([key, words]) => ({

@@ -68,7 +68,7 @@ function allChoices(document: MappingDocument, fields: readonly string[], cell: 
     case 'how':
       return [
         { text: 'straight', means: $localize`the source field as it is` },
-        { text: $localize`not loaded`, means: $localize`the field is left out` },
+        { text: 'not loaded', means: $localize`the field is left out` },
         ...Object.entries(document.codeTables).map(([name, codes]) => ({
           text: `lookup ${name}`,
           means: $localize`code table, ${codes.length} codes`,

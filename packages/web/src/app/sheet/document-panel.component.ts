@@ -110,7 +110,7 @@ export class DocumentPanelComponent {
   }
   protected set(patch: Patch, merge: string): void {
     this.store.dispatch(
-      sheetActions.edited({ document: { ...this.document(), ...patch }, merge: $localize`document ${merge}` }),
+      sheetActions.edited({ document: { ...this.document(), ...patch }, merge: `document ${merge}` }),
     );
   }
   protected setName(name: string): void {
@@ -132,22 +132,19 @@ export class DocumentPanelComponent {
     const { skips } = this.document();
     const skip = { id, when: rule, reason: says, ...(at ? { at } : {}) };
     const isThere = skips.some((s) => s.id === id);
-    this.set({ skips: isThere ? skips.map((s) => (s.id === id ? skip : s)) : [...skips, skip] }, $localize`skip ${id}`);
+    this.set({ skips: isThere ? skips.map((s) => (s.id === id ? skip : s)) : [...skips, skip] }, `skip ${id}`);
   }
   protected keepCheck({ id, rule, says }: Condition): void {
     const { checks } = this.document();
     const before = checks.find((c) => c.id === id);
     const check = { id, rule, message: says, onFail: before?.onFail ?? 'reject' };
-    this.set(
-      { checks: before ? checks.map((c) => (c.id === id ? check : c)) : [...checks, check] },
-      $localize`check ${id}`,
-    );
+    this.set({ checks: before ? checks.map((c) => (c.id === id ? check : c)) : [...checks, check] }, `check ${id}`);
   }
   protected removeSkip(id: string): void {
-    this.set({ skips: this.document().skips.filter((s) => s.id !== id) }, $localize`remove ${id}`);
+    this.set({ skips: this.document().skips.filter((s) => s.id !== id) }, `remove ${id}`);
   }
   protected removeCheck(id: string): void {
-    this.set({ checks: this.document().checks.filter((c) => c.id !== id) }, $localize`remove ${id}`);
+    this.set({ checks: this.document().checks.filter((c) => c.id !== id) }, `remove ${id}`);
   }
   private freeId(letter: string, more: readonly string[]): string {
     const { skips, checks, lines } = this.document();

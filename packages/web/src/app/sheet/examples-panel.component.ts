@@ -105,7 +105,7 @@ export class ExamplesPanelComponent {
     this.store.dispatch(sheetActions.edited({ document, merge }));
   }
   protected setNote(id: string, note: string): void {
-    this.give(changeExample(this.document(), id, { note: note === '' ? undefined : note }), $localize`${id} note`);
+    this.give(changeExample(this.document(), id, { note: note === '' ? undefined : note }), `${id} note`);
   }
   /** An empty cell is null, as in files. */
   protected setSource(example: Example, field: string, text: string): void {

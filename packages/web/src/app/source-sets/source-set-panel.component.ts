@@ -148,10 +148,10 @@ export class SourceSetPanelComponent {
   }
   protected set(patch: Partial<Source>, merge: string | null): void {
     const document = { ...this.document(), source: { ...this.source(), ...patch } };
-    this.store.dispatch(sheetActions.edited({ document, merge: merge === null ? null : $localize`source ${merge}` }));
+    this.store.dispatch(sheetActions.edited({ document, merge: merge === null ? null : `source ${merge}` }));
   }
   protected setJoin(at: number, patch: Partial<Join>): void {
-    this.set({ joins: this.source().joins.map((j, i) => (i === at ? { ...j, ...patch } : j)) }, $localize`join ${at}`);
+    this.set({ joins: this.source().joins.map((j, i) => (i === at ? { ...j, ...patch } : j)) }, `join ${at}`);
   }
   protected removeJoin(at: number): void {
     this.set({ joins: this.source().joins.filter((_, i) => i !== at) }, null);
@@ -162,10 +162,7 @@ export class SourceSetPanelComponent {
     this.set({ joins }, null);
   }
   protected setColumns(at: number, columns: Record<string, string>): void {
-    this.set(
-      { unions: this.source().unions.map((u, i) => (i === at ? { ...u, columns } : u)) },
-      $localize`union ${at}`,
-    );
+    this.set({ unions: this.source().unions.map((u, i) => (i === at ? { ...u, columns } : u)) }, `union ${at}`);
   }
   protected removeUnion(at: number): void {
     this.set({ unions: this.source().unions.filter((_, i) => i !== at) }, null);

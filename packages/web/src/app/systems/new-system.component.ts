@@ -107,7 +107,7 @@ export class NewSystemComponent {
       return;
     }
     const issue = system.error?.issues.find((i) => i.path.length === 1);
-    const names: Record<string, string> = { id: 'Short name', name: $localize`Name` };
+    const names: Record<string, string> = { id: $localize`Short name`, name: $localize`Name` };
     this.complaint.set(
       issue
         ? `${names[String(issue.path[0])] ?? $localize`The form`}: ${issue.code === 'too_small' ? $localize`something must stand here` : issue.message}.`
