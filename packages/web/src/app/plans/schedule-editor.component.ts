@@ -6,18 +6,10 @@ import { GIVEN } from '../shared/given';
 import { Store } from '@ngrx/store';
 import { settingsActions, settingsFeature } from '../settings/settings.feature';
 import { SELECT } from '../shared/select';
+import { WEEKDAYS } from '../shared/weekdays';
 
 type Schedule = Extract<Trigger, { kind: 'schedule' }>;
 type Every = CronParts['every'] | 'cron';
-const DAYS = [
-  $localize`Sunday`,
-  $localize`Monday`,
-  $localize`Tuesday`,
-  $localize`Wednesday`,
-  $localize`Thursday`,
-  $localize`Friday`,
-  $localize`Saturday`,
-];
 const ZONES: readonly string[] = ['UTC', ...Intl.supportedValuesOf('timeZone').filter((z) => z !== 'UTC')];
 
 /** What the template says in one case or another. */
@@ -239,7 +231,7 @@ export class ScheduleEditorComponent {
   }
   readonly schedule = input.required<Schedule>();
   readonly changed = output<Partial<Schedule>>();
-  protected readonly days = DAYS;
+  protected readonly days = WEEKDAYS;
   protected readonly zones = ZONES;
   private readonly kept = computed(() => this.schedule().cron);
   /** Chosen here, it stays while other things of the schedule are kept. */

@@ -3,18 +3,9 @@ import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import type { System } from '@versicle/contract';
 import { SELECT } from '../shared/select';
+import { WEEKDAYS } from '../shared/weekdays';
 import { FullTimePipe, TimePipe } from '../shared/words';
 import { systemsActions } from './systems.feature';
-
-const DAYS = [
-  $localize`Sunday`,
-  $localize`Monday`,
-  $localize`Tuesday`,
-  $localize`Wednesday`,
-  $localize`Thursday`,
-  $localize`Friday`,
-  $localize`Saturday`,
-] as const;
 
 /** What the template says in one case or another. */
 const PHRASES = {
@@ -79,7 +70,7 @@ export class LookScheduleComponent {
   protected readonly phrases = PHRASES;
   readonly system = input.required<System>();
   private readonly store = inject(Store);
-  protected readonly days = DAYS;
+  protected readonly days = WEEKDAYS;
   private readonly parts = computed(() => {
     const found = /^(\d+) (\d+) \* \* (\*|[0-6])$/.exec(this.system().look?.cron ?? '');
     return found && { minute: Number(found[1]), hour: Number(found[2]), day: found[3]! };
